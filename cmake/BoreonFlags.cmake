@@ -1,0 +1,11 @@
+# Warnings and sanitizers, for our own targets only.
+add_library(boreon_flags INTERFACE)
+target_compile_options(boreon_flags INTERFACE
+  $<$<COMPILE_LANGUAGE:CXX>:-Wall -Wextra -Wpedantic -Wconversion -Wshadow=local>)
+if(BOREON_WERROR)
+  target_compile_options(boreon_flags INTERFACE $<$<COMPILE_LANGUAGE:CXX>:-Werror>)
+endif()
+if(BOREON_SANITIZE)
+  add_compile_options(-fsanitize=${BOREON_SANITIZE} -fno-omit-frame-pointer -fno-sanitize-recover=undefined)
+  add_link_options(-fsanitize=${BOREON_SANITIZE})
+endif()

@@ -1,0 +1,60 @@
+// Bindings: which symbol gets which value. Substitution replaces all of them at once.
+#pragma once
+
+#include <initializer_list>
+#include <span>
+#include <string>
+#include <string_view>
+#include <utility>
+#include <vector>
+
+#include "boreon/expr.hpp"
+#include "boreon/symbol.hpp"
+
+namespace boreon {
+
+/// What happens to a binding whose symbol occurs nowhere.
+enum class Unused { error, allowed };
+
+/// An ordered map from symbols (or calls of unknown functions, such as y(t)) to expressions or numbers.
+///
+/// A bare name stands for every symbol of that name, whatever its assumptions.
+class Bindings {
+ public:
+  struct Entry {
+    Expr target;       ///< a symbol or an unknown call; meaningless if `name` is set
+    std::string name;  ///< set when the binding was given by name
+    Expr value;
+  };
+
+  Bindings() = default;
+  Bindings(std::initializer_list<std::pair<Expr, Expr>> entries);
+  /// Binds or rebinds. Throws Error(usage) unless the target is a symbol or a call of an unknown function.
+  Bindings& set(const Expr& target, const Expr& value);
+  /// Throws Error(name) unless the text is an identifier.
+  Bindings& set(std::string_view name, const Expr& value);
+
+  [[nodiscard]] const std::vector<Entry>& entries() const noexcept { return entries_; }
+  [[nodiscard]] bool empty() const noexcept { return entries_.empty(); }
+  /// The value bound to this symbol or unknown call, or null.
+  [[nodiscard]] const Expr* find(const Expr& target) const;
+
+ private:
+  std::vector<Entry> entries_;
+};
+
+/// Simultaneous substitution: {x: y, y: x} swaps. Bound variables of integrals, sums and limits are respected (and
+/// renamed where a value would be captured). A substitution into an unevaluated derivative with respect to the
+/// replaced symbol throws Error(unsupported). A binding that hits nothing throws Error(binding) with the names that do
+/// occur, unless `unused` allows it. O(distinct nodes).
+[[nodiscard]] Expr substitute(const Expr& expression, const Bindings& bindings, Unused unused = Unused::error);
+/// The same over several expressions; a binding must hit at least one of them.
+[[nodiscard]] std::vector<Expr> substitute(std::span<const Expr> expressions, const Bindings& bindings,
+                                           Unused unused = Unused::error);
+
+/// The candidate nearest to a misspelt name, or empty if none is near.
+[[nodiscard]] std::string nearest_name(std::string_view name, std::span<const std::string> candidates);
+/// "; did you mean 'alpha'?" or an empty text.
+[[nodiscard]] std::string suggestion(std::string_view name, std::span<const std::string> candidates);
+
+}  // namespace boreon

@@ -1,0 +1,78 @@
+// Derivatives: of any order, of vectors, sparse or dense.
+#pragma once
+
+#include <cstdint>
+#include <span>
+#include <vector>
+
+#include "boreon/expr.hpp"
+#include "boreon/function.hpp"
+#include "boreon/matrix.hpp"
+#include "boreon/symbol.hpp"
+
+namespace boreon {
+
+// Wherever a variable is asked for, a symbol or a call of an unknown function such as y(t) or y'(t) may stand; calls
+// are then taken as independent of everything else, which is what the derivative of a residual F(t, y, y') by y' means.
+
+/// The derivative with respect to one variable, taken `order` times. Exact; the result is in canonical form and not
+/// simplified further. Memoised forward sweep, O(distinct nodes) per order. Unevaluated integrals follow Leibniz' rule.
+/// Throws Error(unsupported) where a function has no known rule (bessel_J by its order), Error(usage) for a negative
+/// order or a variable that is none.
+[[nodiscard]] Expr derivative(const Expr& expression, const Expr& variable, int order = 1);
+/// Mixed derivative: one order after the other, derivative(f, {x, x, y}).
+[[nodiscard]] Expr derivative(const Expr& expression, std::span<const Expr> variables);
+[[nodiscard]] inline Expr derivative(const Expr& expression, std::initializer_list<Expr> variables) {
+  return derivative(expression, std::span<const Expr>(variables.begin(), variables.size()));
+}
+/// f', as a function of the same argument. `f` must take one argument.
+[[nodiscard]] Function derivative(const Function& f, int order = 1);
+
+/// All first derivatives of a scalar by one reverse sweep: a small multiple of the operations of the expression, for
+/// any number of variables (Griewank and Walther, Evaluating Derivatives, 2008, section 3.3; here on expressions).
+[[nodiscard]] std::vector<Expr> gradient(const Expr& expression, std::span<const Expr> variables);
+
+/// The matrix of all first derivatives, rows by expression, columns by variable. Every entry is derived on its own;
+/// for more than a few dozen variables use sparse_jacobian.
+[[nodiscard]] Matrix jacobian(std::span<const Expr> expressions, std::span<const Expr> variables);
+
+/// Where a matrix can be nonzero, by rows: columns[row_start[i]] ... columns[row_start[i + 1] - 1] are the columns of
+/// row i in ascending order.
+struct SparsityPattern {
+  std::size_t rows = 0;
+  std::size_t cols = 0;
+  std::vector<std::int64_t> row_start;
+  std::vector<std::int64_t> columns;
+  [[nodiscard]] std::size_t nonzeros() const noexcept { return columns.size(); }
+};
+
+/// Which variables occur in which expression.
+[[nodiscard]] SparsityPattern sparsity(std::span<const Expr> expressions, std::span<const Expr> variables);
+
+/// A sparse matrix of expressions in compressed rows: entry k belongs to column pattern.columns[k].
+struct SparseMatrix {
+  SparsityPattern pattern;
+  std::vector<Expr> values;
+  [[nodiscard]] Matrix dense() const;
+  /// The same matrix by columns: starts, row indices, and for each entry its place in `values`.
+  struct Columns {
+    std::vector<std::int64_t> column_start;
+    std::vector<std::int64_t> rows;
+    std::vector<std::int64_t> entry;
+  };
+  [[nodiscard]] Columns columns() const;
+};
+
+/// The Jacobian with only its nonzeros derived: the pattern first, then one reverse sweep for each row. Entries that
+/// turn out to be zero are dropped from the pattern. O(total size of the rows).
+[[nodiscard]] SparseMatrix sparse_jacobian(std::span<const Expr> expressions, std::span<const Expr> variables);
+
+/// Second derivatives; symmetric. Only the entries of the upper triangle are derived.
+[[nodiscard]] Matrix hessian(const Expr& expression, std::span<const Expr> variables);
+/// Both triangles of the Hessian, nonzeros only.
+[[nodiscard]] SparseMatrix sparse_hessian(const Expr& expression, std::span<const Expr> variables);
+
+/// Carries out every unevaluated derivative in the expression.
+[[nodiscard]] Expr evaluate_derivatives(const Expr& expression);
+
+}  // namespace boreon

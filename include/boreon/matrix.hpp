@@ -1,0 +1,41 @@
+// Matrices of expressions: Eigen matrices whose scalar is Expr, so that numeric code templated on its scalar accepts it.
+#pragma once
+
+#include <Eigen/Core>
+#include <limits>
+
+#include "boreon/expr.hpp"
+#include "boreon/functions.hpp"
+
+template <>
+struct Eigen::NumTraits<boreon::Expr> : Eigen::GenericNumTraits<boreon::Expr> {
+  using Real = boreon::Expr;
+  using NonInteger = boreon::Expr;
+  using Literal = boreon::Expr;
+  using Nested = boreon::Expr;
+  enum {
+    IsComplex = 0,
+    IsInteger = 0,
+    IsSigned = 1,
+    RequireInitialization = 1,
+    ReadCost = 1,
+    AddCost = 20,
+    MulCost = 20
+  };
+  static Real epsilon() { return 0; }  // exact arithmetic
+  static Real dummy_precision() { return 0; }
+  static int digits10() { return std::numeric_limits<int>::max(); }
+};
+
+namespace boreon {
+
+using Matrix = Eigen::Matrix<Expr, Eigen::Dynamic, Eigen::Dynamic>;
+using Vector = Eigen::Matrix<Expr, Eigen::Dynamic, 1>;
+
+// What Eigen asks of a real scalar.
+inline Expr conj(const Expr& x) { return x; }
+inline const Expr& real(const Expr& x) { return x; }
+inline Expr imag(const Expr&) { return 0; }
+inline Expr abs2(const Expr& x) { return x * x; }
+
+}  // namespace boreon

@@ -1,0 +1,78 @@
+// Expressions as text: reading, and printing in four ways.
+#pragma once
+
+#include <cstddef>
+#include <map>
+#include <set>
+#include <span>
+#include <string>
+#include <string_view>
+
+#include "boreon/error.hpp"
+#include "boreon/expr.hpp"
+#include "boreon/matrix.hpp"
+#include "boreon/symbol.hpp"
+
+namespace boreon {
+
+/// What names mean while a text is read.
+struct ParseContext {
+  /// Declared names: symbols with their assumptions, or any expression a name stands for, such as y for y(t).
+  std::map<std::string, Expr, std::less<>> names;
+  /// Declared functions by name with their number of arguments (0: any). Their calls become unknown calls, which the
+  /// caller replaces.
+  std::map<std::string, std::size_t, std::less<>> functions;
+  /// Names that may be called only in the sense of multiplication, which there is none of: "k is a parameter; write
+  /// k*(...)". Maps a name to what it is.
+  std::map<std::string, std::string, std::less<>> described;
+  /// Whether an undeclared name is an error (true) or a new real symbol or unknown function (false).
+  bool strict = false;
+  /// What a prime derives by: y' is the derivative of y(t).
+  Symbol independent{"t"};
+  /// Where the text starts: added to the positions in errors.
+  SourcePosition origin{};
+
+  /// A context that knows the symbols of an expression, so that parse(to_text(e), ParseContext::of(e)) == e whatever
+  /// the assumptions of its symbols.
+  [[nodiscard]] static ParseContext of(const Expr& expression);
+};
+
+/// Reads an expression, a condition or an equation (which gives a relation with RelationOp::equal). Numbers are exact.
+/// Throws Error(syntax) or Error(name) with line, column, a caret line and, where one is likely, the remedy.
+/// O(length); nesting is limited by memory only.
+[[nodiscard]] Expr parse(std::string_view text, const ParseContext& context = {});
+
+/// lhs = rhs.
+struct Equation {
+  Expr lhs;
+  Expr rhs;
+  [[nodiscard]] Expr residual() const { return lhs - rhs; }
+};
+[[nodiscard]] inline Equation equation(const Expr& lhs, const Expr& rhs) { return {lhs, rhs}; }
+/// Reads "lhs = rhs"; a bare expression means "= 0". Throws Error(syntax) on an inequality.
+[[nodiscard]] Equation parse_equation(std::string_view text, const ParseContext& context = {});
+
+/// How to print.
+struct PrintOptions {
+  std::size_t max_length = 0;  ///< stop after about so many characters and end with "..."; 0: no limit
+};
+
+/// Text that reads back to the identical expression. The same expression gives the same text on every run and machine.
+[[nodiscard]] std::string to_text(const Expr& expression, PrintOptions options = {});
+[[nodiscard]] std::string to_text(const Equation& equation, PrintOptions options = {});
+[[nodiscard]] std::string to_text(const Matrix& matrix);
+
+/// LaTeX for mathematics mode.
+[[nodiscard]] std::string to_latex(const Expr& expression, PrintOptions options = {});
+[[nodiscard]] std::string to_latex(const Equation& equation, PrintOptions options = {});
+[[nodiscard]] std::string to_latex(const Matrix& matrix);
+
+/// Several lines of Unicode: fractions, powers, roots, sums and matrices as in print. Expressions whose written-out
+/// size is beyond about 2000 nodes are printed as one line of text instead.
+[[nodiscard]] std::string to_unicode(const Expr& expression);
+[[nodiscard]] std::string to_unicode(const Equation& equation);
+[[nodiscard]] std::string to_unicode(const Matrix& matrix);
+
+std::ostream& operator<<(std::ostream& out, const Expr& expression);
+
+}  // namespace boreon

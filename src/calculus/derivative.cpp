@@ -1,0 +1,138 @@
+// Forward sweep: the derivative of every node below the expression, each found once.
+#include "boreon/calculus.hpp"
+
+#include "boreon/error.hpp"
+#include "boreon/traverse.hpp"
+#include "calculus/rules.hpp"
+
+namespace boreon {
+namespace {
+
+void require_variable(const Expr& v) {
+  if (!v.is(Kind::symbol) && !v.is(Kind::unknown_call)) {
+    throw Error(ErrorKind::usage, "a derivative is taken with respect to a symbol or an unknown function, not a number or a compound expression");
+  }
+}
+
+class ForwardSweep {
+ public:
+  explicit ForwardSweep(const Expr& variable) : variable_(variable), filter_(variable.symbol_filter()) {}
+
+  Expr operator()(const Expr& root) {
+    if ((root.symbol_filter() & filter_) == 0) return 0;
+    postorder(
+        std::span<const Expr>(&root, 1), [&](const Expr& e) { visit(e); },
+        [&](const Expr& e) { return (e.symbol_filter() & filter_) != 0 && !(e == variable_) && !is_operator(e) && !done_.contains(e); });
+    return value(root);
+  }
+
+ private:
+  static bool is_operator(const Expr& e) {
+    switch (e.kind()) {
+      case Kind::integral:
+      case Kind::summation:
+      case Kind::limit:
+      case Kind::derivative: return true;
+      default: return false;
+    }
+  }
+
+  [[nodiscard]] Expr value(const Expr& e) const {
+    const Expr* v = done_.find(e);
+    return v != nullptr ? *v : Expr(0);
+  }
+
+  void visit(const Expr& e) {
+    if ((e.symbol_filter() & filter_) == 0 || done_.contains(e)) return;
+    if (e == variable_) {
+      done_[e] = 1;
+      return;
+    }
+    if (e.operands().empty() || e.is(Kind::relation) || e.is(Kind::logic)) return;
+    terms_.clear();
+    const auto wanted = [&](const Expr& child) {
+      const Expr* d = done_.find(child);
+      return d != nullptr && !d->is_integer(0);
+    };
+    const auto emit = [&](const Expr& child, Expr partial) { terms_.push_back(std::move(partial) * done_.at(child)); };
+    Expr result;
+    if (local_partials(e, wanted, emit)) {
+      result = add(terms_);
+    } else if (e.is(Kind::piecewise)) {
+      result = derivative_of_operator(e, variable_, [&](const Expr& x) { return value(x); });
+    } else {
+      result = derivative_of_operator(e, variable_, [&](const Expr& x) { return derivative(x, variable_); });
+    }
+    if (!result.is_integer(0)) done_[e] = std::move(result);
+  }
+
+  Expr variable_;
+  std::uint32_t filter_;
+  NodeMap<Expr> done_;
+  std::vector<Expr> terms_;
+};
+
+}  // namespace
+
+Expr derivative(const Expr& expression, const Expr& variable, int order) {
+  require_variable(variable);
+  if (order < 0) throw Error(ErrorKind::usage, "the order of a derivative must not be negative");
+  if (is_condition(expression)) throw Error(ErrorKind::shape, "a condition (true or false) has no derivative");
+  Expr result = expression;
+  for (int i = 0; i < order; ++i) result = ForwardSweep(variable)(result);
+  return result;
+}
+
+Expr derivative(const Expr& expression, std::span<const Expr> variables) {
+  Expr result = expression;
+  for (const Expr& v : variables) result = derivative(result, v);
+  return result;
+}
+
+Function derivative(const Function& f, int order) {
+  if (f.arguments().size() != 1) {
+    throw Error(ErrorKind::shape, "f' needs a function of one argument; " + f.name() + " has " + std::to_string(f.arguments().size()) +
+                                      ", use derivative(f(x, y), x)");
+  }
+  std::string name = f.name();
+  for (int i = 0; i < order; ++i) name += "_prime";
+  return {name, f.arguments(), derivative(f.body(), f.arguments()[0], order)};
+}
+
+Matrix jacobian(std::span<const Expr> expressions, std::span<const Expr> variables) {
+  Matrix result(static_cast<Eigen::Index>(expressions.size()), static_cast<Eigen::Index>(variables.size()));
+  for (std::size_t j = 0; j < variables.size(); ++j) {
+    require_variable(variables[j]);
+    for (std::size_t i = 0; i < expressions.size(); ++i) {
+      result(static_cast<Eigen::Index>(i), static_cast<Eigen::Index>(j)) = derivative(expressions[i], variables[j]);
+    }
+  }
+  return result;
+}
+
+Expr evaluate_derivatives(const Expr& expression) {
+  Expr current = expression;
+  // An operator may hold another one; each round carries out the innermost ones.
+  for (;;) {
+    bool any = false;
+    Rebuild pass([&](const Expr& e, Expr& result) {
+      if (!e.is(Kind::derivative)) return false;
+      bool inner = false;
+      postorder(e.operands()[0], [&](const Expr& x) { inner = inner || x.is(Kind::derivative); });
+      if (inner) return false;
+      result = e.operands()[0];
+      for (std::size_t i = 1; i < e.operands().size(); i += 2) {
+        const auto n = e.operands()[i + 1].word();
+        if (!n || *n > 1000) throw Error(ErrorKind::limit, "a derivative of order beyond 1000 is not carried out");
+        result = derivative(result, e.operands()[i], static_cast<int>(*n));
+      }
+      any = true;
+      return true;
+    });
+    Expr next = pass(current);
+    if (!any || next == current) return next;  // a derivative of a limit stays as it is
+    current = std::move(next);
+  }
+}
+
+}  // namespace boreon

@@ -1,0 +1,229 @@
+// Reverse sweep: from one expression to the derivatives by all variables at once.
+#include "boreon/calculus.hpp"
+
+#include <algorithm>
+#include <numeric>
+
+#include "boreon/error.hpp"
+#include "boreon/traverse.hpp"
+#include "calculus/rules.hpp"
+
+namespace boreon {
+namespace {
+
+// Which of a fixed set of variables an expression is, and which of them occur in it.
+class Variables {
+ public:
+  explicit Variables(std::span<const Expr> variables) : all_(variables.begin(), variables.end()), index_(variables.size()) {
+    for (std::size_t i = 0; i < all_.size(); ++i) {
+      if (!all_[i].is(Kind::symbol) && !all_[i].is(Kind::unknown_call)) {
+        throw Error(ErrorKind::usage, "a derivative is taken with respect to a symbol or an unknown function, not a number or a compound expression");
+      }
+      const auto [slot, fresh] = index_.insert(all_[i]);
+      if (!fresh) throw Error(ErrorKind::name, "the variable " + all_[i].name() + " is listed twice");
+      *slot = i;
+      filter_ |= all_[i].symbol_filter();
+    }
+  }
+  [[nodiscard]] const std::size_t* find(const Expr& e) const { return index_.find(e); }
+  [[nodiscard]] std::uint32_t filter() const { return filter_; }
+  [[nodiscard]] const std::vector<Expr>& all() const { return all_; }
+
+ private:
+  std::vector<Expr> all_;
+  NodeMap<std::size_t> index_;
+  std::uint32_t filter_ = 0;
+};
+
+// Entries (variable, derivative) of one row, ascending in the variable.
+struct Entry {
+  std::size_t variable;
+  Expr value;
+};
+
+bool differentiable_inside(const Expr& e) {
+  switch (e.kind()) {
+    case Kind::sum:
+    case Kind::product:
+    case Kind::power:
+    case Kind::call:
+    case Kind::unknown_call: return true;
+    default: return false;
+  }
+}
+
+// The variables that occur below a node, bound ones included (their derivatives come out as zero).
+std::vector<std::size_t> occurring(const Expr& root, const Variables& variables) {
+  std::vector<std::size_t> found;
+  postorder(
+      std::span<const Expr>(&root, 1),
+      [&](const Expr& e) {
+        if (const std::size_t* v = variables.find(e)) found.push_back(*v);
+      },
+      [&](const Expr& e) { return (e.symbol_filter() & variables.filter()) != 0 && variables.find(e) == nullptr; });
+  std::sort(found.begin(), found.end());
+  return found;
+}
+
+std::vector<Entry> reverse_sweep(const Expr& root, const Variables& variables, bool derive) {
+  std::vector<Entry> row;
+  if ((root.symbol_filter() & variables.filter()) == 0) return row;
+  if (is_condition(root)) throw Error(ErrorKind::shape, "a condition (true or false) has no derivative");
+  // Nodes that lead to a variable, operands first.
+  std::vector<const Expr*> nodes;
+  NodeMap<std::vector<Expr>> adjoints(32);  // contributions, summed when the node is reached
+  postorder(
+      std::span<const Expr>(&root, 1),
+      [&](const Expr& e) {
+        if ((e.symbol_filter() & variables.filter()) == 0) return;
+        bool active = variables.find(e) != nullptr;
+        if (!active && differentiable_inside(e)) {
+          for (const Expr& child : e.operands()) active = active || adjoints.contains(child);
+        } else if (!active && !e.operands().empty()) {
+          active = !e.is(Kind::relation) && !e.is(Kind::logic) && !occurring(e, variables).empty();
+        }
+        if (active) {
+          adjoints.insert(e);
+          nodes.push_back(&e);
+        }
+      },
+      [&](const Expr& e) {
+        return (e.symbol_filter() & variables.filter()) != 0 && variables.find(e) == nullptr && differentiable_inside(e);
+      });
+  if (!adjoints.contains(root)) return row;
+  adjoints.at(root).emplace_back(1);
+  const auto wanted = [&](const Expr& child) { return adjoints.contains(child); };
+  for (std::size_t k = nodes.size(); k-- > 0;) {
+    const Expr& e = *nodes[k];
+    std::vector<Expr>& contributions = adjoints.at(e);
+    if (derive && contributions.empty()) continue;
+    const Expr adjoint = derive ? add(contributions) : Expr();
+    contributions.clear();
+    if (derive && adjoint.is_integer(0)) continue;
+    if (const std::size_t* v = variables.find(e)) {
+      row.push_back({*v, adjoint});
+      continue;
+    }
+    if (!derive && differentiable_inside(e)) continue;
+    const auto emit = [&](const Expr& child, Expr partial) { adjoints.at(child).push_back(std::move(partial) * adjoint); };
+    if (local_partials(e, wanted, emit)) continue;
+    // Few variables as a rule; each one is derived forward through the operator.
+    for (const std::size_t i : occurring(e, variables)) {
+      if (!derive) {
+        row.push_back({i, 0});
+        continue;
+      }
+      Expr d = derivative(e, variables.all()[i]);
+      if (!d.is_integer(0)) row.push_back({i, adjoint * d});
+    }
+  }
+  std::stable_sort(row.begin(), row.end(), [](const Entry& a, const Entry& b) { return a.variable < b.variable; });
+  std::size_t kept = 0;
+  for (std::size_t i = 0; i < row.size(); ++i) {
+    if (kept > 0 && row[kept - 1].variable == row[i].variable) {
+      row[kept - 1].value += row[i].value;
+    } else {
+      if (kept != i) row[kept] = std::move(row[i]);
+      ++kept;
+    }
+  }
+  row.resize(kept);
+  if (derive) std::erase_if(row, [](const Entry& entry) { return entry.value.is_integer(0); });
+  return row;
+}
+
+SparseMatrix assemble(std::span<const Expr> expressions, const Variables& variables, bool derive, bool upper_only) {
+  SparseMatrix m;
+  m.pattern.rows = expressions.size();
+  m.pattern.cols = variables.all().size();
+  m.pattern.row_start.push_back(0);
+  for (std::size_t i = 0; i < expressions.size(); ++i) {
+    for (Entry& entry : reverse_sweep(expressions[i], variables, derive)) {
+      if (upper_only && entry.variable < i) continue;
+      m.pattern.columns.push_back(static_cast<std::int64_t>(entry.variable));
+      if (derive) m.values.push_back(std::move(entry.value));
+    }
+    m.pattern.row_start.push_back(static_cast<std::int64_t>(m.pattern.columns.size()));
+  }
+  return m;
+}
+
+}  // namespace
+
+std::vector<Expr> gradient(const Expr& expression, std::span<const Expr> variables) {
+  const Variables v(variables);
+  std::vector<Expr> result(variables.size());
+  for (Entry& entry : reverse_sweep(expression, v, true)) result[entry.variable] = std::move(entry.value);
+  return result;
+}
+
+SparsityPattern sparsity(std::span<const Expr> expressions, std::span<const Expr> variables) {
+  return assemble(expressions, Variables(variables), false, false).pattern;
+}
+
+SparseMatrix sparse_jacobian(std::span<const Expr> expressions, std::span<const Expr> variables) {
+  return assemble(expressions, Variables(variables), true, false);
+}
+
+SparseMatrix sparse_hessian(const Expr& expression, std::span<const Expr> variables) {
+  const Variables v(variables);
+  std::vector<Expr> first(variables.size());
+  for (Entry& entry : reverse_sweep(expression, v, true)) first[entry.variable] = std::move(entry.value);
+  const SparseMatrix upper = assemble(first, v, true, true);
+  // Mirror the strict upper triangle into the rows below.
+  const std::size_t n = variables.size();
+  std::vector<std::vector<std::pair<std::int64_t, const Expr*>>> rows(n);
+  for (std::size_t i = 0; i < n; ++i) {
+    for (auto k = static_cast<std::size_t>(upper.pattern.row_start[i]); k < static_cast<std::size_t>(upper.pattern.row_start[i + 1]); ++k) {
+      const auto j = static_cast<std::size_t>(upper.pattern.columns[k]);
+      if (j != i) rows[j].emplace_back(static_cast<std::int64_t>(i), &upper.values[k]);
+    }
+  }
+  SparseMatrix h;
+  h.pattern.rows = h.pattern.cols = n;
+  h.pattern.row_start.push_back(0);
+  for (std::size_t i = 0; i < n; ++i) {
+    for (const auto& [j, value] : rows[i]) {
+      h.pattern.columns.push_back(j);
+      h.values.push_back(*value);
+    }
+    for (auto k = static_cast<std::size_t>(upper.pattern.row_start[i]); k < static_cast<std::size_t>(upper.pattern.row_start[i + 1]); ++k) {
+      h.pattern.columns.push_back(upper.pattern.columns[k]);
+      h.values.push_back(upper.values[k]);
+    }
+    h.pattern.row_start.push_back(static_cast<std::int64_t>(h.pattern.columns.size()));
+  }
+  return h;
+}
+
+Matrix hessian(const Expr& expression, std::span<const Expr> variables) { return sparse_hessian(expression, variables).dense(); }
+
+Matrix SparseMatrix::dense() const {
+  Matrix m(static_cast<Eigen::Index>(pattern.rows), static_cast<Eigen::Index>(pattern.cols));
+  for (std::size_t i = 0; i < pattern.rows; ++i) {
+    for (auto k = pattern.row_start[i]; k < pattern.row_start[i + 1]; ++k) {
+      m(static_cast<Eigen::Index>(i), pattern.columns[static_cast<std::size_t>(k)]) = values[static_cast<std::size_t>(k)];
+    }
+  }
+  return m;
+}
+
+SparseMatrix::Columns SparseMatrix::columns() const {
+  Columns c;
+  c.column_start.assign(pattern.cols + 1, 0);
+  for (const auto j : pattern.columns) ++c.column_start[static_cast<std::size_t>(j) + 1];
+  std::partial_sum(c.column_start.begin(), c.column_start.end(), c.column_start.begin());
+  c.rows.resize(pattern.nonzeros());
+  c.entry.resize(pattern.nonzeros());
+  std::vector<std::int64_t> next(c.column_start.begin(), c.column_start.end() - 1);
+  for (std::size_t i = 0; i < pattern.rows; ++i) {
+    for (auto k = pattern.row_start[i]; k < pattern.row_start[i + 1]; ++k) {
+      const auto at = static_cast<std::size_t>(next[static_cast<std::size_t>(pattern.columns[static_cast<std::size_t>(k)])]++);
+      c.rows[at] = static_cast<std::int64_t>(i);
+      c.entry[at] = k;
+    }
+  }
+  return c;
+}
+
+}  // namespace boreon

@@ -1,0 +1,217 @@
+// The gamma function and its relatives. Derivatives: NIST Handbook 5.2.2, 5.15, 8.8.13, 25.12.
+#include <acb_hypgeom.h>
+
+#include <cmath>
+#include <limits>
+#include <numbers>
+
+#include "boreon/error.hpp"
+#include "expr/catalogue/rows.hpp"
+
+namespace boreon {
+namespace {
+
+[[noreturn]] void no_rule(const char* what) {
+  throw Error(ErrorKind::unsupported, std::string("no closed form is known for the derivative of ") + what);
+}
+
+bool exact_gamma(Args a, Expr& r) {
+  if (!a[0].is_number() || !a[0].number().is_exact()) return false;
+  const Number n = a[0].number();
+  if (const auto k = n.word()) {
+    if (*k <= 0) {
+      r = undefined();
+      return true;
+    }
+    if (*k > 1000) return false;
+    Number f = 1;
+    for (std::int64_t i = 2; i < *k; ++i) f = f * Number(i);
+    r = f;
+    return true;
+  }
+  if (const auto twice = (n * Number(2)).word(); twice && std::abs(*twice) < 400) {
+    // gamma(n + 1/2) by the recurrence from gamma(1/2) = sqrt(pi) (5.4.6, 5.5.1)
+    Number f = 1;
+    Number x(1, 2);
+    while (compare(x, n) < 0) {
+      f = f * x;
+      x = x + Number(1);
+    }
+    while (compare(x, n) > 0) {
+      x = x - Number(1);
+      f = f / x;
+    }
+    r = Expr(f) * sqrt(pi());
+    return true;
+  }
+  return false;
+}
+
+bool exact_zeta(Args a, Expr& r) {
+  if (a[0].is_integer(0)) {
+    r = Expr(-1) / 2;
+  } else if (a[0].is_integer(2)) {
+    r = pow(pi(), 2) / 6;
+  } else if (a[0].is_integer(4)) {
+    r = pow(pi(), 4) / 90;
+  } else if (a[0].is_integer(-1)) {
+    r = Expr(-1) / 12;
+  } else {
+    return false;
+  }
+  return true;
+}
+
+bool exact_dilog(Args a, Expr& r) {
+  if (a[0].is_integer(0)) {
+    r = 0;
+  } else if (a[0].is_integer(1)) {
+    r = pow(pi(), 2) / 6;
+  } else if (a[0].is_integer(-1)) {
+    r = -pow(pi(), 2) / 12;
+  } else {
+    return false;
+  }
+  return true;
+}
+
+bool exact_polylog(Args a, Expr& r) {
+  if (a[1].is_integer(0)) {
+    r = 0;
+  } else if (a[0].is_integer(0)) {
+    r = a[1] / (1 - a[1]);
+  } else if (a[0].is_integer(1)) {
+    r = -log(1 - a[1]);
+  } else if (a[0].is_integer(2)) {
+    r = dilog(a[1]);
+  } else {
+    return false;
+  }
+  return true;
+}
+
+bool exact_incomplete_gamma(Args a, Expr& r) {
+  if (a[0].is_integer(1)) {
+    r = exp(-a[1]);
+  } else if (a[1].is_integer(0) && is_positive(a[0])) {
+    r = gamma(a[0]);
+  } else {
+    return false;
+  }
+  return true;
+}
+
+Expr polygamma_shifted(Args a, std::size_t i) {
+  if (i == 0) no_rule("polygamma(n, x) with respect to n");
+  return polygamma(a[0] + 1, a[1]);
+}
+
+void ball_polygamma(Ball& r, Balls x, long p) { acb_polygamma(r.get(), x[0].get(), x[1].get(), p); }
+
+void ball_lgamma(Ball& r, Balls x, long p) {
+  if (x[0].real() && arb_is_positive(x[0].re()) == 0) {
+    acb_gamma(r.get(), x[0].get(), p);
+    arb_abs(r.re(), r.re());
+    acb_log(r.get(), r.get(), p);
+    return;
+  }
+  acb_lgamma(r.get(), x[0].get(), p);
+}
+
+// B(a, b) = gamma(a)*gamma(b)/gamma(a + b) (5.12.1), with the entire 1/gamma so that poles of gamma(a + b) give 0.
+void ball_beta(Ball& r, Balls x, long p) {
+  Ball s;
+  acb_add(s.get(), x[0].get(), x[1].get(), p);
+  acb_rgamma(s.get(), s.get(), p);
+  Ball a;
+  acb_gamma(a.get(), x[0].get(), p);
+  acb_gamma(r.get(), x[1].get(), p);
+  acb_mul(r.get(), r.get(), a.get(), p);
+  acb_mul(r.get(), r.get(), s.get(), p);
+}
+
+double real_gamma(RealArgs x) {
+  if (x[0] <= 0 && x[0] == std::floor(x[0])) return std::numeric_limits<double>::quiet_NaN();
+  return std::tgamma(x[0]);
+}
+
+double real_lgamma(RealArgs x) {
+  if (x[0] <= 0 && x[0] == std::floor(x[0])) return std::numeric_limits<double>::quiet_NaN();
+  int sign = 0;
+  return ::lgamma_r(x[0], &sign);  // std::lgamma writes a global
+}
+
+constexpr auto no_pole = "anything but 0, -1, -2, ...";
+
+std::uint16_t positive_if_positive(std::uint16_t a) {
+  return (a & bit(Assumption::positive)) != 0 ? bit(Assumption::positive) : std::uint16_t{0};
+}
+
+}  // namespace
+
+std::span<const FunctionRow> gamma_rows() {
+  static const FunctionRow rows[] = {
+      {.name = "gamma", .summary = "gamma function; gamma(n + 1) = n!", .latex = "\\Gamma", .unicode = "Γ", .c_name = "tgamma",
+       .overflows = true, .also_letter = true, .domain = no_pole, .exact = exact_gamma, .facts = positive_if_positive,
+       .derivative = [](Args a, std::size_t) { return gamma(a[0]) * digamma(a[0]); },
+       .real = real_gamma,
+       .ball = [](Ball& r, Balls x, long p) { acb_gamma(r.get(), x[0].get(), p); }},
+      {.name = "lgamma", .summary = "log(abs(gamma(x))) for real x", .latex = "\\ln\\Gamma", .c_name = "lgamma", .overflows = true,
+       .domain = no_pole,
+       .exact = [](Args a, Expr& r) {
+         if (!a[0].is_integer(1) && !a[0].is_integer(2)) return false;
+         r = 0;
+         return true;
+       },
+       .facts = real_if_real,
+       .derivative = [](Args a, std::size_t) { return digamma(a[0]); },
+       .real = real_lgamma, .ball = ball_lgamma},
+      {.name = "digamma", .summary = "derivative of log(gamma(x))", .latex = "\\psi", .unicode = "ψ", .domain = no_pole,
+       .exact = [](Args a, Expr& r) {
+         if (!a[0].is_integer(1)) return false;
+         r = -egamma();
+         return true;
+       },
+       .facts = real_if_real,
+       .derivative = [](Args a, std::size_t) { return polygamma(1, a[0]); },
+       .ball = [](Ball& r, Balls x, long p) { acb_digamma(r.get(), x[0].get(), p); }},
+      {.name = "polygamma", .summary = "polygamma(n, x): derivative of order n of digamma", .min_args = 2, .max_args = 2,
+       .latex = "\\psi", .domain = no_pole,
+       .exact = [](Args a, Expr& r) {
+         if (!a[0].is_integer(0)) return false;
+         r = digamma(a[1]);
+         return true;
+       },
+       .facts = real_if_real, .derivative = polygamma_shifted, .ball = ball_polygamma},
+      {.name = "beta", .summary = "gamma(a)*gamma(b)/gamma(a + b)", .min_args = 2, .max_args = 2, .latex = "\\mathrm{B}",
+       .unicode = "Β", .also_letter = true, .domain = no_pole, .facts = positive_if_positive,
+       .derivative = [](Args a, std::size_t i) { return beta(a[0], a[1]) * (digamma(a[i]) - digamma(a[0] + a[1])); },
+       .ball = ball_beta},
+      {.name = "zeta", .summary = "Riemann zeta function", .latex = "\\zeta", .unicode = "ζ", .also_letter = true,
+       .domain = "anything but 1", .exact = exact_zeta, .facts = real_if_real,
+       .derivative = [](Args, std::size_t) -> Expr { no_rule("zeta(x)"); },
+       .ball = [](Ball& r, Balls x, long p) { acb_zeta(r.get(), x[0].get(), p); }},
+      {.name = "incomplete_gamma", .summary = "incomplete_gamma(a, x): integral of t^(a - 1)*exp(-t) from x to infinity",
+       .min_args = 2, .max_args = 2, .latex = "\\Gamma", .unicode = "Γ", .domain = "a positive second argument, or 0 for a > 0",
+       .exact = exact_incomplete_gamma, .facts = positive_if_positive,
+       .derivative = [](Args a, std::size_t i) -> Expr {
+         if (i == 0) no_rule("incomplete_gamma(a, x) with respect to a");
+         return -pow(a[1], a[0] - 1) * exp(-a[1]);
+       },
+       .ball = [](Ball& r, Balls x, long p) { acb_hypgeom_gamma_upper(r.get(), x[0].get(), x[1].get(), 0, p); }},
+      {.name = "dilog", .summary = "dilogarithm Li_2(x) = -integral of log(1 - t)/t from 0 to x", .latex = "\\mathrm{Li}_2",
+       .unicode = "Li₂", .domain = "an argument of at most 1", .exact = exact_dilog,
+       .derivative = [](Args a, std::size_t) { return -log(1 - a[0]) / a[0]; },
+       .ball = [](Ball& r, Balls x, long p) { acb_polylog_si(r.get(), 2, x[0].get(), p); }},
+      {.name = "polylog", .summary = "polylog(s, x): sum of x^k/k^s over k >= 1", .min_args = 2, .max_args = 2,
+       .latex = "\\mathrm{Li}", .unicode = "Li", .domain = "a second argument below 1", .exact = exact_polylog,
+       .derivative = [](Args a, std::size_t i) -> Expr {
+         if (i == 0) no_rule("polylog(s, x) with respect to s");
+         return polylog(a[0] - 1, a[1]) / a[1];
+       },
+       .ball = [](Ball& r, Balls x, long p) { acb_polylog(r.get(), x[0].get(), x[1].get(), p); }},
+  };
+  return rows;
+}
+
+}  // namespace boreon

@@ -1,0 +1,37 @@
+// The families of rows that make up the catalogue.
+#pragma once
+
+#include <span>
+
+#include "boreon/catalogue.hpp"
+#include "boreon/functions.hpp"
+#include "boreon/symbol.hpp"
+#include "expr/ball.hpp"
+
+namespace boreon {
+
+std::span<const FunctionRow> trigonometric_rows();  // sin ... atan2, sinh ... atanh
+std::span<const FunctionRow> exponential_rows();    // exp, log, roots
+std::span<const FunctionRow> real_valued_rows();    // abs, sign, floor, min, heaviside, ...
+std::span<const FunctionRow> gamma_rows();          // gamma, beta, zeta, polylogarithms, incomplete gamma
+std::span<const FunctionRow> integral_rows();       // erf, exponential and trigonometric integrals, Fresnel
+std::span<const FunctionRow> bessel_rows();         // Bessel, Airy, orthogonal polynomials
+std::span<const FunctionRow> elliptic_rows();
+
+using Args = FunctionRow::Args;
+using RealArgs = FunctionRow::RealArgs;
+using ComplexArgs = FunctionRow::ComplexArgs;
+using Balls = std::span<const Ball>;
+
+[[nodiscard]] constexpr std::uint16_t bit(Assumption a) { return static_cast<std::uint16_t>(a); }
+/// Facts of a function that is real for real arguments, and nothing more.
+[[nodiscard]] inline std::uint16_t real_if_real(std::uint16_t args) {
+  return (args & bit(Assumption::real)) != 0 ? bit(Assumption::real) : std::uint16_t{0};
+}
+[[nodiscard]] inline std::uint16_t positive_if_real(std::uint16_t args) {
+  return (args & bit(Assumption::real)) != 0 ? bit(Assumption::positive) : std::uint16_t{0};
+}
+/// The known function of that name when `e` is a call of it.
+[[nodiscard]] inline bool is_call_of(const Expr& e, std::string_view name) { return e.is(Kind::call) && e.function().name == name; }
+
+}  // namespace boreon

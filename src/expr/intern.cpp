@@ -1,0 +1,225 @@
+// Interning: one node for each content. The table is split into shards, each with its own lock and open addressing.
+//
+// Lifetime: a count of zero is final. Whoever takes the last reference away removes the node from its shard and frees
+// it; a lookup that meets a node whose count has reached zero treats it as absent and makes a new one.
+#include <array>
+#include <cstdlib>
+#include <memory>
+#include <mutex>
+#include <vector>
+
+#include "expr/node.hpp"
+
+namespace boreon {
+namespace {
+
+constexpr std::size_t shard_count = 64;
+
+struct Shard {
+  std::mutex mutex;
+  std::unique_ptr<const Node*[]> slots;
+  std::size_t capacity = 0;
+  std::size_t used = 0;  // live and removed slots
+  std::size_t live = 0;
+  std::size_t bytes = 0;
+};
+
+const Node* removed_marker() { return reinterpret_cast<const Node*>(std::uintptr_t{1}); }
+
+bool is_live_slot(const Node* n) { return reinterpret_cast<std::uintptr_t>(n) > 1; }
+
+// Never destroyed: expressions in static storage may outlive any order of destruction.
+std::array<Shard, shard_count>& shards() {
+  static auto* table = new std::array<Shard, shard_count>;
+  return *table;
+}
+
+Shard& shard_of(std::uint64_t hash) { return shards()[hash >> 58U]; }
+
+bool try_retain(const Node* n) {
+  std::uint32_t count = n->references.load(std::memory_order_relaxed);
+  while (count != 0) {
+    if (n->references.compare_exchange_weak(count, count + 1, std::memory_order_acquire)) return true;
+  }
+  return false;
+}
+
+void resize(Shard& s) {
+  std::size_t capacity = 64;
+  while (capacity < s.live * 3) capacity *= 2;
+  auto slots = std::make_unique<const Node*[]>(capacity);
+  for (std::size_t i = 0; i < s.capacity; ++i) {
+    if (!is_live_slot(s.slots[i])) continue;
+    std::size_t at = s.slots[i]->hash & (capacity - 1);
+    while (slots[at] != nullptr) at = (at + 1) & (capacity - 1);
+    slots[at] = s.slots[i];
+  }
+  s.slots = std::move(slots);
+  s.capacity = capacity;
+  s.used = s.live;
+}
+
+// Finds a node for which `same` holds, or stores the one that `make` returns.
+template <class Same, class Make>
+const Node* find_or_insert(std::uint64_t hash, Same same, Make make) {
+  Shard& s = shard_of(hash);
+  const std::scoped_lock lock(s.mutex);
+  if ((s.used + 1) * 4 > s.capacity * 3) resize(s);
+  std::size_t at = hash & (s.capacity - 1);
+  std::size_t free_slot = s.capacity;
+  while (s.slots[at] != nullptr) {
+    const Node* n = s.slots[at];
+    if (!is_live_slot(n)) {
+      if (free_slot == s.capacity) free_slot = at;
+    } else if (n->hash == hash && same(*n) && try_retain(n)) {
+      return n;
+    }
+    at = (at + 1) & (s.capacity - 1);
+  }
+  std::size_t size = 0;
+  const Node* made = make(size);
+  if (free_slot == s.capacity) {
+    free_slot = at;
+    ++s.used;
+  }
+  s.slots[free_slot] = made;
+  ++s.live;
+  s.bytes += size;
+  return made;
+}
+
+std::size_t allocation_size(const Node& n) {
+  if (n.kind == Kind::number) return sizeof(Node) + sizeof(Number);
+  if (n.kind == Kind::symbol) return sizeof(Node) + sizeof(Node::SymbolPayload);
+  return sizeof(Node) + n.size * sizeof(Expr);
+}
+
+void remove(const Node* node) {
+  Shard& s = shard_of(node->hash);
+  const std::scoped_lock lock(s.mutex);
+  std::size_t at = node->hash & (s.capacity - 1);
+  while (s.slots[at] != node) at = (at + 1) & (s.capacity - 1);
+  s.slots[at] = removed_marker();
+  --s.live;
+  s.bytes -= allocation_size(*node);
+  if (s.live * 16 < s.capacity && s.capacity > 4096) resize(s);
+}
+
+}  // namespace
+
+class InternTable {
+ public:
+  static Node* allocate(std::size_t payload) {
+    void* memory = std::malloc(sizeof(Node) + payload);  // NOLINT: released in Node::release
+    if (memory == nullptr) throw std::bad_alloc();
+    return new (memory) Node();
+  }
+};
+
+void Node::release(const Node* node) noexcept {
+  if (node->references.fetch_sub(1, std::memory_order_acq_rel) != 1) return;
+  // Children that die with their parent are queued instead of freed recursively.
+  const Node* dead = node;
+  dead->next_dead = nullptr;
+  while (dead != nullptr) {
+    const Node* current = dead;
+    dead = dead->next_dead;
+    remove(current);
+    for (const Expr& child : current->operands()) {
+      const std::uintptr_t bits = child.bits_.load(std::memory_order_relaxed);
+      if ((bits & Expr::tag_mask) != 0) continue;
+      const auto* c = reinterpret_cast<const Node*>(bits);
+      if (c->references.fetch_sub(1, std::memory_order_acq_rel) == 1) {
+        c->next_dead = dead;
+        dead = c;
+      }
+    }
+    if (current->kind == Kind::number) current->number().~Number();
+    if (current->kind == Kind::symbol) current->symbol().~SymbolPayload();
+    std::free(const_cast<Node*>(current));  // NOLINT
+  }
+}
+
+Expr Node::intern(Kind kind, std::uint16_t code, std::span<Expr> operands) {
+  std::uint64_t hash = mix((static_cast<std::uint64_t>(kind) << 16U) | code);
+  std::uint32_t filter = 0;
+  for (const Expr& e : operands) {
+    hash = hash_combine(hash, e.hash());
+    filter |= e.symbol_filter();
+  }
+  if (kind == Kind::unknown_call) filter |= 1U;  // depends on unknown things even without symbols
+  const auto same = [&](const Node& n) {
+    if (n.kind != kind || n.code != code || n.size != operands.size()) return false;
+    const auto other = n.operands();
+    for (std::size_t i = 0; i < operands.size(); ++i) {
+      if (!(other[i] == operands[i])) return false;
+    }
+    return true;
+  };
+  const auto make = [&](std::size_t& size) {
+    size = sizeof(Node) + operands.size() * sizeof(Expr);
+    Node* n = InternTable::allocate(operands.size() * sizeof(Expr));
+    n->hash = hash;
+    n->references.store(1, std::memory_order_relaxed);
+    n->size = static_cast<std::uint32_t>(operands.size());
+    n->symbol_filter = filter;
+    n->code = code;
+    n->kind = kind;
+    auto* slot = reinterpret_cast<Expr*>(n + 1);
+    for (Expr& e : operands) new (slot++) Expr(std::move(e));
+    return n;
+  };
+  return adopt(find_or_insert(hash, same, make));
+}
+
+Expr Node::intern_number(const Number& number) {
+  const std::uint64_t hash = mix(number.hash());
+  const auto same = [&](const Node& n) { return n.kind == Kind::number && n.number() == number; };
+  const auto make = [&](std::size_t& size) {
+    size = sizeof(Node) + sizeof(Number);
+    Node* n = InternTable::allocate(sizeof(Number));
+    n->hash = hash;
+    n->references.store(1, std::memory_order_relaxed);
+    n->size = 0;
+    n->symbol_filter = 0;
+    n->code = 0;
+    n->kind = Kind::number;
+    new (n + 1) Number(number);
+    return n;
+  };
+  return adopt(find_or_insert(hash, same, make));
+}
+
+Expr Node::intern_symbol(std::string_view name, Assumptions assumptions) {
+  const std::uint64_t hash = hash_combine(hash_text(name), 0x5bd1e995U + assumptions.bits());
+  const auto same = [&](const Node& n) {
+    return n.kind == Kind::symbol && n.symbol().assumptions == assumptions && n.symbol().name == name;
+  };
+  const auto make = [&](std::size_t& size) {
+    size = sizeof(Node) + sizeof(SymbolPayload);
+    Node* n = InternTable::allocate(sizeof(SymbolPayload));
+    n->hash = hash;
+    n->references.store(1, std::memory_order_relaxed);
+    n->size = 0;
+    n->symbol_filter = 1U << (hash & 31U);
+    n->code = 0;
+    n->kind = Kind::symbol;
+    new (n + 1) SymbolPayload{std::string(name), assumptions};
+    return n;
+  };
+  return adopt(find_or_insert(hash, same, make));
+}
+
+GraphStatistics Node::statistics() {
+  GraphStatistics total;
+  for (Shard& s : shards()) {
+    const std::scoped_lock lock(s.mutex);
+    total.live_nodes += s.live;
+    total.bytes += s.bytes + s.capacity * sizeof(const Node*);
+  }
+  return total;
+}
+
+GraphStatistics graph_statistics() { return Node::statistics(); }
+
+}  // namespace boreon

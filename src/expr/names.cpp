@@ -1,0 +1,59 @@
+// Suggestions for misspelt names.
+#include <algorithm>
+#include <cctype>
+#include <vector>
+
+#include "boreon/bindings.hpp"
+
+namespace boreon {
+namespace {
+
+// Edit distance with transpositions of neighbours (optimal string alignment); case differences cost half an edit.
+std::size_t distance(std::string_view a, std::string_view b) {
+  const auto cost = [](char x, char y) -> std::size_t {
+    if (x == y) return 0;
+    return std::tolower(static_cast<unsigned char>(x)) == std::tolower(static_cast<unsigned char>(y)) ? 1 : 2;
+  };
+  const std::size_t n = b.size();
+  std::vector<std::size_t> before(n + 1);
+  std::vector<std::size_t> last(n + 1);
+  std::vector<std::size_t> row(n + 1);
+  for (std::size_t j = 0; j <= n; ++j) last[j] = 2 * j;
+  for (std::size_t i = 1; i <= a.size(); ++i) {
+    row[0] = 2 * i;
+    for (std::size_t j = 1; j <= n; ++j) {
+      row[j] = std::min({last[j] + 2, row[j - 1] + 2, last[j - 1] + cost(a[i - 1], b[j - 1])});
+      if (i > 1 && j > 1 && a[i - 1] == b[j - 2] && a[i - 2] == b[j - 1]) row[j] = std::min(row[j], before[j - 2] + 2);
+    }
+    before.swap(last);
+    last.swap(row);
+  }
+  return last[n];
+}
+
+}  // namespace
+
+std::string nearest_name(std::string_view name, std::span<const std::string> candidates) {
+  if (name.size() > 200) return {};
+  std::size_t best = 0;
+  const std::string* winner = nullptr;
+  for (const std::string& c : candidates) {
+    if (c.size() > name.size() + 4 || name.size() > c.size() + 4) continue;
+    const std::size_t d = distance(name, c);
+    // About one mistake for each three letters.
+    if (d > 2 * std::max<std::size_t>(1, std::min(name.size(), c.size()) / 3)) continue;
+    if (name.size() == 1 && c.size() == 1 && d > 1) continue;
+    if (winner == nullptr || d < best || (d == best && c < *winner)) {
+      best = d;
+      winner = &c;
+    }
+  }
+  return winner == nullptr ? std::string() : *winner;
+}
+
+std::string suggestion(std::string_view name, std::span<const std::string> candidates) {
+  const std::string near = nearest_name(name, candidates);
+  return near.empty() || near == name ? std::string() : "; did you mean '" + near + "'?";
+}
+
+}  // namespace boreon

@@ -1,0 +1,184 @@
+// Canonical products: a number times {base: exponent}, ordered by content hash.
+#include <algorithm>
+#include <vector>
+
+#include "boreon/catalogue.hpp"
+#include "boreon/symbol.hpp"
+#include "expr/canonical.hpp"
+#include "expr/node.hpp"
+
+namespace boreon {
+namespace {
+
+struct Entry {
+  Expr base;
+  Expr exponent;
+};
+
+// Operands with more factors than this stay one factor, which bounds the cost of long chains of products.
+constexpr std::size_t large_product = 32;
+
+class ProductBuilder {
+ public:
+  void multiply(const Expr& e) {
+    switch (e.kind()) {
+      case Kind::number: scale(e); return;
+      case Kind::product:
+        if (e.operands().size() / 2 <= large_product) {
+          scale(e.operands()[0]);
+          for (const auto [base, exponent] : Parts(e)) entries_.push_back({base, exponent});
+          return;
+        }
+        if (!e.operands()[0].is_integer(1)) {  // the number comes out even of a large product
+          Scaled s = split_coefficient(e);
+          scale(s.coefficient);
+          entries_.push_back({std::move(s.rest), 1});
+          return;
+        }
+        break;
+      case Kind::power: entries_.push_back({e.operands()[0], e.operands()[1]}); return;
+      default: break;
+    }
+    entries_.push_back({e, 1});
+  }
+
+  Expr finish() {
+    // Merging can make an exponent integral, which may take a power apart again: (x*y)^(1/2)*(x*y)^(1/2). Each round
+    // removes at least one entry with a fractional exponent, so this ends.
+    while (merge()) {
+    }
+    for (const Entry& e : entries_) {
+      if (e.base.is_constant(ConstantCode::undefined)) return undefined();
+    }
+    if (coefficient_.is_number() && coefficient_.number().is_zero()) {
+      for (const Entry& e : entries_) {
+        if (e.base.is_constant(ConstantCode::infinity)) return undefined();
+      }
+      return 0;
+    }
+    if (entries_.empty()) return coefficient_;
+    if (Expr special; infinite(special)) return special;
+    if (coefficient_.is_integer(1) && entries_.size() == 1) {
+      const Entry& e = entries_.front();
+      return e.exponent.is_integer(1) ? e.base : Node::make(Kind::power, 0, e.base, e.exponent);
+    }
+    std::vector<Expr> operands;
+    operands.reserve(1 + 2 * entries_.size());
+    operands.push_back(coefficient_);
+    for (Entry& e : entries_) {
+      operands.push_back(std::move(e.base));
+      operands.push_back(std::move(e.exponent));
+    }
+    return Node::intern(Kind::product, 0, operands);
+  }
+
+ private:
+  void scale(const Expr& number) {
+    if (number.is_integer(1)) return;
+    coefficient_ = coefficient_.is_integer(1) ? number : Expr(coefficient_.number() * number.number());
+  }
+
+  bool merge() {
+    std::sort(entries_.begin(), entries_.end(), [](const Entry& a, const Entry& b) { return order(a.base, b.base) < 0; });
+    std::vector<Entry> merged;
+    merged.reserve(entries_.size());
+    std::vector<Expr> again;
+    for (std::size_t i = 0; i < entries_.size();) {
+      std::size_t j = i + 1;
+      while (j < entries_.size() && entries_[j].base == entries_[i].base) ++j;
+      if (j == i + 1) {
+        merged.push_back(std::move(entries_[i]));
+      } else {
+        std::vector<Expr> exponents;
+        for (std::size_t k = i; k < j; ++k) exponents.push_back(entries_[k].exponent);
+        Expr exponent = add(exponents);
+        const Expr& base = entries_[i].base;
+        const bool plain = exponent.is_integer(1) ? !base.is(Kind::product) && !base.is(Kind::power) && !base.is_number()
+                                                  : base.is(Kind::symbol) || (base.is(Kind::call) && base.function().power_rule == nullptr);
+        if (exponent.is_integer(0) && !base.is(Kind::constant)) {
+          // x^0 = 1
+        } else if (plain && !exponent.is_integer(0)) {
+          merged.push_back({base, std::move(exponent)});
+        } else {
+          Expr p = power(base, exponent);
+          const bool unchanged = p.is(Kind::power) && p.operands()[0] == base && p.operands()[1] == exponent;
+          if (unchanged) {
+            merged.push_back({base, std::move(exponent)});
+          } else {
+            again.push_back(std::move(p));
+          }
+        }
+      }
+      i = j;
+    }
+    entries_ = std::move(merged);
+    for (const Expr& e : again) multiply(e);
+    return !again.empty() && entries_.size() > 1;
+  }
+
+  // infinity times numbers and things of known sign
+  bool infinite(Expr& result) const {
+    bool any = false;
+    int sign = coefficient_.number().sign();
+    for (const Entry& e : entries_) {
+      if (e.base.is_constant(ConstantCode::infinity)) {
+        any = true;
+        continue;
+      }
+      const Expr factor = power(e.base, e.exponent);
+      if (is_positive(factor)) continue;
+      if (is_negative(factor)) {
+        sign = -sign;
+        continue;
+      }
+      return false;
+    }
+    if (!any) return false;
+    if (sign > 0) {
+      result = infinity();
+    } else {
+      result = Node::make(Kind::product, 0, Expr(-1), infinity(), Expr(1));
+    }
+    return true;
+  }
+
+  std::vector<Entry> entries_;
+  Expr coefficient_ = 1;
+};
+
+}  // namespace
+
+Expr multiply(std::span<const Expr> operands) {
+  if (operands.size() == 1) return operands[0];
+  ProductBuilder builder;
+  for (const Expr& e : operands) builder.multiply(e);
+  return builder.finish();
+}
+
+Expr operator*(const Expr& a, const Expr& b) {
+  if (a.is_integer(1)) return b;
+  if (b.is_integer(1)) return a;
+  if (a.is_number() && b.is_number()) return {a.number() * b.number()};
+  const Expr operands[] = {a, b};
+  return multiply(operands);
+}
+
+Expr operator/(const Expr& a, const Expr& b) {
+  if (a.is_number() && b.is_number() && !b.number().is_zero()) return {a.number() / b.number()};
+  return a * power(b, -1);
+}
+
+Scaled split_coefficient(const Expr& e) {
+  if (e.is_number()) return {e, 1};
+  if (!e.is(Kind::product) || e.operands()[0].is_integer(1)) return {1, e};
+  const auto operands = e.operands();
+  if (operands.size() == 3) {
+    Expr rest = operands[2].is_integer(1) ? operands[1] : Node::make(Kind::power, 0, operands[1], operands[2]);
+    return {operands[0], std::move(rest)};
+  }
+  std::vector<Expr> rest(operands.begin(), operands.end());
+  rest[0] = 1;
+  return {operands[0], Node::intern(Kind::product, 0, rest)};
+}
+
+}  // namespace boreon

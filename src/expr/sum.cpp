@@ -1,0 +1,160 @@
+// Canonical sums: a number plus {term: coefficient}, ordered by content hash.
+#include <algorithm>
+#include <vector>
+
+#include "boreon/symbol.hpp"
+#include "expr/canonical.hpp"
+#include "expr/node.hpp"
+
+namespace boreon {
+namespace {
+
+struct Entry {
+  Expr term;
+  Expr coefficient;
+};
+
+// Above this many terms an operand keeps its own node unless the others together are at least an eighth of it.
+constexpr std::size_t large_sum = 128;
+constexpr std::size_t balance = 8;
+
+std::size_t term_count(const Expr& e) {
+  if (e.is(Kind::sum)) return e.operands().size() / 2;
+  if (e.is(Kind::product) && e.operands().size() == 3 && e.operands()[1].is(Kind::sum) && e.operands()[2].is_integer(1)) {
+    return e.operands()[1].operands().size() / 2;
+  }
+  return 1;
+}
+
+class SumBuilder {
+ public:
+  explicit SumBuilder(std::size_t reserve) { entries_.reserve(reserve); }
+
+  void add(const Expr& e, const Expr& scale, bool absorb) {
+    switch (e.kind()) {
+      case Kind::number: constant_ = add_numbers(constant_, multiply_numbers(e, scale)); return;
+      case Kind::sum:
+        if (absorb) {
+          constant_ = add_numbers(constant_, multiply_numbers(e.operands()[0], scale));
+          for (const auto [term, c] : Parts(e)) entries_.push_back({term, multiply_numbers(c, scale)});
+          return;
+        }
+        break;
+      case Kind::product: {
+        Scaled s = split_coefficient(e);
+        if (s.coefficient.is_integer(1)) break;
+        if (s.rest.is(Kind::sum) && absorb) {
+          add(s.rest, multiply_numbers(s.coefficient, scale), true);
+        } else {
+          entries_.push_back({std::move(s.rest), multiply_numbers(s.coefficient, scale)});
+        }
+        return;
+      }
+      default: break;
+    }
+    entries_.push_back({e, scale});
+  }
+
+  Expr finish() {
+    std::sort(entries_.begin(), entries_.end(), [](const Entry& a, const Entry& b) {
+      const std::uint64_t x = a.term.hash();
+      const std::uint64_t y = b.term.hash();
+      return x != y ? x < y : order(a.term, b.term) < 0;
+    });
+    std::vector<Expr> operands;
+    operands.reserve(1 + 2 * entries_.size());
+    operands.push_back(constant_);
+    for (std::size_t i = 0; i < entries_.size();) {
+      Expr coefficient = std::move(entries_[i].coefficient);
+      std::size_t j = i + 1;
+      bool clash = false;
+      for (; j < entries_.size() && entries_[j].term == entries_[i].term; ++j) {
+        clash = clash || (coefficient.number().sign() != entries_[j].coefficient.number().sign());
+        coefficient = add_numbers(coefficient, entries_[j].coefficient);
+      }
+      const Expr& term = entries_[i].term;
+      if (term.is(Kind::constant)) {
+        if (term.is_constant(ConstantCode::undefined)) return undefined();
+        if (term.is_constant(ConstantCode::infinity)) {
+          if (clash) return undefined();  // infinity - infinity
+          infinite_ = coefficient.number().sign();
+        }
+      }
+      if (!coefficient.is_integer(0)) {
+        operands.push_back(std::move(entries_[i].term));
+        operands.push_back(std::move(coefficient));
+      }
+      i = j;
+    }
+    if (infinite_ != 0) return finish_infinite(operands);
+    if (operands.size() == 1) return operands[0];
+    if (operands.size() == 3 && operands[0].is_integer(0)) {
+      if (operands[2].is_integer(1)) return operands[1];
+      const Expr factors[] = {operands[2], operands[1]};
+      return multiply(factors);
+    }
+    return Node::intern(Kind::sum, 0, operands);
+  }
+
+  static Expr add_numbers(const Expr& a, const Expr& b) {
+    if (Node::is_small(a) && Node::is_small(b)) return {Node::small_value(a) + Node::small_value(b)};
+    return {a.number() + b.number()};
+  }
+  static Expr multiply_numbers(const Expr& a, const Expr& b) {
+    if (b.is_integer(1)) return a;
+    if (a.is_integer(1)) return b;
+    return {a.number() * b.number()};
+  }
+
+ private:
+  // A finite number beside infinity is absorbed; symbolic terms might be infinite too and stay.
+  Expr finish_infinite(std::vector<Expr>& operands) {
+    if (operands.size() == 3) return infinite_ > 0 ? infinity() : -1 * infinity();
+    operands[0] = 0;
+    return Node::intern(Kind::sum, 0, operands);
+  }
+
+  std::vector<Entry> entries_;
+  Expr constant_;
+  int infinite_ = 0;
+};
+
+}  // namespace
+
+Expr sum_of(std::span<const Expr> operands, Absorb absorb) {
+  std::size_t total = 0;
+  for (const Expr& e : operands) total += term_count(e);
+  SumBuilder builder(total);
+  for (const Expr& e : operands) {
+    const std::size_t n = term_count(e);
+    builder.add(e, 1, absorb == Absorb::everything || n <= large_sum || n <= balance * (total - n));
+  }
+  return builder.finish();
+}
+
+Expr add(std::span<const Expr> operands) {
+  if (operands.size() == 1) return operands[0];
+  return sum_of(operands, Absorb::balanced);
+}
+
+Expr operator+(const Expr& a, const Expr& b) {
+  if (Node::is_small(a) && Node::is_small(b)) return SumBuilder::add_numbers(a, b);
+  if (b.is_integer(0)) return a;
+  if (a.is_integer(0)) return b;
+  const Expr operands[] = {a, b};
+  return sum_of(operands, Absorb::balanced);
+}
+
+Expr operator-(const Expr& a, const Expr& b) { return a + (-b); }
+Expr operator-(const Expr& a) { return -1 * a; }
+
+bool is_infinite(const Expr& e) {
+  if (e.is_constant(ConstantCode::infinity)) return true;
+  if (!e.is(Kind::product)) return false;
+  for (const auto [base, exponent] : Parts(e)) {
+    if (base.is_constant(ConstantCode::infinity)) return true;
+  }
+  return false;
+}
+
+}  // namespace boreon

@@ -1,0 +1,191 @@
+#include "text/display.hpp"
+
+#include <algorithm>
+#include <cctype>
+#include <cstdlib>
+
+#include "boreon/bindings.hpp"
+#include "boreon/catalogue.hpp"
+
+namespace boreon {
+namespace {
+
+int sign_of(std::ptrdiff_t d) { return d < 0 ? -1 : d > 0 ? 1 : 0; }
+
+// Case-insensitive first, digits by value.
+int name_order(const std::string& a, const std::string& b) {
+  std::size_t i = 0;
+  std::size_t j = 0;
+  const auto digit = [](char c) { return c >= '0' && c <= '9'; };
+  while (i < a.size() && j < b.size()) {
+    if (digit(a[i]) && digit(b[j])) {
+      std::size_t p = i;
+      std::size_t q = j;
+      while (p < a.size() && a[p] == '0') ++p;
+      while (q < b.size() && b[q] == '0') ++q;
+      std::size_t pe = p;
+      std::size_t qe = q;
+      while (pe < a.size() && digit(a[pe])) ++pe;
+      while (qe < b.size() && digit(b[qe])) ++qe;
+      if (pe - p != qe - q) return pe - p < qe - q ? -1 : 1;
+      if (const int c = a.compare(p, pe - p, b, q, qe - q); c != 0) return sign_of(c);
+      i = pe;
+      j = qe;
+      continue;
+    }
+    const int x = std::tolower(static_cast<unsigned char>(a[i]));
+    const int y = std::tolower(static_cast<unsigned char>(b[j]));
+    if (x != y) return x < y ? -1 : 1;
+    ++i;
+    ++j;
+  }
+  if (i < a.size() || j < b.size()) return i < a.size() ? 1 : -1;
+  return sign_of(a.compare(b));
+}
+
+int rank(const Expr& e) {
+  switch (e.kind()) {
+    case Kind::number: return 0;
+    case Kind::constant: return 1;
+    case Kind::power: {
+      const Expr& base = e.operands()[0];
+      return base.is_number() ? 1 : base.is(Kind::symbol) ? 2 : base.is(Kind::sum) ? 6 : 4;
+    }
+    case Kind::symbol: return 2;
+    case Kind::product: return 3;
+    case Kind::unknown_call: return 4;
+    case Kind::call: return 5;
+    case Kind::sum: return 6;
+    default: return 7;
+  }
+}
+
+// Total degree in symbols, for ordering the terms of a sum.
+std::int64_t degree_of(const Expr& base, const Expr& exponent) {
+  if (!base.is(Kind::symbol) && !base.is(Kind::unknown_call) && !base.is(Kind::sum)) return 0;
+  const auto n = exponent.word();
+  return n ? std::clamp<std::int64_t>(*n, -1000, 1000) : 1;
+}
+
+std::int64_t degree(const Expr& e) {
+  if (e.is(Kind::product)) {
+    std::int64_t d = 0;
+    for (const auto [base, exponent] : Parts(e)) d += degree_of(base, exponent);
+    return d;
+  }
+  if (e.is(Kind::power)) return degree_of(e.operands()[0], e.operands()[1]);
+  return degree_of(e, 1);
+}
+
+}  // namespace
+
+int reading_order(const Expr& first, const Expr& second) {
+  const Expr* a = &first;
+  const Expr* b = &second;
+  for (int depth = 0; depth < 50; ++depth) {
+    if (*a == *b) return 0;
+    if (const int r = rank(*a) - rank(*b); r != 0) return sign_of(r);
+    const auto p = a->operands();
+    const auto q = b->operands();
+    switch (a->kind()) {
+      case Kind::number: return compare(a->number(), b->number());
+      case Kind::constant: return a->constant_code() < b->constant_code() ? -1 : 1;
+      case Kind::symbol:
+        if (b->is(Kind::symbol)) {
+          const int c = name_order(a->name(), b->name());
+          return c != 0 ? c : order(*a, *b);
+        }
+        if (const int c = name_order(a->name(), q[0].name()); c != 0) return c;
+        return -1;  // x before x^2
+      case Kind::power:
+        if (b->is(Kind::symbol)) return -reading_order(*b, *a);
+        break;
+      case Kind::call:
+        if (b->is(Kind::call) && &a->function() != &b->function()) return sign_of(a->function().name.compare(b->function().name));
+        break;
+      case Kind::unknown_call:
+        if (b->is(Kind::unknown_call) && a->name() != b->name()) return name_order(a->name(), b->name());
+        break;
+      default: break;
+    }
+    if (a->kind() != b->kind()) return a->kind() < b->kind() ? -1 : 1;
+    if (p.size() != q.size()) return p.size() < q.size() ? -1 : 1;
+    // Operands of sums and products are compared from the reader's first one on.
+    std::size_t i = 0;
+    while (i < p.size() && p[i] == q[i]) ++i;
+    if (i == p.size()) return order(*a, *b);
+    a = &p[i];
+    b = &q[i];
+  }
+  return order(*a, *b);
+}
+
+std::vector<DisplayTerm> display_terms(const Expr& sum) {
+  std::vector<DisplayTerm> terms;
+  struct Keyed {
+    DisplayTerm term;
+    std::int64_t degree;
+  };
+  std::vector<Keyed> keyed;
+  for (const auto [term, coefficient] : Parts(sum)) {
+    const Number c = coefficient.number();
+    keyed.push_back({{c.sign() < 0, c.abs(), &term}, degree(term)});
+  }
+  std::sort(keyed.begin(), keyed.end(), [](const Keyed& a, const Keyed& b) {
+    if (a.degree != b.degree) return a.degree > b.degree;
+    return reading_order(*a.term.term, *b.term.term) < 0;
+  });
+  for (Keyed& k : keyed) terms.push_back(k.term);
+  const Number c = sum.operands()[0].number();
+  if (!c.is_zero()) terms.push_back({c.sign() < 0, c.abs(), nullptr});
+  // Start with a positive term if there is one: b - a rather than -a + b.
+  const auto positive = std::find_if(terms.begin(), terms.end(), [](const DisplayTerm& t) { return !t.negative; });
+  if (positive != terms.end()) std::rotate(terms.begin(), positive, positive + 1);
+  return terms;
+}
+
+DisplayProduct display_product(const Number& coefficient, const Expr* node) {
+  DisplayProduct d;
+  d.coefficient = coefficient;
+  if (node == nullptr) return d;
+  const auto place = [&](const Expr& base, const Expr& exponent) {
+    if (base.is_constant(ConstantCode::imaginary) && exponent.is_integer(1) && coefficient.is_exact()) {
+      d.imaginary = true;
+    } else if (exponent.is_number() && exponent.number().sign() < 0) {
+      d.denominator.push_back({&base, Expr(-exponent.number())});
+    } else {
+      d.numerator.push_back({&base, exponent});
+    }
+  };
+  if (node->is(Kind::product)) {
+    for (const auto [base, exponent] : Parts(*node)) place(base, exponent);
+  } else if (node->is(Kind::power)) {
+    place(node->operands()[0], node->operands()[1]);
+  } else {
+    place(*node, 1);
+  }
+  const auto before = [](const DisplayFactor& a, const DisplayFactor& b) { return reading_order(*a.base, *b.base) < 0; };
+  std::sort(d.numerator.begin(), d.numerator.end(), before);
+  std::sort(d.denominator.begin(), d.denominator.end(), before);
+  return d;
+}
+
+bool is_half(const Expr& exponent) { return exponent.is_number() && exponent.number() == Number(1, 2); }
+
+bool function_needs_quotes(std::string_view name) {
+  static const auto* known = new std::vector<std::string>([] {
+    std::vector<std::string> all;
+    for (const FunctionRow& row : catalogue()) all.emplace_back(row.name);
+    for (const char* word : {"piecewise", "derivative", "integral", "sum", "limit"}) all.emplace_back(word);
+    return all;
+  }());
+  if (find_function(name) != nullptr || name == "double") return true;
+  return name.size() > 2 && nearest_name(name, *known).size() > 2;
+}
+
+bool symbol_needs_quotes(std::string_view name) {
+  const FunctionRow* row = find_function(name);
+  return row != nullptr && !row->also_letter;
+}
+
+}  // namespace boreon

@@ -1,0 +1,44 @@
+// How sums and products are laid out for people: order, signs, fractions. Shared by all printers.
+#pragma once
+
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include "boreon/expr.hpp"
+
+namespace boreon {
+
+/// A reading order that does not depend on hashes where names can decide: symbols by name (x2 before x10), then calls,
+/// then compound expressions.
+[[nodiscard]] int reading_order(const Expr& a, const Expr& b);
+
+struct DisplayTerm {
+  bool negative = false;
+  Number coefficient;      // positive
+  const Expr* term;        // null for the plain number
+};
+/// Terms of a sum: higher degree first, the plain number last.
+[[nodiscard]] std::vector<DisplayTerm> display_terms(const Expr& sum);
+
+struct DisplayFactor {
+  const Expr* base;
+  Expr exponent;  // without its sign when in the denominator
+};
+/// coefficient * node as a fraction. `node` may be null, a product, a power or anything else.
+struct DisplayProduct {
+  Number coefficient;  // positive
+  bool imaginary = false;
+  std::vector<DisplayFactor> numerator;
+  std::vector<DisplayFactor> denominator;
+};
+[[nodiscard]] DisplayProduct display_product(const Number& coefficient, const Expr* node);
+
+/// Whether a number is 1/2, so that a power is a square root.
+[[nodiscard]] bool is_half(const Expr& exponent);
+
+/// Whether the name of an unknown function must be quoted to be read back: it is, or nearly is, a known function.
+[[nodiscard]] bool function_needs_quotes(std::string_view name);
+[[nodiscard]] bool symbol_needs_quotes(std::string_view name);
+
+}  // namespace boreon

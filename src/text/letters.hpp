@@ -1,0 +1,14 @@
+// Names as mathematicians write them: Greek letters and subscripts.
+#pragma once
+
+#include <string>
+#include <string_view>
+
+namespace boreon {
+
+/// "alpha" gives \alpha, "Delta_n" gives \Delta_{n}, "k1" gives k_{1}, "E_perp" gives E_{\mathrm{perp}}.
+[[nodiscard]] std::string latex_name(std::string_view name);
+/// "alpha" gives α, "k1" gives k₁; a subscript without small characters keeps its underscore.
+[[nodiscard]] std::string unicode_name(std::string_view name);
+
+}  // namespace boreon
