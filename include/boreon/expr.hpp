@@ -65,10 +65,20 @@ class Expr {
   Expr(double value);                            // NOLINT(google-explicit-constructor): kept as a double, not made exact
   Expr(const Number& value);                     // NOLINT(google-explicit-constructor)
   Expr(const Expr& other) : bits_(other.share()) {}
-  Expr(Expr&& other) noexcept : bits_(other.bits_.exchange(small(0), std::memory_order_relaxed)) {}
+  Expr(Expr&& other) noexcept : bits_(other.take()) {}
   Expr& operator=(const Expr& other);
-  Expr& operator=(Expr&& other) noexcept;
-  ~Expr() { drop(bits_.load(std::memory_order_relaxed)); }
+  Expr& operator=(Expr&& other) noexcept {
+    if (this != &other) {
+      const std::uintptr_t old = bits_.load(std::memory_order_relaxed);
+      bits_.store(other.take(), std::memory_order_release);
+      drop(old);
+    }
+    return *this;
+  }
+  ~Expr() {
+    const std::uintptr_t b = bits_.load(std::memory_order_relaxed);
+    if ((b & tag_mask) != tag_small) drop(b);
+  }
 
   [[nodiscard]] Kind kind() const;
   [[nodiscard]] bool is(Kind k) const { return kind() == k; }
@@ -126,6 +136,12 @@ class Expr {
   }
   static std::uintptr_t from_wide(std::uint64_t value, bool negative);
   [[nodiscard]] const Node* node() const { return reinterpret_cast<const Node*>(bits()); }
+  // Writing a handle excludes all other use of it, so no exchange in one step is needed.
+  std::uintptr_t take() noexcept {
+    const std::uintptr_t b = bits_.load(std::memory_order_relaxed);
+    bits_.store(small(0), std::memory_order_relaxed);
+    return b;
+  }
   [[nodiscard]] std::uintptr_t share() const;
   std::uintptr_t settle() const;  // put collected terms in order
   static void drop(std::uintptr_t bits) noexcept;

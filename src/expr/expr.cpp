@@ -54,21 +54,15 @@ std::uintptr_t Expr::from_wide(std::uint64_t value, bool negative) {
   Number n = high * Number(std::int64_t{1} << 32) + low;
   if (negative) n = n - Number(std::int64_t{1} << 32) * Number(std::int64_t{1} << 32);
   Expr e = Node::intern_number(n);
-  return e.bits_.exchange(small(0), std::memory_order_relaxed);
+  return e.take();
 }
 
 Expr& Expr::operator=(const Expr& other) {
   if (this != &other) {
     const std::uintptr_t fresh = other.share();
-    drop(bits_.exchange(fresh, std::memory_order_acq_rel));
-  }
-  return *this;
-}
-
-Expr& Expr::operator=(Expr&& other) noexcept {
-  if (this != &other) {
-    const std::uintptr_t fresh = other.bits_.exchange(small(0), std::memory_order_acq_rel);
-    drop(bits_.exchange(fresh, std::memory_order_acq_rel));
+    const std::uintptr_t old = bits_.load(std::memory_order_relaxed);
+    bits_.store(fresh, std::memory_order_release);
+    drop(old);
   }
   return *this;
 }
@@ -85,7 +79,7 @@ std::uintptr_t Expr::settle() const {
   if ((b & tag_mask) != tag_open) return b;  // another thread came first
   Accumulator* open = Accumulator::from(b);
   Expr result = sum_of(open->operands, Absorb::everything);
-  const std::uintptr_t fresh = result.bits_.exchange(small(0), std::memory_order_relaxed);
+  const std::uintptr_t fresh = result.take();
   bits_.store(fresh, std::memory_order_release);
   delete open;
   return fresh;

@@ -36,6 +36,7 @@ std::size_t distance(std::string_view a, std::string_view b) {
 std::string nearest_name(std::string_view name, std::span<const std::string> candidates) {
   if (name.size() > 200) return {};
   std::size_t best = 0;
+  std::size_t common = 0;  // among equals the one that begins alike
   const std::string* winner = nullptr;
   for (const std::string& c : candidates) {
     if (c.size() > name.size() + 4 || name.size() > c.size() + 4) continue;
@@ -43,8 +44,10 @@ std::string nearest_name(std::string_view name, std::span<const std::string> can
     // About one mistake for each three letters.
     if (d > 2 * std::max<std::size_t>(1, std::min(name.size(), c.size()) / 3)) continue;
     if (name.size() == 1 && c.size() == 1 && d > 1) continue;
-    if (winner == nullptr || d < best || (d == best && c < *winner)) {
+    const auto prefix = static_cast<std::size_t>(std::mismatch(c.begin(), c.begin() + static_cast<std::ptrdiff_t>(std::min(c.size(), name.size())), name.begin()).first - c.begin());
+    if (winner == nullptr || d < best || (d == best && (prefix > common || (prefix == common && c < *winner)))) {
       best = d;
+      common = prefix;
       winner = &c;
     }
   }

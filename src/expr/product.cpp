@@ -118,13 +118,11 @@ class ProductBuilder {
 
   // infinity times numbers and things of known sign
   bool infinite(Expr& result) const {
-    bool any = false;
+    const bool any = std::any_of(entries_.begin(), entries_.end(), [](const Entry& e) { return e.base.is_constant(ConstantCode::infinity); });
+    if (!any) return false;
     int sign = coefficient_.number().sign();
     for (const Entry& e : entries_) {
-      if (e.base.is_constant(ConstantCode::infinity)) {
-        any = true;
-        continue;
-      }
+      if (e.base.is_constant(ConstantCode::infinity)) continue;
       const Expr factor = power(e.base, e.exponent);
       if (is_positive(factor)) continue;
       if (is_negative(factor)) {
@@ -133,7 +131,6 @@ class ProductBuilder {
       }
       return false;
     }
-    if (!any) return false;
     if (sign > 0) {
       result = infinity();
     } else {

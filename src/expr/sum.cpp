@@ -10,6 +10,7 @@ namespace boreon {
 namespace {
 
 struct Entry {
+  std::uint64_t hash;  // of the term, beside it because sorting needs nothing else
   Expr term;
   Expr coefficient;
 };
@@ -36,7 +37,7 @@ class SumBuilder {
       case Kind::sum:
         if (absorb) {
           constant_ = add_numbers(constant_, multiply_numbers(e.operands()[0], scale));
-          for (const auto [term, c] : Parts(e)) entries_.push_back({term, multiply_numbers(c, scale)});
+          for (const auto [term, c] : Parts(e)) push(term, multiply_numbers(c, scale));
           return;
         }
         break;
@@ -46,20 +47,18 @@ class SumBuilder {
         if (s.rest.is(Kind::sum) && absorb) {
           add(s.rest, multiply_numbers(s.coefficient, scale), true);
         } else {
-          entries_.push_back({std::move(s.rest), multiply_numbers(s.coefficient, scale)});
+          push(std::move(s.rest), multiply_numbers(s.coefficient, scale));
         }
         return;
       }
       default: break;
     }
-    entries_.push_back({e, scale});
+    push(e, scale);
   }
 
   Expr finish() {
     std::sort(entries_.begin(), entries_.end(), [](const Entry& a, const Entry& b) {
-      const std::uint64_t x = a.term.hash();
-      const std::uint64_t y = b.term.hash();
-      return x != y ? x < y : order(a.term, b.term) < 0;
+      return a.hash != b.hash ? a.hash < b.hash : order(a.term, b.term) < 0;
     });
     std::vector<Expr> operands;
     operands.reserve(1 + 2 * entries_.size());
@@ -107,6 +106,11 @@ class SumBuilder {
   }
 
  private:
+  void push(Expr term, Expr coefficient) {
+    const std::uint64_t hash = term.hash();
+    entries_.push_back({hash, std::move(term), std::move(coefficient)});
+  }
+
   // A finite number beside infinity is absorbed; symbolic terms might be infinite too and stay.
   Expr finish_infinite(std::vector<Expr>& operands) {
     if (operands.size() == 3) return infinite_ > 0 ? infinity() : -1 * infinity();

@@ -1,0 +1,200 @@
+// Two-dimensional Unicode output.
+#include <fmt/format.h>
+
+#include <algorithm>
+
+#include "boreon/catalogue.hpp"
+#include "boreon/text.hpp"
+#include "boreon/traverse.hpp"
+#include "text/box.hpp"
+#include "text/display.hpp"
+#include "text/letters.hpp"
+#include "text/linear.hpp"
+
+namespace boreon {
+namespace {
+
+constexpr std::uint64_t max_nodes = 2000;
+constexpr int max_depth = 100;
+
+std::string number_line(const Number& n) { return n.to_string(); }
+
+// Recursion is safe here: expressions beyond max_nodes never come this far, and deep parts fall back to one line.
+class BoxWriter {
+ public:
+  Box write(const Expr& e, Tightness context, int depth = 0) const {
+    if (depth > max_depth) return Box(to_text(e));
+    switch (e.kind()) {
+      case Kind::number: {
+        const Number n = e.number();
+        if (n.is_exact() && !n.is_integer()) {
+          const Box f = Box::fraction(Box(n.abs().numerator().to_string()), Box(n.denominator().to_string()));
+          if (n.sign() > 0) return context > Tightness::unary ? Box::bracketed(f, '(', ')') : f;
+          return grouped(Box::row({Box("-"), f}), Tightness::unary, context);
+        }
+        return grouped(Box(number_line(n)), n.sign() < 0 ? Tightness::unary : Tightness::atom, context);
+      }
+      case Kind::constant: return Box(constant_text(e.constant_code()));
+      case Kind::symbol: return Box(unicode_name(e.name()));
+      case Kind::sum: return grouped(sum(e, depth), Tightness::sum, context);
+      case Kind::product:
+      case Kind::power: {
+        const Number c = e.is(Kind::product) ? e.operands()[0].number() : Number(1);
+        const DisplayProduct d = display_product(c.abs(), &e);
+        const bool lone = c.is_one() && d.denominator.empty() && d.numerator.size() == 1 && !d.imaginary;
+        Tightness own = c.sign() < 0 ? Tightness::unary : Tightness::product;
+        if (lone) own = is_half(d.numerator[0].exponent) ? Tightness::atom : Tightness::power_base;
+        Box b = product(d, depth);
+        if (c.sign() < 0) b = Box::row({Box("-"), b});
+        return grouped(b, own, context);
+      }
+      case Kind::call: return call_box(e, depth);
+      case Kind::unknown_call: {
+        const auto operands = e.operands();
+        std::string head = unicode_name(e.name());
+        if (operands.size() == 3) {
+          head += std::string(static_cast<std::size_t>(std::min<std::int64_t>(operands[2].word().value_or(0), 20)), '\'');
+          return Box::row({Box(head), Box::bracketed(write(operands[1], Tightness::condition, depth + 1), '(', ')')});
+        }
+        return Box(to_text(e));
+      }
+      case Kind::relation: {
+        static constexpr const char* ops[] = {" < ", " ≤ ", " = ", " ≠ "};
+        return Box::row({write(e.operands()[0], Tightness::sum, depth + 1), Box(ops[static_cast<std::size_t>(e.relation_op())]),
+                         write(e.operands()[1], Tightness::sum, depth + 1)});
+      }
+      case Kind::logic: return Box(to_text(e));
+      case Kind::piecewise: {
+        std::vector<std::vector<Box>> rows;
+        for (std::size_t i = 0; i < e.operands().size(); i += 2) {
+          std::vector<Box> line{write(e.operands()[i], Tightness::condition, depth + 1)};
+          line.push_back(i + 1 < e.operands().size() ? Box::row({Box("if "), write(e.operands()[i + 1], Tightness::condition, depth + 1)}) : Box("otherwise"));
+          rows.push_back(std::move(line));
+        }
+        return Box::bracketed(Box::grid(rows, true), '{', '.');
+      }
+      case Kind::derivative: {
+        std::string below;
+        Number total = 0;
+        for (std::size_t i = 1; i < e.operands().size(); i += 2) {
+          total = total + e.operands()[i + 1].number();
+          below += (below.empty() ? "∂" : " ∂") + unicode_name(e.operands()[i].name());
+          if (!e.operands()[i + 1].is_integer(1)) below += "^" + e.operands()[i + 1].number().to_string();
+        }
+        const Box f = Box::fraction(Box(total.is_one() ? "∂" : "∂^" + total.to_string()), Box(below));
+        return Box::row({f, Box(" "), write(e.operands()[0], Tightness::unary, depth + 1)});
+      }
+      case Kind::integral: {
+        Box sign({"⌠", "⎮", "⌡"}, 1);
+        if (e.operands().size() == 4) {
+          sign = Box::stack({write(e.operands()[3], Tightness::condition, depth + 1), sign, write(e.operands()[2], Tightness::condition, depth + 1)}, 1);
+        }
+        return grouped(Box::row({sign, Box(" "), write(e.operands()[0], Tightness::product, depth + 1), Box(" d" + unicode_name(e.operands()[1].name()))}),
+                       Tightness::product, context);
+      }
+      case Kind::summation: {
+        const Box from = Box::row({Box(unicode_name(e.operands()[1].name()) + " = "), write(e.operands()[2], Tightness::condition, depth + 1)});
+        const Box sign = Box::stack({write(e.operands()[3], Tightness::condition, depth + 1), Box({"⎲", "⎳"}, 1), from}, 1);
+        return grouped(Box::row({sign, Box(" "), write(e.operands()[0], Tightness::product, depth + 1)}), Tightness::product, context);
+      }
+      case Kind::limit: {
+        const char* side = e.limit_side() == LimitSide::both ? "" : e.limit_side() == LimitSide::above ? "⁺" : "⁻";
+        const Box below = Box::row({Box(unicode_name(e.operands()[1].name()) + " → "), write(e.operands()[2], Tightness::atom, depth + 1), Box(side)});
+        return grouped(Box::row({Box::stack({Box("lim"), below}, 0), Box(" "), write(e.operands()[0], Tightness::product, depth + 1)}),
+                       Tightness::product, context);
+      }
+    }
+    return Box(to_text(e));
+  }
+
+ private:
+  static Box grouped(const Box& b, Tightness own, Tightness context) { return own < context ? Box::bracketed(b, '(', ')') : b; }
+
+  static std::string constant_text(ConstantCode code) {
+    switch (code) {
+      case ConstantCode::pi: return "π";
+      case ConstantCode::egamma: return "γ";
+      case ConstantCode::imaginary: return "i";
+      case ConstantCode::infinity: return "∞";
+      case ConstantCode::undefined: return "undefined";
+      case ConstantCode::true_value: return "true";
+      case ConstantCode::false_value: return "false";
+    }
+    return {};
+  }
+
+  Box sum(const Expr& e, int depth) const {
+    std::vector<Box> parts;
+    for (const DisplayTerm& t : display_terms(e)) {
+      parts.emplace_back(t.negative ? (parts.empty() ? "-" : " - ") : parts.empty() ? "" : " + ");
+      parts.push_back(product(display_product(t.coefficient, t.term), depth));
+    }
+    return Box::row(parts);
+  }
+
+  Box factor(const DisplayFactor& f, bool alone, int depth) const {
+    if (is_half(f.exponent)) return Box::root(write(*f.base, Tightness::condition, depth + 1), "");
+    if (f.exponent.is_integer(1)) return write(*f.base, alone ? Tightness::condition : Tightness::unary, depth + 1);
+    return Box::power(write(*f.base, Tightness::atom, depth + 1), write(f.exponent, Tightness::condition, depth + 1));
+  }
+
+  Box factors(const Number& number, bool imaginary, const std::vector<DisplayFactor>& list, int depth) const {
+    std::vector<Box> parts;
+    const bool alone = list.size() == 1 && number.is_one() && !imaginary;
+    if (!number.is_one() || (list.empty() && !imaginary)) parts.emplace_back(number_line(number));
+    if (imaginary) parts.emplace_back("i");
+    for (const DisplayFactor& f : list) {
+      if (!parts.empty()) parts.emplace_back("·");
+      parts.push_back(factor(f, alone, depth));
+    }
+    return Box::row(parts);
+  }
+
+  Box product(const DisplayProduct& d, int depth) const {
+    const bool exact = d.coefficient.is_exact();
+    const Number top = exact ? d.coefficient.numerator() : d.coefficient;
+    const Number bottom = exact ? d.coefficient.denominator() : Number(1);
+    if (d.denominator.empty() && bottom.is_one()) {
+      if (d.numerator.size() == 1 && top.is_one() && !d.imaginary && d.numerator[0].exponent.is_integer(1)) {
+        return write(*d.numerator[0].base, Tightness::product, depth + 1);
+      }
+      return factors(top, d.imaginary, d.numerator, depth);
+    }
+    return Box::fraction(factors(top, d.imaginary, d.numerator, depth), factors(bottom, false, d.denominator, depth));
+  }
+
+  Box call_box(const Expr& e, int depth) const {
+    const FunctionRow& row = e.function();
+    if (row.name == "abs") return Box::bracketed(write(e.operands()[0], Tightness::condition, depth + 1), '|', '|');
+    if (row.name == "exp") {
+      return Box::power(Box("e"), write(e.operands()[0], Tightness::condition, depth + 1));
+    }
+    std::vector<Box> inside;
+    for (const Expr& a : e.operands()) {
+      if (!inside.empty()) inside.emplace_back(", ");
+      inside.push_back(write(a, Tightness::condition, depth + 1));
+    }
+    return Box::row({Box(std::string(row.unicode.empty() ? row.name : row.unicode)), Box::bracketed(Box::row(inside), '(', ')')});
+  }
+};
+
+Box box_of(const Expr& e) {
+  if (tree_size(e) > max_nodes) return Box(to_text(e, {4000}));
+  return BoxWriter().write(e, Tightness::condition);
+}
+
+}  // namespace
+
+std::string to_unicode(const Expr& expression) { return box_of(expression).to_string(); }
+
+std::string to_unicode(const Equation& e) { return Box::row({box_of(e.lhs), Box(" = "), box_of(e.rhs)}).to_string(); }
+
+std::string to_unicode(const Matrix& m) {
+  std::vector<std::vector<Box>> rows(static_cast<std::size_t>(m.rows()));
+  for (Eigen::Index i = 0; i < m.rows(); ++i) {
+    for (Eigen::Index j = 0; j < m.cols(); ++j) rows[static_cast<std::size_t>(i)].push_back(box_of(m(i, j)));
+  }
+  return Box::bracketed(Box::grid(rows, false), '[', ']').to_string();
+}
+
+}  // namespace boreon
