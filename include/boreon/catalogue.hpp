@@ -28,6 +28,7 @@ struct FunctionRow {
   std::string_view latex = {};    ///< the operator, such as \sin; `\operatorname{name}` if empty
   std::string_view unicode = {};  ///< spelling in two-dimensional output; `name` if empty
   std::string_view c_name = {};   ///< spelling in C99 <math.h>; empty if C has none
+  std::string_view c_template = {};  ///< where no single function of C does: an expression with $1, $2 as arguments
   Parity parity = Parity::none;
   bool analytic = true;     ///< differentiable in the complex sense, so that the complex step applies
   bool overflows = false;   ///< may become infinite without leaving its domain, as exp does

@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <cmath>
 #include <limits>
+#include <numeric>
 
 #include "boreon/error.hpp"
 #include "expr/catalogue/rows.hpp"
@@ -168,7 +169,7 @@ std::span<const FunctionRow> real_valued_rows() {
          acb_abs(v.re(), x[0].get(), p);
          r = v;
        }},
-      {.name = "sign", .summary = "-1, 0 or 1", .parity = Parity::odd, .analytic = false, .exact = exact_sign,
+      {.name = "sign", .summary = "-1, 0 or 1", .c_template = "(double)(($1 > 0) - ($1 < 0))", .parity = Parity::odd, .analytic = false, .exact = exact_sign,
        .facts = real_if_real,
        .derivative = [](Args a, std::size_t) { return 2 * dirac(a[0]); },
        .real = [](RealArgs x) { return std::isnan(x[0]) ? nan : static_cast<double>((x[0] > 0) - (x[0] < 0)); },
@@ -224,15 +225,16 @@ std::span<const FunctionRow> real_valued_rows() {
        .exact = [](Args a, Expr& r) { return exact_extreme(a, r, false); },
        .facts = [](std::uint16_t a) { return a; },
        .derivative = [](Args a, std::size_t i) { return derivative_of_extreme(a, i, false); },
-       .real = [](RealArgs x) { return *std::min_element(x.begin(), x.end()); },
+       .real = [](RealArgs x) { return std::accumulate(x.begin() + 1, x.end(), x[0], [](double a, double b) { return std::fmin(a, b); }); },
        .ball = [](Ball& r, Balls x, long p) { ball_extreme(r, x, false, p); }},
       {.name = "max", .summary = "largest of its arguments", .max_args = -1, .c_name = "fmax", .analytic = false,
        .exact = [](Args a, Expr& r) { return exact_extreme(a, r, true); },
        .facts = [](std::uint16_t a) { return a; },
        .derivative = [](Args a, std::size_t i) { return derivative_of_extreme(a, i, true); },
-       .real = [](RealArgs x) { return *std::max_element(x.begin(), x.end()); },
+       .real = [](RealArgs x) { return std::accumulate(x.begin() + 1, x.end(), x[0], [](double a, double b) { return std::fmax(a, b); }); },
        .ball = [](Ball& r, Balls x, long p) { ball_extreme(r, x, true, p); }},
-      {.name = "heaviside", .summary = "unit step: 0 below 0, 1/2 at 0, 1 above", .analytic = false,
+      {.name = "heaviside", .summary = "unit step: 0 below 0, 1/2 at 0, 1 above",
+       .c_template = "(0.5*(1 + ($1 > 0) - ($1 < 0)))", .analytic = false,
        .exact = [](Args a, Expr& r) {
          if (a[0].is_number()) {
            r = Expr(1 + a[0].number().sign()) / 2;
@@ -255,7 +257,7 @@ std::span<const FunctionRow> real_valued_rows() {
            arb_mul_2exp_si(y, y, -1);
          });
        }},
-      {.name = "dirac", .summary = "unit impulse: 0 away from 0", .parity = Parity::even, .analytic = false,
+      {.name = "dirac", .summary = "unit impulse: 0 away from 0", .c_template = "($1 == 0 ? INFINITY : 0.0)", .parity = Parity::even, .analytic = false,
        .domain = "a nonzero argument (the impulse has no value at 0)",
        .exact = [](Args a, Expr& r) {
          if ((!a[0].is_number() || a[0].number().is_zero()) && !is_nonzero(a[0])) return false;
@@ -265,7 +267,7 @@ std::span<const FunctionRow> real_valued_rows() {
        .derivative = [](Args, std::size_t) -> Expr {
          throw Error(ErrorKind::unsupported, "the derivative of dirac(x) is not a function; keep it under an integral");
        },
-       .real = [](RealArgs x) { return x[0] == 0 ? std::numeric_limits<double>::infinity() : x[0] * 0; },
+       .real = [](RealArgs x) { return x[0] == 0 ? std::numeric_limits<double>::infinity() : 0.0; },
        .ball = [](Ball& r, Balls x, long) {
          ball_of_real(r, x[0], [](arb_ptr y, arb_srcptr v) {
            if (arb_contains_zero(v) != 0) {

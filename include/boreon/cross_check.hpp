@@ -1,0 +1,70 @@
+// The cross-check: derivatives against independent numerics.
+#pragma once
+
+#include <cstdint>
+#include <functional>
+#include <limits>
+#include <map>
+#include <span>
+#include <string>
+#include <vector>
+
+#include "boreon/calculus.hpp"
+#include "boreon/expr.hpp"
+
+namespace boreon {
+
+enum class Verdict { agrees, disagrees, untested };
+[[nodiscard]] const char* to_string(Verdict v) noexcept;
+
+/// What a check found.
+struct Evidence {
+  std::string method;
+  std::size_t points = 0;        ///< points at which something could be compared
+  std::size_t entries = 0;       ///< entries compared
+  std::size_t skipped = 0;       ///< entries that could be compared at no point
+  double digits = 0;             ///< smallest number of decimal digits to which an entry agrees, at most 15
+  std::string worst_entry;       ///< the entry with the fewest digits
+  double worst_derived = 0;      ///< its value as derived
+  double worst_reference = 0;    ///< its value by independent numerics
+  std::vector<std::pair<std::string, double>> worst_point;
+  Verdict verdict = Verdict::untested;
+  [[nodiscard]] std::string to_string() const;
+};
+
+/// Where a variable is sampled.
+struct SampleRange {
+  double low = -std::numeric_limits<double>::infinity();
+  double high = std::numeric_limits<double>::infinity();
+  double typical = std::numeric_limits<double>::quiet_NaN();  ///< a value like those to expect, if known
+};
+
+struct CheckOptions {
+  std::size_t points = 5;
+  std::uint64_t seed = 20260101;
+  double needed_digits = 8;  ///< fewer digits at any entry: the verdict is "disagrees"
+  /// By symbol; a symbol without a range is sampled by its assumptions.
+  std::map<std::string, SampleRange, std::less<>> ranges;
+};
+
+/// One claim: `derived` is said to be the derivative of `function` with respect to `variable`.
+struct DerivativeClaim {
+  Expr function;
+  Expr variable;
+  Expr derived;
+  std::string name;  ///< shown when it is the worst
+};
+
+/// Compares each claim at random points that respect assumptions and ranges with central differences, extrapolated and
+/// taken in 60-digit ball arithmetic so that rounding can neither hide nor fake an error (Richardson 1911), and, where
+/// the function is analytic, with the complex step in double precision (Squire and Trapp 1998). Points outside the
+/// domain are drawn again.
+[[nodiscard]] Evidence cross_check(std::span<const DerivativeClaim> claims, const CheckOptions& options = {});
+
+/// A Jacobian against its functions; entry names are made of the given row names.
+[[nodiscard]] Evidence cross_check(std::span<const Expr> functions, std::span<const Expr> variables, const SparseMatrix& jacobian,
+                                   const CheckOptions& options = {}, std::span<const std::string> row_names = {});
+/// A derivative of any order: the last derivation is checked, and those before it, one by one.
+[[nodiscard]] Evidence cross_check_derivative(const Expr& function, std::span<const Expr> variables, const Expr& derived, const CheckOptions& options = {});
+
+}  // namespace boreon

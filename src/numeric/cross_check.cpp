@@ -1,0 +1,329 @@
+#include "boreon/cross_check.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <optional>
+#include <random>
+
+#include "boreon/catalogue.hpp"
+#include "boreon/error.hpp"
+#include "boreon/text.hpp"
+#include "numeric/domains.hpp"
+#include "numeric/graph_evaluator.hpp"
+
+namespace boreon {
+
+const char* to_string(Verdict v) noexcept {
+  switch (v) {
+    case Verdict::agrees: return "agrees";
+    case Verdict::disagrees: return "disagrees";
+    case Verdict::untested: return "untested";
+  }
+  return "untested";
+}
+
+std::string Evidence::to_string() const {
+  if (verdict == Verdict::untested) return fmt::format("untested: no point was found where the {} could be compared", entries == 1 ? "derivative" : "entries");
+  std::string text = fmt::format("{} to {:.1f} digits at {} points ({})", verdict == Verdict::agrees ? "agrees" : "DISAGREES: only", digits, points, method);
+  if (verdict == Verdict::disagrees) {
+    text += fmt::format("; worst: {} derived {:.10g}, independent {:.10g}, at ", worst_entry, worst_derived, worst_reference);
+    for (std::size_t i = 0; i < worst_point.size() && i < 8; ++i) text += fmt::format("{}{} = {:.6g}", i > 0 ? ", " : "", worst_point[i].first, worst_point[i].second);
+    if (worst_point.size() > 8) text += ", ...";
+  }
+  if (skipped > 0) text += fmt::format("; {} entries could be compared at no point", skipped);
+  return text;
+}
+
+namespace {
+
+constexpr long precision = 320;  // bits: 60 digits beside the step
+constexpr double max_digits = 15;
+
+using Point = std::vector<double>;
+
+// Values for the free symbols and unknown calls of a set of claims.
+class Sampler {
+ public:
+  Sampler(std::span<const Expr> leaves, const CheckOptions& options) : leaves_(leaves), options_(options), random_(options.seed) {}
+
+  Point draw() {
+    Point p;
+    p.reserve(leaves_.size());
+    for (const Expr& leaf : leaves_) p.push_back(one(leaf));
+    return p;
+  }
+
+ private:
+  double uniform(double low, double high) {
+    // written out, because the standard distributions differ between libraries
+    return low + (high - low) * (static_cast<double>(random_() >> 11U) * 0x1.0p-53);
+  }
+
+  double one(const Expr& leaf) {
+    SampleRange r;
+    const auto at = options_.ranges.find(leaf.is(Kind::symbol) ? leaf.name() : to_text(leaf));
+    if (at != options_.ranges.end()) r = at->second;
+    Assumptions a;
+    if (leaf.is(Kind::symbol)) a = assumptions_of(leaf);
+    if (a.has(Assumption::nonnegative)) r.low = std::max(r.low, 0.0);
+    if (a.has(Assumption::nonpositive)) r.high = std::min(r.high, 0.0);
+    double x = 0;
+    if (!std::isnan(r.typical) && r.typical != 0) {
+      x = r.typical * uniform(0.6, 1.5);
+    } else if (std::isfinite(r.low) && std::isfinite(r.high)) {
+      x = uniform(r.low, r.high);
+    } else if (std::isfinite(r.low)) {
+      x = r.low + std::exp(uniform(-1.5, 1.2)) * std::max(1e-300, std::abs(r.low) > 0 ? std::abs(r.low) : 1.0);
+    } else if (std::isfinite(r.high)) {
+      x = r.high - std::exp(uniform(-1.5, 1.2)) * (std::abs(r.high) > 0 ? std::abs(r.high) : 1.0);
+    } else {
+      x = uniform(-2, 2);
+    }
+    if (x < r.low || x > r.high) x = uniform(std::max(r.low, -1e300), std::min(r.high, 1e300));
+    if (a.has(Assumption::integer)) x = std::round(x * 3);
+    if (a.has(Assumption::nonzero) && x == 0) x = 1;
+    return x;
+  }
+
+  std::span<const Expr> leaves_;
+  const CheckOptions& options_;
+  std::mt19937_64 random_;
+};
+
+class Checker {
+ public:
+  Checker(std::span<const DerivativeClaim> claims, const CheckOptions& options) : claims_(claims), options_(options) {
+    std::vector<Expr> all;
+    for (const auto& c : claims) {
+      all.push_back(c.function);
+      all.push_back(c.derived);
+      all.push_back(c.variable);
+    }
+    for (const Symbol& s : free_symbols(all)) leaves_.push_back(s);
+    for (const Expr& c : unknown_calls(all)) leaves_.push_back(c);
+    for (std::size_t i = 0; i < leaves_.size(); ++i) index_[leaves_[i]] = i;
+    for (const auto& c : claims) {
+      plans_.push_back({EvaluationPlan({&c.function, 1}), EvaluationPlan({&c.derived, 1}), index_.at(c.variable), analytic(c.function)});
+    }
+  }
+
+  Evidence run() {
+    Evidence evidence;
+    evidence.entries = claims_.size();
+    evidence.digits = max_digits;
+    Sampler sampler(leaves_, options_);
+    std::vector<std::size_t> compared(claims_.size(), 0);
+    const std::size_t attempts = options_.points * 12 + 20;
+    for (std::size_t k = 0; k < attempts && evidence.points < options_.points; ++k) {
+      const Point p = sampler.draw();
+      bool any = false;
+      for (std::size_t i = 0; i < claims_.size(); ++i) {
+        if (compared[i] >= options_.points) continue;
+        if (compare(i, p, evidence)) {
+          ++compared[i];
+          any = true;
+        }
+      }
+      if (any) evidence.points = *std::max_element(compared.begin(), compared.end());
+      // go on drawing while some entry has never been compared
+      if (evidence.points >= options_.points && std::count(compared.begin(), compared.end(), 0U) > 0 && k + 1 < attempts) --evidence.points;
+    }
+    evidence.points = compared.empty() ? 0 : *std::max_element(compared.begin(), compared.end());
+    evidence.skipped = static_cast<std::size_t>(std::count(compared.begin(), compared.end(), 0U));
+    evidence.method = complex_steps_ > 0 ? "extrapolated differences in 60 digits, complex step" : "extrapolated differences in 60 digits";
+    if (evidence.points == 0) {
+      evidence.digits = 0;
+      evidence.verdict = claims_.empty() ? Verdict::agrees : Verdict::untested;
+    } else {
+      evidence.verdict = evidence.digits >= options_.needed_digits ? Verdict::agrees : Verdict::disagrees;
+    }
+    return evidence;
+  }
+
+ private:
+  struct Plan {
+    EvaluationPlan function;
+    EvaluationPlan derived;
+    std::size_t variable;
+    bool analytic;
+  };
+
+  static bool analytic(const Expr& e) {
+    bool yes = true;
+    postorder(e, [&](const Expr& x) {
+      if (x.is(Kind::piecewise) || x.is(Kind::relation) || (x.is(Kind::call) && !x.function().analytic)) yes = false;
+    });
+    return yes;
+  }
+
+  // The real value at the point with one coordinate moved by shift*2^exponent; none outside the real domain.
+  std::optional<Ball> value(const EvaluationPlan& plan, const Point& p, std::size_t moved, double shift) const {
+    try {
+      auto result = GraphEvaluator<BallDomain>(BallDomain{precision}).run(plan, [&](const Expr& e, Ball& v) {
+        const std::size_t* i = index_.find(e);
+        if (i == nullptr) return false;
+        v = Ball::from(std::complex<double>(p[*i]));
+        if (*i == moved && shift != 0) {
+          Ball s = Ball::from(std::complex<double>(shift));
+          acb_add(v.get(), v.get(), s.get(), precision);
+        }
+        return true;
+      });
+      Ball& b = result[0];
+      if (!b.finite()) return std::nullopt;
+      if (!b.real()) {
+        if (arb_contains_zero(b.im()) == 0) return std::nullopt;
+        arb_zero(b.im());
+      }
+      return std::move(b);
+    } catch (const Error& e) {
+      if (e.kind() == ErrorKind::domain || e.kind() == ErrorKind::convergence) return std::nullopt;
+      throw;
+    }
+  }
+
+  // Central differences with steps h, h/2, h/4, extrapolated to order 6 (Richardson). With h near 2^-40 of the scale
+  // the remaining error is far below double precision, and 320 bits leave room for the cancellation.
+  std::optional<double> differences(const Plan& plan, const Point& p) const {
+    const double x = p[plan.variable];
+    const double h = std::ldexp(1.0, std::ilogb(x != 0 ? std::abs(x) : 1.0) - 40);
+    Ball d[3];
+    for (int k = 0; k < 3; ++k) {
+      const double step = std::ldexp(h, -k);
+      const auto up = value(plan.function, p, plan.variable, step);
+      const auto down = value(plan.function, p, plan.variable, -step);
+      if (!up || !down) return std::nullopt;
+      acb_sub(d[k].get(), up->get(), down->get(), precision);
+      Ball twice = Ball::from(std::complex<double>(2 * step));
+      acb_div(d[k].get(), d[k].get(), twice.get(), precision);
+    }
+    const auto extrapolate = [](Ball& coarse, const Ball& fine, unsigned long factor) {
+      Ball t;
+      acb_mul_ui(t.get(), fine.get(), factor, precision);
+      acb_sub(t.get(), t.get(), coarse.get(), precision);
+      acb_div_ui(coarse.get(), t.get(), factor - 1, precision);
+    };
+    // A kink or jump at the point shows as differences that do not settle.
+    const double first = midpoint(d[1].re());
+    extrapolate(d[0], d[1], 4);
+    extrapolate(d[1], d[2], 4);
+    extrapolate(d[0], d[1], 16);
+    const double result = midpoint(d[0].re());
+    if (!std::isfinite(result) || std::abs(result - first) > 1e-6 * (std::abs(result) + std::abs(first)) + 1e-300) return std::nullopt;
+    return result;
+  }
+
+  std::optional<double> complex_step(const Plan& plan, const Point& p) const {
+    const double x = p[plan.variable];
+    const double h = std::ldexp(1.0, std::ilogb(x != 0 ? std::abs(x) : 1.0) - 100);
+    const auto at = [&](double imaginary) -> std::optional<std::complex<double>> {
+      try {
+        return GraphEvaluator<ComplexDomain>().run(plan.function, [&](const Expr& e, std::complex<double>& v) {
+          const std::size_t* i = index_.find(e);
+          if (i == nullptr) return false;
+          v = std::complex<double>(p[*i], *i == plan.variable ? imaginary : 0.0);
+          return true;
+        })[0];
+      } catch (const Error&) {
+        return std::nullopt;
+      }
+    };
+    const auto z = at(h);
+    const auto real = at(0);
+    if (!z || !real || !std::isfinite(z->imag())) return std::nullopt;
+    // On a branch cut the step leaves the real branch.
+    if (std::abs(real->imag()) > 0 || std::abs(z->real() - real->real()) > 1e-8 * std::abs(real->real()) + 1e-300) return std::nullopt;
+    return z->imag() / h;
+  }
+
+  static double agreement(double a, double b, double scale) {
+    if (a == b) return max_digits;
+    const double size = std::max({std::abs(a), std::abs(b), scale});
+    if (size == 0 || !std::isfinite(size)) return 0;
+    return std::clamp(-std::log10(std::abs(a - b) / size), 0.0, max_digits);
+  }
+
+  bool compare(std::size_t i, const Point& p, Evidence& evidence) {
+    const Plan& plan = plans_[i];
+    const auto derived = value(plan.derived, p, plan.variable, 0);
+    if (!derived) return false;
+    const auto reference = differences(plan, p);
+    if (!reference) return false;
+    const double claim = midpoint(derived->re());
+    double digits = agreement(claim, *reference, 0);
+    double shown = *reference;
+    if (plan.analytic) {
+      if (const auto step = complex_step(plan, p)) {
+        // Double precision loses digits to cancellation inside the function; the step counts where it confirms.
+        const double by_step = agreement(claim, *step, 0);
+        ++complex_steps_;
+        if (by_step < 6 && digits < options_.needed_digits) shown = *step;
+      }
+    }
+    if (digits < evidence.digits || evidence.worst_entry.empty()) {
+      evidence.digits = std::min(evidence.digits, digits);
+      evidence.worst_entry = claims_[i].name;
+      evidence.worst_derived = claim;
+      evidence.worst_reference = shown;
+      evidence.worst_point.clear();
+      for (std::size_t k = 0; k < leaves_.size(); ++k) evidence.worst_point.emplace_back(to_text(leaves_[k]), p[k]);
+    }
+    return true;
+  }
+
+  std::span<const DerivativeClaim> claims_;
+  const CheckOptions& options_;
+  std::vector<Expr> leaves_;
+  NodeMap<std::size_t> index_;
+  std::vector<Plan> plans_;
+  std::size_t complex_steps_ = 0;
+};
+
+}  // namespace
+
+Evidence cross_check(std::span<const DerivativeClaim> claims, const CheckOptions& options) { return Checker(claims, options).run(); }
+
+Evidence cross_check(std::span<const Expr> functions, std::span<const Expr> variables, const SparseMatrix& jacobian, const CheckOptions& options,
+                     std::span<const std::string> row_names) {
+  if (jacobian.pattern.rows != functions.size() || jacobian.pattern.cols != variables.size()) {
+    throw Error(ErrorKind::shape, fmt::format("the Jacobian is {} by {}, but there are {} functions of {} variables", jacobian.pattern.rows,
+                                              jacobian.pattern.cols, functions.size(), variables.size()));
+  }
+  std::vector<DerivativeClaim> claims;
+  for (std::size_t i = 0; i < functions.size(); ++i) {
+    const std::string row = i < row_names.size() ? row_names[i] : fmt::format("row {}", i + 1);
+    const auto claim = [&](std::size_t j, const Expr& value) {
+      claims.push_back({functions[i], variables[j], value, fmt::format("d({})/d({})", row, to_text(variables[j]))});
+    };
+    // Zeros that the pattern leaves out are claims as well, wherever the variable occurs in the text of the row.
+    std::vector<char> present(variables.size(), 0);
+    for (auto k = jacobian.pattern.row_start[i]; k < jacobian.pattern.row_start[i + 1]; ++k) {
+      const auto j = static_cast<std::size_t>(jacobian.pattern.columns[static_cast<std::size_t>(k)]);
+      present[j] = 1;
+      claim(j, jacobian.values[static_cast<std::size_t>(k)]);
+    }
+    NodeMap<char> occurs;
+    postorder(functions[i], [&](const Expr& e) {
+      if (e.is(Kind::symbol) || e.is(Kind::unknown_call)) occurs[e] = 1;
+    });
+    for (std::size_t j = 0; j < variables.size(); ++j) {
+      if (present[j] == 0 && occurs.contains(variables[j])) claim(j, 0);
+    }
+  }
+  return cross_check(claims, options);
+}
+
+Evidence cross_check_derivative(const Expr& function, std::span<const Expr> variables, const Expr& derived, const CheckOptions& options) {
+  std::vector<DerivativeClaim> claims;
+  Expr current = function;
+  for (std::size_t i = 0; i < variables.size(); ++i) {
+    const Expr next = i + 1 == variables.size() ? derived : derivative(current, variables[i]);
+    claims.push_back({current, variables[i], next, fmt::format("derivative by {} (step {})", to_text(variables[i]), i + 1)});
+    current = next;
+  }
+  return cross_check(claims, options);
+}
+
+}  // namespace boreon

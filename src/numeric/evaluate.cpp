@@ -1,0 +1,124 @@
+#include "boreon/evaluate.hpp"
+
+#include <fmt/format.h>
+#include <fmt/ranges.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "numeric/domains.hpp"
+#include "numeric/graph_evaluator.hpp"
+
+namespace boreon {
+namespace {
+
+// All symbols without a value, in one message, with the likely slip of the pen.
+void require_bound(std::span<const Expr> expressions, const Bindings& bindings) {
+  std::vector<std::string> missing;
+  for (const Symbol& s : free_symbols(expressions)) {
+    if (bindings.find(s) == nullptr) missing.push_back(s.name());
+  }
+  if (missing.empty()) return;
+  std::vector<std::string> bound;
+  for (const auto& e : bindings.entries()) bound.push_back(e.name.empty() ? e.target.name() : e.name);
+  throw Error(ErrorKind::binding, fmt::format("no value is given for {}{}", fmt::join(missing, ", "), suggestion(missing[0], bound)));
+}
+
+void require_used(std::span<const Expr> expressions, const Bindings& bindings) {
+  const auto symbols = free_symbols(expressions);
+  const auto calls = unknown_calls(expressions);
+  for (const auto& entry : bindings.entries()) {
+    const bool hit = std::any_of(symbols.begin(), symbols.end(), [&](const Symbol& s) { return entry.name.empty() ? entry.target == s : entry.name == s.name(); }) ||
+                     std::any_of(calls.begin(), calls.end(), [&](const Expr& c) { return entry.name.empty() && entry.target == c; });
+    if (hit) continue;
+    const std::string name = entry.name.empty() ? entry.target.name() : entry.name;
+    std::vector<std::string> present;
+    for (const Symbol& s : symbols) present.push_back(s.name());
+    throw Error(ErrorKind::binding, fmt::format("a value is given for '{}', which does not occur in the expression{}", name, suggestion(name, present)));
+  }
+}
+
+template <class Domain>
+std::vector<typename Domain::Value> evaluate_in(Domain domain, std::span<const Expr> expressions, const Bindings& bindings, Unused unused) {
+  for (const Expr& e : expressions) {
+    if (is_condition(e)) throw Error(ErrorKind::shape, "a condition (true or false) is no number; evaluate piecewise(1 if condition, 0 otherwise)");
+  }
+  if (unused == Unused::error) require_used(expressions, bindings);
+  require_bound(expressions, bindings);
+  std::vector<Expr> values;
+  for (const auto& entry : bindings.entries()) {
+    if (entry.value.has_symbols()) {
+      throw Error(ErrorKind::binding, fmt::format("the value given for {} is not a number: {}", entry.name.empty() ? to_text(entry.target) : entry.name, to_text(entry.value, {80})));
+    }
+    values.push_back(entry.value);
+  }
+  const auto no_leaf = [](const Expr&, typename Domain::Value&) { return false; };
+  const auto numbers = GraphEvaluator<Domain>(domain).run(EvaluationPlan(values), no_leaf);
+  const auto leaf = [&](const Expr& e, typename Domain::Value& value) {
+    for (std::size_t i = 0; i < numbers.size(); ++i) {
+      const auto& entry = bindings.entries()[i];
+      if (entry.name.empty() ? entry.target == e : e.is(Kind::symbol) && entry.name == e.name()) {
+        value = numbers[i];
+        return true;
+      }
+    }
+    return false;
+  };
+  return GraphEvaluator<Domain>(domain).run(EvaluationPlan(expressions), leaf);
+}
+
+std::string decimal(arb_srcptr x, int digits) {
+  char* text = arb_get_str(x, digits, ARB_STR_NO_RADIUS);
+  std::string s(text);
+  flint_free(text);
+  return s;
+}
+
+}  // namespace
+
+double evaluate(const Expr& expression, const Bindings& bindings, Unused unused) {
+  return evaluate_in(RealDomain{}, {&expression, 1}, bindings, unused)[0];
+}
+
+std::vector<double> evaluate(std::span<const Expr> expressions, const Bindings& bindings, Unused unused) {
+  return evaluate_in(RealDomain{}, expressions, bindings, unused);
+}
+
+std::complex<double> evaluate_complex(const Expr& expression, const Bindings& bindings, Unused unused) {
+  return evaluate_in(ComplexDomain{}, {&expression, 1}, bindings, unused)[0];
+}
+
+std::string Enclosure::to_string() const {
+  if (imaginary.empty()) return real;
+  return imaginary[0] == '-' ? real + " - " + imaginary.substr(1) + "i" : real + " + " + imaginary + "i";
+}
+
+Enclosure certify(const Expr& expression, const Bindings& bindings, int digits, Unused unused) {
+  if (digits < 1 || digits > 100000) throw Error(ErrorKind::usage, fmt::format("{} digits are asked; 1 to 100000 are possible", digits));
+  const long target = static_cast<long>(std::ceil(digits * 3.3219280948873623)) + 4;
+  std::string reason = "the enclosure does not shrink";
+  for (long precision = target + 30; precision <= 16 * target + 4096; precision *= 2) {
+    Ball b;
+    try {
+      b = evaluate_in(BallDomain{precision}, {&expression, 1}, bindings, unused)[0];
+    } catch (const Error& e) {
+      if (e.kind() != ErrorKind::convergence) throw;
+      reason = e.message();
+      continue;
+    }
+    const bool exact_zero = acb_is_zero(b.get()) != 0;
+    if (!exact_zero && !accurate(b, target)) continue;
+    Enclosure result;
+    result.precision = precision;
+    result.real = decimal(b.re(), digits);
+    if (!b.real()) {
+      // an imaginary part that is only rounding noise of a real number keeps its ball and is told
+      result.imaginary = decimal(b.im(), digits);
+    }
+    result.radius = std::max(mag_get_d(arb_radref(b.re())), mag_get_d(arb_radref(b.im())));
+    return result;
+  }
+  throw Error(ErrorKind::convergence, fmt::format("{} cannot be enclosed to {} digits: {} (a pole, a jump or an exact zero there?)", to_text(expression, {80}), digits, reason));
+}
+
+}  // namespace boreon

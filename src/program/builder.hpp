@@ -1,0 +1,54 @@
+// ProgramBuilder: value numbering with folding. Equal computations get the same result.
+#pragma once
+
+#include <unordered_map>
+#include <vector>
+
+#include "boreon/program.hpp"
+
+namespace boreon {
+
+class ProgramBuilder {
+ public:
+  explicit ProgramBuilder(Program& program) : program_(program) {}
+
+  [[nodiscard]] Operand constant(double value);
+  [[nodiscard]] Operand add(Operand a, Operand b);
+  [[nodiscard]] Operand subtract(Operand a, Operand b);
+  [[nodiscard]] Operand multiply(Operand a, Operand b);
+  [[nodiscard]] Operand divide(Operand a, Operand b);
+  [[nodiscard]] Operand negate(Operand a);
+  [[nodiscard]] Operand square_root(Operand a);
+  [[nodiscard]] Operand power(Operand a, Operand b);
+  /// a^n by repeated squaring, n >= 1.
+  [[nodiscard]] Operand integer_power(Operand a, std::uint64_t n);
+  [[nodiscard]] Operand call(std::uint16_t function, Operand a);
+  [[nodiscard]] Operand call(std::uint16_t function, Operand a, Operand b);
+  [[nodiscard]] Operand compare(OpCode op, Operand a, Operand b);
+  [[nodiscard]] Operand logic(OpCode op, Operand a, Operand b);
+  [[nodiscard]] Operand negation(Operand a);
+  [[nodiscard]] Operand select(Operand condition, Operand yes, Operand no);
+
+ private:
+  struct Key {
+    std::uint64_t head;
+    std::uint64_t a;
+    std::uint64_t b;
+    std::uint64_t c;
+    friend bool operator==(const Key&, const Key&) = default;
+  };
+  struct KeyHash {
+    std::size_t operator()(const Key& k) const noexcept;
+  };
+  Operand instruction(OpCode op, std::uint16_t function, std::uint8_t count, Operand a, Operand b = {}, Operand c = {});
+  [[nodiscard]] const double* value(Operand a) const { return a.space == 0 ? &program_.constants[a.index] : nullptr; }
+
+  Program& program_;
+  std::unordered_map<Key, std::uint32_t, KeyHash> known_;
+  std::unordered_map<std::uint64_t, std::uint32_t> constants_;
+};
+
+/// Arithmetic of one instruction, as the interpreter does it.
+[[nodiscard]] double execute(OpCode op, std::uint16_t function, double a, double b, double c);
+
+}  // namespace boreon
