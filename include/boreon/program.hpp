@@ -17,6 +17,7 @@ namespace boreon {
 struct InputGroup {
   std::string name;
   std::vector<Expr> variables;
+  std::vector<std::string> labels = {};  ///< what the variables are called in comments; their text if empty
 };
 
 /// A named vector of outputs. A pattern tells that they are the entries of a sparse matrix, in compressed rows.

@@ -126,11 +126,14 @@ void postorder(const Expr& root, Visit&& visit) {
 class Rebuild {
  public:
   using Replace = std::function<bool(const Expr&, Expr&)>;
-  explicit Rebuild(Replace replace) : replace_(std::move(replace)) {}
+  using Finish = std::function<Expr(const Expr&)>;
+  /// `finish`, if given, turns each rebuilt node into its final form.
+  explicit Rebuild(Replace replace, Finish finish = {}) : replace_(std::move(replace)), finish_(std::move(finish)) {}
   [[nodiscard]] Expr operator()(const Expr& root);
 
  private:
   Replace replace_;
+  Finish finish_;
   NodeMap<Expr> done_;
   std::vector<Expr> keep_;  // roots whose nodes are keys of done_
 };

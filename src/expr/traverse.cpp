@@ -72,6 +72,7 @@ Expr Rebuild::operator()(const Expr& root) {
       changed = changed || !(operands.back() == child);
     }
     Expr result = changed ? with_operands(e, operands) : e;
+    if (finish_) result = finish_(result);
     stack.pop_back();
     done_[e] = std::move(result);
   }

@@ -15,7 +15,7 @@ bool before(Operand a, Operand b) { return packed(a) <= packed(b); }
 
 }  // namespace
 
-double execute(OpCode op, std::uint16_t function, double a, double b, double c) {
+double execute(OpCode op, std::uint16_t function, std::uint8_t count, double a, double b, double c) {
   switch (op) {
     case OpCode::add: return a + b;
     case OpCode::subtract: return a - b;
@@ -26,9 +26,7 @@ double execute(OpCode op, std::uint16_t function, double a, double b, double c) 
     case OpCode::power: return std::pow(a, b);
     case OpCode::call: {
       const double args[] = {a, b};
-      const FunctionRow& row = catalogue()[function];
-      const auto n = static_cast<std::size_t>(row.max_args < 0 ? 2 : row.min_args);
-      return evaluate_real(row, {args, n});
+      return evaluate_real(catalogue()[function], {args, count});
     }
     case OpCode::less: return a < b ? 1.0 : 0.0;
     case OpCode::less_equal: return a <= b ? 1.0 : 0.0;
@@ -56,7 +54,7 @@ Operand ProgramBuilder::constant(double value) {
 Operand ProgramBuilder::instruction(OpCode op, std::uint16_t function, std::uint8_t count, Operand a, Operand b, Operand c) {
   if (a.space == 0 && b.space == 0 && c.space == 0) {
     const auto get = [&](Operand o) { return program_.constants.empty() ? 0.0 : program_.constants[o.index]; };
-    const double folded = execute(op, function, get(a), get(b), get(c));
+    const double folded = execute(op, function, count, get(a), get(b), get(c));
     if (!std::isnan(folded)) return constant(folded);
   }
   const Key key{(static_cast<std::uint64_t>(op) << 32U) | (static_cast<std::uint64_t>(function) << 8U) | count, packed(a), packed(b), packed(c)};

@@ -49,6 +49,6 @@ class ProgramBuilder {
 };
 
 /// Arithmetic of one instruction, as the interpreter does it.
-[[nodiscard]] double execute(OpCode op, std::uint16_t function, double a, double b, double c);
+[[nodiscard]] double execute(OpCode op, std::uint16_t function, std::uint8_t count, double a, double b, double c);
 
 }  // namespace boreon

@@ -50,6 +50,11 @@ class Emitter {
         taken.push_back(g.name);
       }
     }
+    // Names of intermediate values must not meet an array of that name.
+    for (const char* prefix : {"v", "w", "value_", "intermediate_"}) {
+      temporary_ = prefix;
+      if (std::none_of(taken.begin(), taken.end(), [&](const std::string& n) { return n.starts_with(temporary_); })) break;
+    }
   }
 
   EmittedSource run() {
@@ -130,7 +135,7 @@ class Emitter {
 
   std::string operand(Operand v) {
     if (v.space == 0) return literal(p_.constants[v.index]);
-    if (v.space == 1) return text_[v.index].empty() ? fmt::format("t{}", v.index) : text_[v.index];
+    if (v.space == 1) return text_[v.index].empty() ? fmt::format("{}{}", temporary_, v.index) : text_[v.index];
     return fmt::format("{}[{}]", p_.inputs[v.space - 2].name, v.index);
   }
 
@@ -211,7 +216,7 @@ class Emitter {
       if (i.op == OpCode::sine_cosine) {
         if (i.operands == 1) {
           const std::string argument = operand(i.a);
-          text += fmt::format("  const double t{} = sin({});\n  const double t{} = cos({});\n", k, bare(argument), k + 1, bare(argument));
+          text += fmt::format("  const double {0}{1} = sin({3});\n  const double {0}{2} = cos({3});\n", temporary_, k, k + 1, bare(argument));
         }
       } else {
         const std::string right = right_side(i);
@@ -220,7 +225,7 @@ class Emitter {
         if (inlined || only_stored) {
           text_[k] = right;
         } else {
-          text += fmt::format("  const double t{} = {};\n", k, bare(right));
+          text += fmt::format("  const double {}{} = {};\n", temporary_, k, bare(right));
         }
       }
       for (const Store& s : stores[k]) text += store(s);
@@ -249,6 +254,7 @@ class Emitter {
   const Program& p_;
   const EmitOptions& o_;
   bool cpp_;
+  std::string temporary_ = "v";
   std::vector<std::string> text_;  // of results that are written in place
 };
 

@@ -118,12 +118,7 @@ void Kernel::operator()(std::span<const double* const> inputs, std::span<double*
       default: {
         const double b = s.arity > 1 ? base[s.b.base][s.b.offset] : 0.0;
         const double c = s.arity > 2 ? base[s.c.base][s.c.offset] : 0.0;
-        if (s.op == OpCode::call) {
-          const double args[] = {a, b};
-          reg[s.target] = evaluate_real(catalogue()[s.row], {args, s.arity});
-        } else {
-          reg[s.target] = execute(s.op, s.row, a, b, c);
-        }
+        reg[s.target] = execute(s.op, s.row, s.arity, a, b, c);
       }
     }
   }

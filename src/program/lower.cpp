@@ -35,7 +35,7 @@ class Lowering {
         const auto [slot, fresh] = values_.insert(v);
         if (!fresh) throw Error(ErrorKind::name, fmt::format("the input {} is listed twice", to_text(v)));
         *slot = {static_cast<std::uint32_t>(2 + g), static_cast<std::uint32_t>(i)};
-        group.names.push_back(to_text(v));
+        group.names.push_back(i < inputs[g].labels.size() ? inputs[g].labels[i] : to_text(v));
       }
       program_.inputs.push_back(std::move(group));
     }

@@ -1,0 +1,117 @@
+// Models: equations with names, units and values, read from a TOML file.
+#pragma once
+
+#include <limits>
+#include <optional>
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include "boreon/calculus.hpp"
+#include "boreon/cross_check.hpp"
+#include "boreon/error.hpp"
+#include "boreon/expr.hpp"
+#include "boreon/function.hpp"
+#include "boreon/program.hpp"
+#include "boreon/system.hpp"
+#include "boreon/text.hpp"
+
+namespace boreon {
+
+struct Parameter {
+  std::string name;
+  Number value;
+  std::string unit;
+  std::string note;
+  Expr symbol;
+  SourcePosition position;
+};
+
+struct Unknown {
+  std::string name;
+  std::string unit;
+  std::string note;
+  double start = 0;       ///< guess, or initial value
+  bool start_given = false;
+  double rate_start = 0;  ///< initial rate, for second-order equations
+  bool rate_given = false;
+  double lower = -std::numeric_limits<double>::infinity();
+  double upper = std::numeric_limits<double>::infinity();
+  int order = 0;          ///< highest time derivative in the equations
+  Expr function;          ///< y(t)
+  Expr symbol;            ///< y, as a plain symbol
+  SourcePosition position;
+};
+
+/// A definition or an output: an expression with a name.
+struct NamedExpression {
+  std::string name;
+  std::string unit;
+  std::string note;
+  Expr given;     ///< as written: definitions by name, functions called by name
+  Expr resolved;  ///< in parameters, unknowns y(t), their derivatives and the independent variable only
+  SourcePosition position;
+};
+
+struct ModelEquation {
+  std::string name;
+  Equation given;
+  Equation resolved;
+  SourcePosition position;
+};
+
+/// Defaults for a run in time.
+struct RunSettings {
+  std::optional<double> until;
+  double from = 0;
+  std::size_t samples = 101;
+  double relative_tolerance = 1e-8;
+  double absolute_tolerance = 0;  ///< 0: chosen from the sizes of the unknowns
+};
+
+struct Warning {
+  std::string message;
+  SourcePosition position;
+};
+
+/// A loaded model: every name resolved, every shape checked.
+struct Model {
+  std::string title;
+  std::string path;
+  Symbol independent{"t"};
+  std::string independent_unit;
+  std::vector<Parameter> parameters;
+  std::vector<Unknown> unknowns;
+  std::vector<Function> functions;  ///< bodies resolved
+  std::vector<std::pair<std::string, std::string>> function_texts;  ///< "field(z)" and its body, as written
+  std::vector<NamedExpression> definitions;
+  std::vector<ModelEquation> equations;
+  std::vector<NamedExpression> outputs;
+  RunSettings run;
+  std::vector<Warning> warnings;
+
+  [[nodiscard]] bool in_time() const;  ///< whether a time derivative or the independent variable occurs
+  [[nodiscard]] const Unknown* find_unknown(std::string_view name) const;
+  [[nodiscard]] const NamedExpression* find_output(std::string_view name) const;
+  /// Changes the value of a parameter. Throws Error(name) with a suggestion if there is none of that name.
+  void set_parameter(std::string_view name, const Number& value);
+};
+
+/// Reads a model file. Throws Error with file, line and column for everything wrong in it.
+[[nodiscard]] Model load_model(const std::string& path);
+/// The same from a text; `path` is used in messages.
+[[nodiscard]] Model parse_model(std::string_view toml, const std::string& path = "model");
+
+/// All time derivatives zero, unknowns as states. Rates in outputs become zero too. The number of equations may exceed
+/// the number of unknowns.
+[[nodiscard]] System steady_system(const Model& model);
+/// First order in time, solved for the highest derivatives, which must occur linearly. Throws Error(unsupported) for an
+/// algebraic equation among them (a differential-algebraic system) and Error(shape) unless square.
+[[nodiscard]] System time_system(const Model& model);
+/// time_system or steady_system, as the model asks.
+[[nodiscard]] System system_of(const Model& model);
+
+/// The ranges a check samples from: bounds and typical values of unknowns and parameters.
+[[nodiscard]] CheckOptions check_options(const Model& model, const System& system);
+
+}  // namespace boreon

@@ -1,0 +1,90 @@
+// Numeric solvers: steady states through KINSOL, time stepping through CVODES (SUNDIALS), with derived Jacobians.
+#pragma once
+
+#include <cstddef>
+#include <functional>
+#include <string>
+#include <vector>
+
+#include "boreon/system.hpp"
+
+namespace boreon {
+
+enum class LinearSolver { automatic, dense, sparse };  ///< sparse is KLU; automatic decides by size and fill
+
+struct SteadyOptions {
+  double tolerance = 1e-12;      ///< of the scaled residual norm
+  int max_iterations = 400;
+  LinearSolver linear_solver = LinearSolver::automatic;
+  /// Attempts from other starts, spread around the given one, if that does not converge. The same on every run.
+  int restarts = 12;
+};
+
+struct Iteration {
+  int number = 0;
+  double residual_norm = 0;  ///< Euclidean norm of the residuals
+  double step_norm = 0;      ///< largest change of an unknown relative to its size
+};
+
+enum class SteadyOutcome { converged, left_domain, singular, stalled, at_bound, too_many_iterations, not_finite_at_start };
+
+struct SteadyResult {
+  bool converged = false;
+  SteadyOutcome outcome = SteadyOutcome::stalled;
+  std::string message;               ///< one sentence: what happened and, on failure, what to try
+  std::vector<double> values;        ///< of the states, in order
+  std::vector<double> outputs;       ///< of the system's outputs
+  double residual_norm = 0;
+  std::vector<Iteration> iterations; ///< of the last attempt
+  int restarts = 0;                  ///< attempts from other starts that were needed
+  std::vector<std::string> at_bounds;
+  std::vector<std::string> suspects; ///< unknowns that a singular Jacobian leaves undetermined
+  std::string linear_solver;
+  std::size_t nonzeros = 0;
+  std::size_t residual_calls = 0;
+  std::size_t jacobian_calls = 0;
+};
+
+/// Solves residuals = 0 for the states by Newton's method with line search, within the bounds. Throws Error(shape)
+/// unless there are as many residuals as states. Source: Hindmarsh et al., SUNDIALS, ACM TOMS 31 (2005) 363.
+[[nodiscard]] SteadyResult solve_steady(const System& system, const SteadyOptions& options = {});
+
+enum class SteppingMethod { bdf, adams };
+
+struct TimeOptions {
+  double from = 0;
+  double until = 1;
+  std::size_t samples = 101;         ///< equally spaced, both ends included
+  double relative_tolerance = 1e-8;
+  double absolute_tolerance = 0;     ///< 0: relative_tolerance times a thousandth of the size of each state
+  SteppingMethod method = SteppingMethod::bdf;
+  LinearSolver linear_solver = LinearSolver::automatic;
+  long max_steps = 500000;           ///< between two samples
+  std::function<void(double)> progress;  ///< called with the time reached, if set
+};
+
+struct TimeResult {
+  bool completed = false;
+  std::string message;                        ///< what happened, if not completed
+  std::vector<double> times;
+  std::vector<std::vector<double>> states;    ///< by sample
+  std::vector<std::vector<double>> outputs;   ///< by sample
+  std::string method;
+  std::string linear_solver;
+  std::size_t nonzeros = 0;
+  long steps = 0;
+  long right_side_calls = 0;
+  long jacobian_calls = 0;
+  long error_test_failures = 0;
+  long nonlinear_failures = 0;
+  double last_step = 0;
+};
+
+/// Steps d(state)/dt = right_sides from the start values. BDF with the derived Jacobian for stiff systems, Adams for
+/// others. Throws Error(shape) on a system without right-hand sides.
+[[nodiscard]] TimeResult step_in_time(const System& system, const TimeOptions& options);
+
+/// Comma-separated values: a head line of names, one line a sample, 17 significant digits.
+[[nodiscard]] std::string to_csv(const System& system, const TimeResult& result);
+
+}  // namespace boreon

@@ -1,0 +1,239 @@
+// From a model to equations in plain symbols.
+#include <fmt/format.h>
+#include <fmt/ranges.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "boreon/bindings.hpp"
+#include "boreon/model.hpp"
+#include "boreon/traverse.hpp"
+
+namespace boreon {
+namespace {
+
+Expr raised(const Expr& call, int order) {
+  std::vector<Expr> operands(call.operands().begin(), call.operands().end());
+  operands[2] += order;
+  return unknown_call(operands);
+}
+
+// A symbol for the rate of an unknown whose name is free.
+Expr rate_symbol(const Model& model, const std::string& name) {
+  std::string candidate = name + "_rate";
+  const auto taken = [&](const std::string& n) {
+    return model.find_unknown(n) != nullptr || n == model.independent.name() ||
+           std::any_of(model.parameters.begin(), model.parameters.end(), [&](const Parameter& p) { return p.name == n; });
+  };
+  while (taken(candidate)) candidate += "_";
+  return Symbol(candidate);
+}
+
+void add_state(System& s, const std::string& name, const Expr& symbol, double start, double lower, double upper) {
+  s.state_names.push_back(name);
+  s.states.push_back(symbol);
+  s.start.push_back(start);
+  s.lower.push_back(lower);
+  s.upper.push_back(upper);
+}
+
+void add_common(System& s, const Model& model) {
+  s.time = model.independent;
+  for (const Parameter& p : model.parameters) {
+    s.parameters.push_back(p.symbol);
+    s.parameter_names.push_back(p.name);
+    s.parameter_values.push_back(p.value.to_double());
+  }
+  for (const NamedExpression& o : model.outputs) s.output_names.push_back(o.name);
+}
+
+// Highest derivatives from equations in which they occur linearly: A*rates = -rest, by elimination on the symbolic
+// matrix, which is diagonal or nearly so in most models.
+std::vector<Expr> solve_for_rates(const Model& model, std::vector<Expr> residuals, const std::vector<Expr>& rates) {
+  const std::size_t n = rates.size();
+  SparseMatrix a = sparse_jacobian(residuals, rates);
+  for (std::size_t i = 0; i < a.values.size(); ++i) {
+    for (const Expr& r : rates) {
+      if (depends_on(a.values[i], r)) {
+        throw Error(ErrorKind::unsupported, fmt::format("the highest derivatives occur nonlinearly in the equations; solve them for {} first", to_text(r)));
+      }
+    }
+  }
+  Bindings zero;
+  for (const Expr& r : rates) zero.set(r, 0);
+  std::vector<Expr> rest = substitute(residuals, zero, Unused::allowed);
+  std::vector<std::vector<std::pair<std::size_t, Expr>>> rows(n);
+  for (std::size_t i = 0; i < n; ++i) {
+    for (auto k = a.pattern.row_start[i]; k < a.pattern.row_start[i + 1]; ++k) {
+      rows[i].emplace_back(static_cast<std::size_t>(a.pattern.columns[static_cast<std::size_t>(k)]), a.values[static_cast<std::size_t>(k)]);
+    }
+    if (rows[i].empty()) {
+      throw Error(ErrorKind::unsupported, fmt::format("the equation {} has no time derivative: the model is a differential-algebraic system, which this version "
+                                                      "cannot step in time; eliminate the algebraic unknown by a definition", model.equations[i].name),
+                  model.equations[i].position);
+    }
+  }
+  std::vector<Expr> solution(n);
+  std::vector<char> row_done(n, 0);
+  std::vector<char> solved(n, 0);
+  for (std::size_t step = 0; step < n; ++step) {
+    // the row with the fewest rates left is solved next, so that chains and triangles need no elimination
+    std::size_t best = n;
+    for (std::size_t i = 0; i < n; ++i) {
+      if (row_done[i] == 0 && (best == n || rows[i].size() < rows[best].size())) best = i;
+    }
+    auto& row = rows[best];
+    if (row.empty()) {
+      throw Error(ErrorKind::unsupported, fmt::format("the equations cannot be solved for the highest derivatives: {} contains none that is left", model.equations[best].name),
+                  model.equations[best].position);
+    }
+    const auto [column, pivot] = row.front();
+    row_done[best] = 1;
+    solved[column] = 1;
+    const std::vector<std::pair<std::size_t, Expr>> pivot_row(row.begin() + 1, row.end());
+    const Expr pivot_rest = rest[best];
+    // eliminate the column from all other rows that are left
+    for (std::size_t i = 0; i < n; ++i) {
+      if (row_done[i] != 0) continue;
+      const auto at = std::find_if(rows[i].begin(), rows[i].end(), [c = column](const auto& e) { return e.first == c; });
+      if (at == rows[i].end()) continue;
+      const Expr factor = at->second / pivot;
+      rows[i].erase(at);
+      rest[i] = rest[i] - factor * pivot_rest;
+      for (const auto& [j, v] : pivot_row) {
+        const auto other = std::find_if(rows[i].begin(), rows[i].end(), [c = j](const auto& e) { return e.first == c; });
+        if (other == rows[i].end()) {
+          rows[i].emplace_back(j, -factor * v);
+        } else {
+          other->second = other->second - factor * v;
+          if (other->second.is_integer(0)) rows[i].erase(other);
+        }
+      }
+    }
+    Expr sum = -pivot_rest;
+    for (const auto& [j, v] : pivot_row) sum -= v * rates[j];
+    solution[column] = sum / pivot;
+  }
+  // Rates that a solved row still refers to are put in, last solved first.
+  for (std::size_t round = 0; round < n; ++round) {
+    bool any = false;
+    for (Expr& s : solution) {
+      Bindings b;
+      for (std::size_t j = 0; j < n; ++j) {
+        if (depends_on(s, rates[j]) || (rates[j].is(Kind::unknown_call) && !unknown_calls({&s, 1}).empty())) b.set(rates[j], solution[j]);
+      }
+      if (b.empty()) continue;
+      const Expr next = substitute(s, b, Unused::allowed);
+      any = any || !(next == s);
+      s = next;
+    }
+    if (!any) break;
+  }
+  return solution;
+}
+
+}  // namespace
+
+System steady_system(const Model& model) {
+  System s;
+  add_common(s, model);
+  Bindings b;
+  for (const Unknown& u : model.unknowns) {
+    add_state(s, u.name, u.symbol, u.start, u.lower, u.upper);
+    b.set(u.function, u.symbol);
+    for (int k = 1; k <= u.order; ++k) b.set(raised(u.function, k), 0);
+  }
+  for (const ModelEquation& e : model.equations) {
+    s.equation_names.push_back(e.name);
+    s.residuals.push_back(substitute(e.resolved.residual(), b, Unused::allowed));
+  }
+  for (const NamedExpression& o : model.outputs) {
+    Expr value = substitute(o.resolved, b, Unused::allowed);
+    // rates beyond those of the equations are zero as well
+    Rebuild rest([](const Expr& e, Expr& r) {
+      if (!e.is(Kind::unknown_call)) return false;
+      r = 0;
+      return true;
+    });
+    s.outputs.push_back(rest(value));
+  }
+  return s;
+}
+
+System time_system(const Model& model) {
+  if (model.equations.size() != model.unknowns.size()) {
+    throw Error(ErrorKind::shape, fmt::format("a run in time needs one equation for each unknown: there are {} equations for {} unknowns", model.equations.size(), model.unknowns.size()),
+                model.equations.back().position);
+  }
+  if (!model.in_time()) {
+    throw Error(ErrorKind::unsupported, fmt::format("no equation of '{}' has a time derivative such as {}', so there is nothing to step in time; use solve", model.title.empty() ? model.path : model.title,
+                                                    model.unknowns.front().name));
+  }
+  System s;
+  add_common(s, model);
+  Bindings b;
+  std::vector<Expr> rates;       // highest derivative of each unknown
+  std::vector<Expr> rate_names;  // symbols of first rates that are states
+  for (const Unknown& u : model.unknowns) {
+    if (u.order == 0) {
+      throw Error(ErrorKind::unsupported, fmt::format("no time derivative of {} occurs: the model is a differential-algebraic system, which this version cannot step in "
+                                                      "time; turn {} into a definition, or solve its equation for it", u.name, u.name), u.position);
+    }
+    add_state(s, u.name, u.symbol, u.start, u.lower, u.upper);
+    b.set(u.function, u.symbol);
+    if (u.order == 2) {
+      rate_names.push_back(rate_symbol(model, u.name));
+      add_state(s, u.name + "'", rate_names.back(), u.rate_start, -std::numeric_limits<double>::infinity(), std::numeric_limits<double>::infinity());
+      b.set(raised(u.function, 1), rate_names.back());
+    }
+    rates.push_back(raised(u.function, u.order));
+  }
+  std::vector<Expr> residuals;
+  for (const ModelEquation& e : model.equations) {
+    s.equation_names.push_back(e.name);
+    residuals.push_back(substitute(e.resolved.residual(), b, Unused::allowed));
+  }
+  const std::vector<Expr> highest = solve_for_rates(model, residuals, rates);
+  std::size_t k = 0;
+  for (std::size_t i = 0; i < model.unknowns.size(); ++i) {
+    if (model.unknowns[i].order == 2) s.right_sides.push_back(rate_names[k++]);
+    s.right_sides.push_back(highest[i]);
+    b.set(rates[i], highest[i]);
+  }
+  for (const NamedExpression& o : model.outputs) {
+    Expr value = substitute(o.resolved, b, Unused::allowed);
+    value = substitute(value, b, Unused::allowed);
+    if (!unknown_calls({&value, 1}).empty()) {
+      throw Error(ErrorKind::unsupported, fmt::format("the output {} contains a derivative of higher order than the equations", o.name), o.position);
+    }
+    s.outputs.push_back(value);
+  }
+  s.residuals = s.right_sides;
+  return s;
+}
+
+System system_of(const Model& model) { return model.in_time() ? time_system(model) : steady_system(model); }
+
+CheckOptions check_options(const Model& model, const System& system) {
+  CheckOptions o;
+  for (std::size_t i = 0; i < system.states.size(); ++i) {
+    SampleRange r;
+    r.low = system.lower[i];
+    r.high = system.upper[i];
+    if (system.start[i] != 0) r.typical = system.start[i];
+    o.ranges[system.states[i].name()] = r;
+  }
+  for (std::size_t i = 0; i < system.parameters.size(); ++i) {
+    SampleRange r;
+    r.typical = system.parameter_values[i];
+    if (r.typical == 0) r.low = r.high = 0;
+    o.ranges[system.parameters[i].name()] = r;
+  }
+  SampleRange time;
+  time.low = model.run.from;
+  time.high = model.run.until.value_or(model.run.from + 1);
+  o.ranges[model.independent.name()] = time;
+  return o;
+}
+
+}  // namespace boreon

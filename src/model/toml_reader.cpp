@@ -1,0 +1,78 @@
+#include "model/toml_reader.hpp"
+
+#include <fmt/format.h>
+#include <fmt/ranges.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "boreon/bindings.hpp"
+
+namespace boreon {
+
+TomlReader::TomlReader(std::string_view text, std::string path) : text_(text), path_(std::move(path)) {
+  try {
+    root_ = toml::parse(text_, path_);
+  } catch (const toml::parse_error& e) {
+    const auto& at = e.source().begin;
+    SourcePosition p{path_, at.line, at.column};
+    std::string message(e.description());
+    if (message.find("redefin") != std::string::npos || message.find("duplicate") != std::string::npos) message += " (each name may be given once)";
+    throw Error(ErrorKind::syntax, fmt::format("the file is not valid TOML: {}", message), p, line(p.line));
+  }
+}
+
+std::string TomlReader::line(std::size_t number) const {
+  std::size_t start = 0;
+  for (std::size_t i = 1; i < number && start != std::string::npos; ++i) {
+    start = text_.find('\n', start);
+    if (start != std::string::npos) ++start;
+  }
+  if (start == std::string::npos || number == 0) return {};
+  return text_.substr(start, text_.find('\n', start) - start);
+}
+
+SourcePosition TomlReader::position(const toml::node& node) const { return {path_, node.source().begin.line, node.source().begin.column}; }
+SourcePosition TomlReader::position(const toml::key& key) const { return {path_, key.source().begin.line, key.source().begin.column}; }
+
+void TomlReader::fail(ErrorKind kind, const std::string& message, const SourcePosition& at) const { throw Error(kind, message, at, line(at.line)); }
+
+SourcePosition TomlReader::text_start(const toml::node& node) const {
+  SourcePosition p = position(node);
+  const std::string l = line(p.line);
+  const std::size_t i = p.column - 1;
+  const bool triple = i + 2 < l.size() && (l[i] == '"' || l[i] == '\'') && l[i + 1] == l[i] && l[i + 2] == l[i];
+  p.column += triple ? 3 : 1;
+  if (triple && i + 3 >= l.size()) {  // the text starts on the next line
+    p.line += 1;
+    p.column = 1;
+  }
+  return p;
+}
+
+Number TomlReader::number(const toml::node& node, std::string_view what) const {
+  if (const auto i = node.value_exact<std::int64_t>()) return {*i};
+  if (const auto d = node.value_exact<double>()) {
+    if (!std::isfinite(*d)) fail(ErrorKind::domain, fmt::format("{} must be a finite number", what), position(node));
+    return Number::shortest_decimal(*d);
+  }
+  if (node.is_string()) {
+    fail(ErrorKind::shape, fmt::format("{} must be a number without quotes; expressions belong into [definitions]", what), position(node));
+  }
+  fail(ErrorKind::shape, fmt::format("{} must be a number", what), position(node));
+}
+
+std::string TomlReader::text(const toml::node& node, std::string_view what) const {
+  if (const auto s = node.value_exact<std::string>()) return *s;
+  fail(ErrorKind::shape, fmt::format("{} must be a text in quotes", what), position(node));
+}
+
+void TomlReader::require_keys(const toml::table& table, std::string_view where, const std::vector<std::string>& allowed) const {
+  for (const auto& [key, value] : table) {
+    const std::string name(key.str());
+    if (std::find(allowed.begin(), allowed.end(), name) != allowed.end()) continue;
+    fail(ErrorKind::name, fmt::format("'{}' is not known in {}{} (known: {})", name, where, suggestion(name, allowed), fmt::join(allowed, ", ")), position(key));
+  }
+}
+
+}  // namespace boreon

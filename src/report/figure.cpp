@@ -1,0 +1,104 @@
+#include "boreon/figure.hpp"
+
+#include <fmt/format.h>
+#include <sys/wait.h>
+
+#include <cmath>
+#include <cstdio>
+#include <filesystem>
+
+#include "boreon/error.hpp"
+
+namespace boreon {
+namespace {
+
+// gnuplot text in single quotes; enhanced markup is switched off, so only the quote needs care.
+std::string quoted(const std::string& text) {
+  std::string out = "'";
+  for (const char c : text) {
+    if (c == '\n' || c == '\r') continue;
+    out += c;
+    if (c == '\'') out += '\'';
+  }
+  return out + "'";
+}
+
+bool drawable(const Figure& f) {
+  for (const Curve& c : f.curves) {
+    for (std::size_t i = 0; i < c.x.size(); ++i) {
+      if (std::isfinite(c.x[i]) && std::isfinite(c.y[i])) return true;
+    }
+  }
+  return false;
+}
+
+// Okabe and Ito's colours, which remain apart for colour-blind readers (2008).
+constexpr const char* palette[] = {"#0072B2", "#D55E00", "#009E73", "#CC79A7", "#E69F00", "#56B4E9", "#000000", "#7F7F7F"};
+
+std::string script(const std::vector<Figure>& panels, const std::string& path, bool svg) {
+  const int width = panels[0].width;
+  const int height = panels[0].height;
+  std::string s = svg ? fmt::format("set terminal svg size {},{} noenhanced font 'DejaVu Sans,14' background rgb 'white'\n", width, height)
+                      : fmt::format("set terminal pngcairo size {},{} noenhanced font 'DejaVu Sans,13'\n", width, height);
+  s += fmt::format("set output {}\n", quoted(path));
+  s += "set encoding utf8\nset border 3 lw 1 lc rgb '#444444'\nset tics nomirror textcolor rgb '#222222'\nset grid lc rgb '#dddddd' lt 1 lw 1\nset key outside right top\n";
+  if (panels.size() > 1) s += fmt::format("set multiplot layout {},1\n", panels.size());
+  std::size_t block = 0;
+  for (const Figure& f : panels) {
+    for (const Curve& c : f.curves) {
+      s += fmt::format("$data{} << EOD\n", block++);
+      for (std::size_t i = 0; i < c.x.size(); ++i) {
+        const bool gap = !std::isfinite(c.x[i]) || !std::isfinite(c.y[i]) || (f.logarithmic_y && c.y[i] <= 0) || (f.logarithmic_x && c.x[i] <= 0);
+        s += gap ? std::string("\n") : fmt::format("{:.10g} {:.10g}\n", c.x[i], c.y[i]);
+      }
+      s += "EOD\n";
+    }
+  }
+  block = 0;
+  for (const Figure& f : panels) {
+    s += fmt::format("set title {}\nset xlabel {}\nset ylabel {}\n", quoted(f.title), quoted(f.x_label), quoted(f.y_label));
+    s += f.logarithmic_x ? "set logscale x\n" : "unset logscale x\n";
+    s += f.logarithmic_y ? "set logscale y\nset format y '10^{%L}'\n" : "unset logscale y\nset format y '% h'\n";
+    if (f.logarithmic_y) s += "set format y '%.0e'\n";
+    s += "plot ";
+    for (std::size_t k = 0; k < f.curves.size(); ++k) {
+      const Curve& c = f.curves[k];
+      s += fmt::format("{}$data{} using 1:2 with {} lc rgb '{}' {} title {}", k > 0 ? ", " : "", block++, c.points ? "points pt 7 ps 0.9" : "lines lw 2.5",
+                       palette[k % 8], c.points ? "" : fmt::format("dt {}", 1 + k / 8), quoted(c.label));
+    }
+    s += "\n";
+  }
+  if (panels.size() > 1) s += "unset multiplot\n";
+  return s + "unset output\n";
+}
+
+}  // namespace
+
+void write_figures(const std::vector<Figure>& panels, const std::string& path) {
+  if (panels.empty()) throw Error(ErrorKind::usage, "there is nothing to draw");
+  const std::string ending = std::filesystem::path(path).extension().string();
+  if (ending != ".png" && ending != ".svg") throw Error(ErrorKind::usage, fmt::format("a figure is written as .png or .svg, not '{}'", path));
+  for (const Figure& f : panels) {
+    if (!drawable(f)) throw Error(ErrorKind::domain, fmt::format("there is nothing to draw in '{}': no point has a finite value", f.title));
+    for (const Curve& c : f.curves) {
+      if (c.x.size() != c.y.size()) throw Error(ErrorKind::shape, fmt::format("the curve '{}' has {} x and {} y", c.label, c.x.size(), c.y.size()));
+    }
+  }
+  const auto parent = std::filesystem::path(path).parent_path();
+  if (!parent.empty() && !std::filesystem::is_directory(parent)) throw Error(ErrorKind::io, fmt::format("the folder of '{}' does not exist", path));
+  std::error_code ignored;
+  std::filesystem::remove(path, ignored);
+  std::FILE* pipe = ::popen("gnuplot 2>/dev/null", "w");
+  if (pipe == nullptr) throw Error(ErrorKind::io, "gnuplot cannot be started; install the package gnuplot-nox");
+  const std::string text = script(panels, path, ending == ".svg");
+  const bool written = std::fwrite(text.data(), 1, text.size(), pipe) == text.size();
+  const int status = ::pclose(pipe);
+  if (!written || status == -1 || WEXITSTATUS(status) != 0 || !std::filesystem::exists(path)) {
+    throw Error(ErrorKind::io, WEXITSTATUS(status) == 127 ? std::string("gnuplot is not installed; install the package gnuplot-nox")
+                                                          : fmt::format("the figure '{}' could not be written", path));
+  }
+}
+
+void write_figure(const Figure& figure, const std::string& path) { write_figures({figure}, path); }
+
+}  // namespace boreon

@@ -1,0 +1,105 @@
+#include "solvers/sundials_support.hpp"
+
+#include <fmt/format.h>
+#include <sunlinsol/sunlinsol_dense.h>
+#include <sunlinsol/sunlinsol_klu.h>
+#include <sunmatrix/sunmatrix_dense.h>
+#include <sunmatrix/sunmatrix_sparse.h>
+
+#include <cmath>
+#include <new>
+
+#include "boreon/error.hpp"
+
+namespace boreon {
+
+SundialsContext::SundialsContext() {
+  if (SUNContext_Create(nullptr, &context_) != 0) throw Error(ErrorKind::unsupported, "the solver library cannot be started");
+}
+
+SundialsContext::~SundialsContext() { SUNContext_Free(&context_); }
+
+VectorHandle make_vector(std::size_t n, const SundialsContext& context) {
+  N_Vector v = N_VNew_Serial(static_cast<sunindextype>(n), context.get());
+  if (v == nullptr) throw std::bad_alloc();
+  return VectorHandle(v);
+}
+
+namespace {
+
+struct Derived {
+  SparseMatrix matrix;
+  Kernel kernel;
+};
+
+Derived derive(std::span<const Expr> functions, std::span<const Expr> states, const std::vector<InputGroup>& inputs) {
+  SparseMatrix m = sparse_jacobian(functions, states);
+  Kernel k = compile({OutputGroup("jacobian", m)}, inputs);
+  return {std::move(m), std::move(k)};
+}
+
+bool prefers_sparse(const SparsityPattern& p, LinearSolver choice) {
+  if (choice != LinearSolver::automatic) return choice == LinearSolver::sparse;
+  const double n = static_cast<double>(p.rows);
+  return p.rows > 30 && static_cast<double>(p.nonzeros()) < 0.25 * n * n;
+}
+
+}  // namespace
+
+NumericJacobian::NumericJacobian(std::span<const Expr> functions, std::span<const Expr> states, const std::vector<InputGroup>& inputs, LinearSolver choice,
+                                 const SundialsContext& context)
+    : kernel_(Program{}), sparse_(false) {
+  Derived d = derive(functions, states, inputs);
+  pattern_ = d.matrix.pattern;
+  columns_ = d.matrix.columns();
+  kernel_ = d.kernel;
+  values_.resize(pattern_.nonzeros());
+  sparse_ = prefers_sparse(pattern_, choice);
+  const auto n = static_cast<sunindextype>(states.size());
+  VectorHandle v = make_vector(states.size(), context);
+  if (sparse_) {
+    matrix_ = SUNSparseMatrix(n, n, static_cast<sunindextype>(std::max<std::size_t>(1, pattern_.nonzeros() + states.size())), CSC_MAT, context.get());
+    solver_ = SUNLinSol_KLU(v.get(), matrix_, context.get());
+  } else {
+    matrix_ = SUNDenseMatrix(n, n, context.get());
+    solver_ = SUNLinSol_Dense(v.get(), matrix_, context.get());
+  }
+  if (matrix_ == nullptr || solver_ == nullptr) throw std::bad_alloc();
+}
+
+NumericJacobian::~NumericJacobian() {
+  if (solver_ != nullptr) SUNLinSolFree(solver_);
+  if (matrix_ != nullptr) SUNMatDestroy(matrix_);
+}
+
+bool NumericJacobian::fill(std::span<const double* const> inputs, SUNMatrix target) {
+  double* out[] = {values_.data()};
+  kernel_(inputs, out);
+  for (const double v : values_) {
+    if (!std::isfinite(v)) return false;
+  }
+  if (sparse_) {
+    sunindextype* starts = SUNSparseMatrix_IndexPointers(target);
+    sunindextype* rows = SUNSparseMatrix_IndexValues(target);
+    double* entries = SUNSparseMatrix_Data(target);
+    for (std::size_t j = 0; j < columns_.column_start.size(); ++j) starts[j] = static_cast<sunindextype>(columns_.column_start[j]);
+    for (std::size_t k = 0; k < columns_.rows.size(); ++k) {
+      rows[k] = static_cast<sunindextype>(columns_.rows[k]);
+      entries[k] = values_[static_cast<std::size_t>(columns_.entry[k])];
+    }
+    return true;
+  }
+  SUNMatZero(target);
+  for (std::size_t i = 0; i < pattern_.rows; ++i) {
+    for (auto k = static_cast<std::size_t>(pattern_.row_start[i]); k < static_cast<std::size_t>(pattern_.row_start[i + 1]); ++k) {
+      SM_COLUMN_D(target, static_cast<sunindextype>(pattern_.columns[k]))[i] = values_[k];
+    }
+  }
+  return true;
+}
+
+std::string NumericJacobian::description() const {
+  return fmt::format("{}, {} by {} with {} nonzeros", sparse_ ? "KLU (sparse)" : "dense LU", pattern_.rows, pattern_.cols, pattern_.nonzeros());
+}
+
+}  // namespace boreon
