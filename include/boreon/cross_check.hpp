@@ -45,6 +45,8 @@ struct CheckOptions {
   double needed_digits = 8;  ///< fewer digits at any entry: the verdict is "disagrees"
   /// By symbol; a symbol without a range is sampled by its assumptions.
   std::map<std::string, SampleRange, std::less<>> ranges;
+  /// Relations that every point has to fulfil, such as a > b.
+  std::vector<Expr> conditions;
 };
 
 /// One claim: `derived` is said to be the derivative of `function` with respect to `variable`.

@@ -35,6 +35,7 @@ struct SteadyResult {
   std::vector<double> values;        ///< of the states, in order
   std::vector<double> outputs;       ///< of the system's outputs
   double residual_norm = 0;
+  double correction = 0;             ///< size of one more Newton step relative to the largest unknown
   std::vector<Iteration> iterations; ///< of the last attempt
   int restarts = 0;                  ///< attempts from other starts that were needed
   std::vector<std::string> at_bounds;

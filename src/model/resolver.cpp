@@ -86,7 +86,7 @@ void Resolver::link() {
 }
 
 Expr Resolver::resolve(const Expr& expression) {
-  uses(expression);
+  (void)uses(expression);  // notes the names
   Rebuild write_out(
       [&](const Expr& e, Expr& result) {
         if (!is_definition_symbol(e)) return false;

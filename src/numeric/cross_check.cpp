@@ -7,6 +7,7 @@
 #include <optional>
 #include <random>
 
+#include "boreon/bindings.hpp"
 #include "boreon/catalogue.hpp"
 #include "boreon/error.hpp"
 #include "boreon/text.hpp"
@@ -117,7 +118,8 @@ class Checker {
     std::vector<std::size_t> compared(claims_.size(), 0);
     const std::size_t attempts = options_.points * 12 + 20;
     for (std::size_t k = 0; k < attempts && evidence.points < options_.points; ++k) {
-      const Point p = sampler.draw();
+      const Point p = draw(sampler);
+      if (p.empty() && !leaves_.empty()) break;
       bool any = false;
       for (std::size_t i = 0; i < claims_.size(); ++i) {
         if (compared[i] >= options_.points) continue;
@@ -143,6 +145,20 @@ class Checker {
   }
 
  private:
+  // A point that fulfils the conditions; empty if none is found.
+  Point draw(Sampler& sampler) const {
+    for (int tries = 0; tries < 2000; ++tries) {
+      Point p = sampler.draw();
+      Bindings b;
+      for (std::size_t i = 0; i < leaves_.size(); ++i) b.set(leaves_[i], p[i]);
+      const bool good = std::all_of(options_.conditions.begin(), options_.conditions.end(), [&](const Expr& c) {
+        return !substitute(c, b, Unused::allowed).is_constant(ConstantCode::false_value);
+      });
+      if (good) return p;
+    }
+    return {};
+  }
+
   struct Plan {
     EvaluationPlan function;
     EvaluationPlan derived;

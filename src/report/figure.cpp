@@ -2,9 +2,10 @@
 
 #include <fmt/format.h>
 #include <sys/wait.h>
+#include <unistd.h>
 
 #include <cmath>
-#include <cstdio>
+#include <cstdlib>
 #include <filesystem>
 
 #include "boreon/error.hpp"
@@ -88,11 +89,14 @@ void write_figures(const std::vector<Figure>& panels, const std::string& path) {
   if (!parent.empty() && !std::filesystem::is_directory(parent)) throw Error(ErrorKind::io, fmt::format("the folder of '{}' does not exist", path));
   std::error_code ignored;
   std::filesystem::remove(path, ignored);
-  std::FILE* pipe = ::popen("gnuplot 2>/dev/null", "w");
-  if (pipe == nullptr) throw Error(ErrorKind::io, "gnuplot cannot be started; install the package gnuplot-nox");
+  std::string script_path = (std::filesystem::temp_directory_path() / "boreon-figure-XXXXXX").string();
+  const int descriptor = ::mkstemp(script_path.data());
+  if (descriptor < 0) throw Error(ErrorKind::io, "no temporary file can be made for the figure");
   const std::string text = script(panels, path, ending == ".svg");
-  const bool written = std::fwrite(text.data(), 1, text.size(), pipe) == text.size();
-  const int status = ::pclose(pipe);
+  const bool written = ::write(descriptor, text.data(), text.size()) == static_cast<ssize_t>(text.size());
+  ::close(descriptor);
+  const int status = std::system(("gnuplot '" + script_path + "' >/dev/null 2>&1").c_str());  // NOLINT: a path made by mkstemp
+  std::filesystem::remove(script_path, ignored);
   if (!written || status == -1 || WEXITSTATUS(status) != 0 || !std::filesystem::exists(path)) {
     throw Error(ErrorKind::io, WEXITSTATUS(status) == 127 ? std::string("gnuplot is not installed; install the package gnuplot-nox")
                                                           : fmt::format("the figure '{}' could not be written", path));

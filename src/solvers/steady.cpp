@@ -80,6 +80,7 @@ class Attempt {
     record(result.values, result.residual_norm);
     result.iterations = iterations_;
     result.converged = finite && (flag == KIN_SUCCESS || flag == KIN_INITIAL_GUESS_OK || flag == KIN_STEP_LT_STPTOL) && is_root(result.values);
+    result.correction = correction_;
     result.outcome = outcome(flag, result);
     return result;
   }
@@ -115,6 +116,7 @@ class Attempt {
 
   // A root: the Newton correction is far below the size of the unknowns.
   bool is_root(const std::vector<double>& y) {
+    correction_ = 0;
     if (!evaluate(y)) return false;
     if (norm(f_) == 0) return true;
     const Eigen::MatrixXd j = dense_jacobian(y);
@@ -130,6 +132,7 @@ class Attempt {
       worst = std::max(worst, std::abs(d(static_cast<Eigen::Index>(i))));
       size = std::max(size, std::abs(y[i]));
     }
+    correction_ = worst / std::max(size, 1e-300);
     return worst <= 1e-7 * std::max(size, 1e-300) || worst == 0;
   }
 
@@ -297,6 +300,7 @@ class Attempt {
   std::vector<double> last_;
   std::vector<Iteration> iterations_;
   bool left_domain_ = false;
+  double correction_ = 0;
 };
 
 void Attempt::scale_column(SUNMatrix j, std::size_t column, double factor) const {

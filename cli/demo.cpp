@@ -1,0 +1,2 @@
+#include "request.hpp"
+namespace boreon::cli { Answer demo(const Request&) { return {}; } }

@@ -1,0 +1,303 @@
+// derive, evaluate, check: from expressions and models to derivatives and numbers, each with its evidence.
+#include <fmt/format.h>
+#include <fmt/ranges.h>
+
+#include <cmath>
+
+#include "request.hpp"
+
+namespace boreon::cli {
+namespace {
+
+CheckOptions options_for(const Assumed& assumed) {
+  CheckOptions o;
+  o.conditions = assumed.conditions;
+  return o;
+}
+
+std::vector<Expr> variables_of(const Request& r, const Expr& e, const ParseContext& context) {
+  std::vector<Expr> list;
+  for (const std::string& w : r.wrt) {
+    for (const std::string& part : split(w)) {
+      const Expr v = parse(part, context);
+      if (!v.is(Kind::symbol) && !v.is(Kind::unknown_call)) throw Error(ErrorKind::usage, fmt::format("--wrt takes names, such as x,x,y; '{}' is none", part));
+      list.push_back(v);
+    }
+  }
+  // A variable that does not occur is most likely a slip of the pen.
+  for (const Expr& v : list) {
+    if (!v.is(Kind::symbol) || depends_on(e, v)) continue;
+    std::vector<std::string> names;
+    for (const Symbol& s : free_symbols(e)) names.push_back(s.name());
+    bool bound = false;
+    postorder(e, [&](const Expr& x) { bound = bound || x == v; });
+    const std::string near = nearest_name(v.name(), names);
+    if (!names.empty() && !bound && !near.empty()) throw Error(ErrorKind::binding, fmt::format("'{}' does not occur in the expression{}", v.name(), suggestion(v.name(), names)));
+  }
+  return list;
+}
+
+Matrix column(const std::vector<Expr>& v) {
+  Matrix m(static_cast<Eigen::Index>(v.size()), 1);
+  for (std::size_t i = 0; i < v.size(); ++i) m(static_cast<Eigen::Index>(i), 0) = v[i];
+  return m;
+}
+
+Json text_of(const Matrix& m) {
+  Json rows = Json::array();
+  for (Eigen::Index i = 0; i < m.rows(); ++i) {
+    Json row = Json::array();
+    for (Eigen::Index j = 0; j < m.cols(); ++j) row.push_back(to_text(m(i, j)));
+    rows.push_back(row);
+  }
+  return rows;
+}
+
+void conclude(Answer& a, const Evidence& evidence) {
+  a.json["status"] = "exact";
+  a.json["conditions"] = Json::array();
+  a.json["exceptions"] = Json::array();
+  a.json["check"] = json_of(evidence);
+  a.text += fmt::format("check: {}\n", evidence.to_string());
+  if (evidence.verdict == Verdict::disagrees) a.exit_code = 1;
+}
+
+SparseMatrix as_sparse(const std::vector<Expr>& row) {
+  SparseMatrix m;
+  m.pattern.rows = 1;
+  m.pattern.cols = row.size();
+  m.pattern.row_start = {0};
+  for (std::size_t j = 0; j < row.size(); ++j) {
+    if (row[j].is_integer(0)) continue;
+    m.pattern.columns.push_back(static_cast<std::int64_t>(j));
+    m.values.push_back(row[j]);
+  }
+  m.pattern.row_start.push_back(static_cast<std::int64_t>(m.values.size()));
+  return m;
+}
+
+Answer derive_expression(const Request& r) {
+  Assumed assumed = assumptions_of(r);
+  std::vector<Expr> functions;
+  for (const std::string& text : r.inputs) {
+    const Expr e = evaluate_derivatives(parse(text, assumed.context));
+    if (is_condition(e)) throw Error(ErrorKind::shape, "an expression is expected, not an equation or a condition; derive its two sides one by one");
+    functions.push_back(e);
+  }
+  Matrix all = column(functions);
+  Expr sum = 0;
+  for (const Expr& f : functions) sum += f * Symbol("boreon_any");
+  std::vector<Expr> variables = variables_of(r, sum, assumed.context);
+  Answer a;
+  const std::string what = r.what.empty() ? (functions.size() > 1 ? "jacobian" : "derivative") : r.what;
+  if (variables.empty()) {
+    if (what == "derivative" && free_symbols(functions).size() != 1) throw Error(ErrorKind::usage, "--wrt says what to derive by, such as --wrt x or --wrt x,x,y");
+    for (const Symbol& s : free_symbols(functions)) variables.push_back(s);
+  }
+  if (what != "jacobian" && functions.size() != 1) throw Error(ErrorKind::usage, fmt::format("--what {} takes one expression, got {}", what, functions.size()));
+  const CheckOptions options = options_for(assumed);
+  if (what == "derivative") {
+    const Expr d = derivative(functions[0], variables);
+    a.text = typeset(r, d) + "\n";
+    a.json["result"] = to_text(d);
+    conclude(a, r.no_check ? Evidence{} : cross_check_derivative(functions[0], variables, d, options));
+    return a;
+  }
+  std::vector<std::string> names;
+  for (const Expr& v : variables) names.push_back(to_text(v));
+  a.json["variables"] = names;
+  if (what == "gradient") {
+    const std::vector<Expr> g = gradient(functions[0], variables);
+    for (std::size_t i = 0; i < g.size(); ++i) {
+      a.text += fmt::format("by {}:\n{}\n", names[i], typeset(r, g[i]));
+      a.json["result"].push_back(to_text(g[i]));
+    }
+    conclude(a, r.no_check ? Evidence{} : cross_check(functions, variables, as_sparse(g), options));
+  } else if (what == "jacobian") {
+    const SparseMatrix j = sparse_jacobian(functions, variables);
+    a.text = typeset(r, j.dense()) + "\n";
+    a.json["result"] = text_of(j.dense());
+    conclude(a, r.no_check ? Evidence{} : cross_check(functions, variables, j, options));
+  } else if (what == "hessian") {
+    const SparseMatrix h = sparse_hessian(functions[0], variables);
+    a.text = typeset(r, h.dense()) + "\n";
+    a.json["result"] = text_of(h.dense());
+    conclude(a, r.no_check ? Evidence{} : cross_check(gradient(functions[0], variables), variables, h, options));
+  } else {
+    throw Error(ErrorKind::usage, fmt::format("--what is derivative, gradient, jacobian or hessian, not '{}'", what));
+  }
+  return a;
+}
+
+Answer derive_model(const Request& r) {
+  const Model model = model_of(r);
+  const System system = system_of(model);
+  const CheckOptions options = check_options(model, system);
+  const std::string what = r.what.empty() ? "jacobian" : r.what;
+  Answer a;
+  a.json["variables"] = system.state_names;
+  std::vector<Expr> functions = system.residuals;
+  std::vector<std::string> rows = system.right_sides.empty() ? system.equation_names : system.state_names;
+  if (what == "gradient" || what == "hessian") {
+    const std::string of = r.of.empty() && system.output_names.size() == 1 ? system.output_names[0] : r.of;
+    const auto at = std::find(system.output_names.begin(), system.output_names.end(), of);
+    if (at == system.output_names.end()) {
+      throw Error(ErrorKind::usage, fmt::format("--of names the output to derive{}{}", of.empty() ? "" : fmt::format("; there is no output '{}'{}", of, suggestion(of, system.output_names)),
+                                                system.output_names.empty() ? "; the model has no [outputs]" : fmt::format(" (outputs: {})", fmt::join(system.output_names, ", "))));
+    }
+    functions = {system.outputs[static_cast<std::size_t>(at - system.output_names.begin())]};
+    rows = {of};
+  } else if (what != "jacobian") {
+    throw Error(ErrorKind::usage, fmt::format("--what for a model is jacobian, gradient or hessian, not '{}'", what));
+  }
+  const auto list = [&](const SparseMatrix& m, const std::vector<std::string>& row_names) {
+    a.json["rows"] = row_names;
+    a.json["result"] = Json::array();
+    for (std::size_t i = 0; i < m.pattern.rows; ++i) {
+      for (auto k = static_cast<std::size_t>(m.pattern.row_start[i]); k < static_cast<std::size_t>(m.pattern.row_start[i + 1]); ++k) {
+        const std::string& by = system.state_names[static_cast<std::size_t>(m.pattern.columns[k])];
+        a.text += fmt::format("d({})/d({}):\n{}\n", row_names[i], by, typeset(r, m.values[k]));
+        a.json["result"].push_back({{"row", row_names[i]}, {"column", by}, {"value", to_text(m.values[k])}});
+      }
+    }
+    a.text += fmt::format("{} by {}, {} nonzeros\n", m.pattern.rows, m.pattern.cols, m.pattern.nonzeros());
+  };
+  if (what == "hessian") {
+    const SparseMatrix h = sparse_hessian(functions[0], system.states);
+    list(h, system.state_names);
+    conclude(a, r.no_check ? Evidence{} : cross_check(gradient(functions[0], system.states), system.states, h, options, system.state_names));
+  } else {
+    const SparseMatrix j = sparse_jacobian(functions, system.states);
+    if (!system.right_sides.empty() && what == "jacobian") {
+      for (std::string& n : rows) n = "rate of " + n;
+    }
+    list(j, rows);
+    conclude(a, r.no_check ? Evidence{} : cross_check(functions, system.states, j, options, rows));
+  }
+  return a;
+}
+
+std::string number_text(double v) { return fmt::format("{:.15g}", v); }
+
+std::string complex_text(std::complex<double> z) {
+  if (z.imag() == 0) return number_text(z.real());
+  return fmt::format("{} {} {}i", number_text(z.real()), std::signbit(z.imag()) ? "-" : "+", number_text(std::abs(z.imag())));
+}
+
+Answer evaluate_model(const Request& r) {
+  const Model model = model_of(r);
+  const System system = system_of(model);
+  Bindings b;
+  for (std::size_t i = 0; i < system.parameters.size(); ++i) b.set(system.parameters[i], model.parameters[i].value);
+  for (std::size_t i = 0; i < system.states.size(); ++i) b.set(system.states[i], Expr(Number::shortest_decimal(system.start[i])));
+  b.set(system.time, Expr(Number::shortest_decimal(model.run.from)));
+  Answer a;
+  a.text = "at the start values:\n";
+  a.json["result"] = Json::object();
+  const auto add = [&](const std::string& name, const Expr& e) {
+    const double v = evaluate(e, b, Unused::allowed);
+    a.text += fmt::format("  {} = {}\n", name, number_text(v));
+    a.json["result"][name] = number_text(v);
+  };
+  for (std::size_t i = 0; i < system.residuals.size(); ++i) {
+    add(system.right_sides.empty() ? "residual of " + system.equation_names[i] : "rate of " + system.state_names[i], system.residuals[i]);
+  }
+  for (std::size_t i = 0; i < system.outputs.size(); ++i) add(system.output_names[i], system.outputs[i]);
+  a.json["status"] = "approximate";
+  a.json["check"] = {{"method", "none"}, {"points", 0}, {"digits", 0}, {"worst", nullptr}, {"verdict", "untested"}};
+  return a;
+}
+
+}  // namespace
+
+Answer derive(const Request& r) { return is_model(r.inputs.at(0)) ? derive_model(r) : derive_expression(r); }
+
+Answer evaluate_command(const Request& r) {
+  if (is_model(r.inputs.at(0))) return evaluate_model(r);
+  if (r.inputs.size() != 1) throw Error(ErrorKind::usage, "evaluate takes one expression");
+  const Assumed assumed = assumptions_of(r);
+  const Expr e = evaluate_derivatives(parse(r.inputs[0], assumed.context));
+  Bindings b;
+  for (const std::string& text : r.set) {
+    for (const auto& [name, value] : assignments(text, "--set")) b.set(name, value);
+  }
+  if (!r.at.empty()) {
+    for (const auto& [name, value] : assignments(r.at, "--at")) b.set(name, value);
+  }
+  Answer a;
+  bool imaginary = r.complex;
+  postorder(e, [&](const Expr& x) { imaginary = imaginary || x.is_constant(ConstantCode::imaginary); });
+  for (const auto& entry : b.entries()) postorder(entry.value, [&](const Expr& x) { imaginary = imaginary || x.is_constant(ConstantCode::imaginary); });
+  a.json["status"] = "approximate";
+  a.json["conditions"] = Json::array();
+  a.json["exceptions"] = Json::array();
+  if (r.digits != 0) {
+    const Enclosure c = certify(e, b, r.digits);
+    if (!imaginary && !c.imaginary.empty()) (void)evaluate(e, b);  // explains where the real domain is left
+    a.json["result"] = c.to_string();
+    a.json["check"] = {{"method", "ball arithmetic, rigorous"}, {"points", 1}, {"digits", r.digits}, {"worst", {{"radius", c.radius}}}, {"verdict", "agrees"}};
+    a.text = fmt::format("  {}\ncheck: rigorous enclosure by ball arithmetic, error below {:.1e}\n", c.to_string(), c.radius);
+    return a;
+  }
+  const std::complex<double> v = imaginary ? evaluate_complex(e, b) : std::complex<double>(evaluate(e, b));
+  a.json["result"] = complex_text(v);
+  double digits = 0;
+  std::string verdict = "untested";
+  try {
+    const Enclosure c = certify(e, b, 20);
+    const std::complex<double> exact(std::stod(c.real), c.imaginary.empty() ? 0.0 : std::stod(c.imaginary));
+    const double size = std::max(std::abs(exact), std::abs(v));
+    digits = size == 0 || v == exact ? 15 : std::min(15.0, -std::log10(std::abs(v - exact) / size));
+    verdict = digits >= 8 ? "agrees" : "disagrees";
+    a.text = fmt::format("  {}\ncheck: {} digits agree with a rigorous enclosure ({})\n", complex_text(v), std::floor(digits), c.to_string());
+    if (verdict == "disagrees") a.text += "  double precision loses digits here by cancellation; ask for --digits 20\n";
+    a.json["check"] = {{"method", "ball arithmetic, rigorous"}, {"points", 1}, {"digits", digits}, {"worst", {{"reference", c.to_string()}}}, {"verdict", verdict}};
+  } catch (const Error&) {
+    a.text = fmt::format("  {}\ncheck: untested (no rigorous enclosure at this point)\n", complex_text(v));
+    a.json["check"] = {{"method", "ball arithmetic, rigorous"}, {"points", 0}, {"digits", 0}, {"worst", nullptr}, {"verdict", verdict}};
+  }
+  return a;
+}
+
+Answer check(const Request& r) {
+  if (!is_model(r.inputs.at(0))) {
+    Request gradient_request = r;
+    if (gradient_request.what.empty()) gradient_request.what = r.inputs.size() > 1 ? "jacobian" : "gradient";
+    return derive_expression(gradient_request);
+  }
+  const Model model = model_of(r);
+  const System system = system_of(model);
+  CheckOptions options = check_options(model, system);
+  if (r.points != 0) options.points = r.points;
+  Answer a;
+  std::vector<Expr> functions = system.residuals;
+  std::vector<std::string> names = system.right_sides.empty() ? system.equation_names : system.state_names;
+  if (!system.right_sides.empty()) {
+    for (std::string& n : names) n = "rate of " + n;
+  }
+  const Evidence jacobian = cross_check(functions, system.states, sparse_jacobian(functions, system.states), options, names);
+  a.text = fmt::format("{}\n  Jacobian of the equations, {} entries: {}\n", model.title.empty() ? model.path : model.title, jacobian.entries, jacobian.to_string());
+  Evidence overall = jacobian;
+  std::vector<Expr> with_parameters = system.states;
+  with_parameters.insert(with_parameters.end(), system.parameters.begin(), system.parameters.end());
+  const auto part = [&](const char* what, const std::vector<Expr>& f, const std::vector<Expr>& v, const std::vector<std::string>& row_names) {
+    if (f.empty() || v.empty()) return;
+    const Evidence e = cross_check(f, v, sparse_jacobian(f, v), options, row_names);
+    a.text += fmt::format("  {}, {} entries: {}\n", what, e.entries, e.to_string());
+    if (e.verdict != Verdict::agrees && overall.verdict == Verdict::agrees && e.entries > 0) overall = e;
+    if (e.entries > 0 && e.digits < overall.digits) overall = e;
+  };
+  part("derivatives of the equations by the parameters", functions, system.parameters, names);
+  part("derivatives of the outputs", system.outputs, with_parameters, system.output_names);
+  for (const Warning& w : model.warnings) a.text += fmt::format("  warning: {} (line {})\n", w.message, w.position.line);
+  a.text += fmt::format("verdict: {}, {:.1f} digits at the worst entry\n", to_string(overall.verdict), overall.digits);
+  a.json["result"] = to_string(overall.verdict);
+  a.json["status"] = "exact";
+  a.json["conditions"] = Json::array();
+  a.json["exceptions"] = Json::array();
+  a.json["check"] = json_of(overall);
+  a.exit_code = overall.verdict == Verdict::agrees ? 0 : 1;
+  return a;
+}
+
+}  // namespace boreon::cli

@@ -1,0 +1,183 @@
+#include "request.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <filesystem>
+#include <fstream>
+
+namespace boreon::cli {
+namespace {
+
+std::string trimmed(const std::string& s) {
+  const std::size_t from = s.find_first_not_of(" \t\n");
+  if (from == std::string::npos) return {};
+  return s.substr(from, s.find_last_not_of(" \t\n") - from + 1);
+}
+
+Assumption named_assumption(const std::string& word) {
+  const std::vector<std::pair<std::string, Assumption>> words{{"real", Assumption::real},           {"integer", Assumption::integer},
+                                                              {"positive", Assumption::positive},   {"negative", Assumption::negative},
+                                                              {"nonnegative", Assumption::nonnegative}, {"nonpositive", Assumption::nonpositive},
+                                                              {"nonzero", Assumption::nonzero},     {"complex", Assumption::complex}};
+  std::vector<std::string> names;
+  for (const auto& [name, a] : words) {
+    if (name == word) return a;
+    names.push_back(name);
+  }
+  throw Error(ErrorKind::usage, fmt::format("'{}' is no assumption{} (known: real, integer, positive, negative, nonnegative, nonpositive, nonzero, complex, or a comparison "
+                                            "such as a > 0)", word, suggestion(word, names)));
+}
+
+}  // namespace
+
+bool is_model(const std::string& input) { return input.ends_with(".toml"); }
+
+std::vector<std::string> split(const std::string& text) {
+  std::vector<std::string> parts;
+  int depth = 0;
+  std::string current;
+  for (const char c : text) {
+    depth += c == '(' ? 1 : c == ')' ? -1 : 0;
+    if (c == ',' && depth == 0) {
+      parts.push_back(trimmed(current));
+      current.clear();
+    } else {
+      current += c;
+    }
+  }
+  if (!trimmed(current).empty() || !parts.empty()) parts.push_back(trimmed(current));
+  return parts;
+}
+
+std::vector<std::pair<std::string, Expr>> assignments(const std::string& text, const char* option) {
+  std::vector<std::pair<std::string, Expr>> list;
+  for (const std::string& part : split(text)) {
+    const std::size_t sign = part.find('=');
+    const std::string name = trimmed(part.substr(0, std::min(sign, part.size())));
+    if (sign == std::string::npos || !is_identifier(name)) {
+      throw Error(ErrorKind::usage, fmt::format("{} takes name=value pairs separated by commas, such as \"x=1/3, y=2\"; '{}' is none", option, part));
+    }
+    const Expr value = parse(part.substr(sign + 1));
+    if (value.has_symbols()) throw Error(ErrorKind::usage, fmt::format("the value of {} in {} must be a number, not '{}'", name, option, trimmed(part.substr(sign + 1))));
+    for (const auto& [other, v] : list) {
+      if (other == name) throw Error(ErrorKind::usage, fmt::format("{} is given twice in {}", name, option));
+    }
+    list.emplace_back(name, value);
+  }
+  return list;
+}
+
+Model model_of(const Request& r) {
+  if (r.inputs.size() != 1) throw Error(ErrorKind::usage, fmt::format("{} takes one model file", r.command));
+  Model model = load_model(r.inputs[0]);
+  for (const std::string& s : r.set) {
+    for (const auto& [name, value] : assignments(s, "--set")) {
+      if (value.is_number()) {
+        model.set_parameter(name, value.number());
+      } else {
+        model.set_parameter(name, Number::from_double(evaluate(value)));
+      }
+    }
+  }
+  return model;
+}
+
+Assumed assumptions_of(const Request& r) {
+  Assumed result;
+  std::map<std::string, Assumptions> facts;
+  std::vector<std::string> relations;
+  for (const std::string& text : r.assume) {
+    for (const std::string& part : split(text)) {
+      if (part.empty()) continue;
+      result.texts.push_back(part);
+      const std::size_t blank = part.find(' ');
+      const std::string first = part.substr(0, blank);
+      if (part.find_first_of("<>=!") == std::string::npos) {
+        if (blank == std::string::npos || !is_identifier(first)) {
+          throw Error(ErrorKind::usage, fmt::format("--assume takes statements such as \"a > 0, n integer\"; '{}' is none", part));
+        }
+        const Assumption a = named_assumption(trimmed(part.substr(blank)));
+        if (a == Assumption::complex) {
+          facts[first] = Assumptions::none();
+        } else {
+          facts[first].add(a);
+        }
+        continue;
+      }
+      const Expr c = parse(part);
+      if (!c.is(Kind::relation)) throw Error(ErrorKind::usage, fmt::format("--assume takes statements such as \"a > 0, n integer\"; '{}' is none", part));
+      const Expr& a = c.operands()[0];
+      const Expr& b = c.operands()[1];
+      const bool strict = c.relation_op() == RelationOp::less;
+      if (c.relation_op() == RelationOp::not_equal && a.is(Kind::symbol) && b.is_integer(0)) facts[a.name()].add(Assumption::nonzero);
+      if (c.relation_op() == RelationOp::not_equal && b.is(Kind::symbol) && a.is_integer(0)) facts[b.name()].add(Assumption::nonzero);
+      if (strict || c.relation_op() == RelationOp::less_equal) {
+        // number < x and x < number tell the sign where the number does
+        if (b.is(Kind::symbol) && a.is_number() && a.number().sign() >= 0) facts[b.name()].add(strict || a.number().sign() > 0 ? Assumption::positive : Assumption::nonnegative);
+        if (a.is(Kind::symbol) && b.is_number() && b.number().sign() <= 0) facts[a.name()].add(strict || b.number().sign() < 0 ? Assumption::negative : Assumption::nonpositive);
+      }
+      relations.push_back(part);
+    }
+  }
+  for (const auto& [name, a] : facts) result.context.names.emplace(name, Symbol(name, a));
+  for (const std::string& text : relations) result.conditions.push_back(parse(text, result.context));
+  return result;
+}
+
+std::string indented(const std::string& text, const std::string& by) {
+  std::string out = by;
+  for (const char c : text) {
+    out += c;
+    if (c == '\n') out += by;
+  }
+  return out;
+}
+
+namespace {
+template <class T>
+std::string typeset_any(const Request& r, const T& e) {
+  if (r.format == "unicode") return indented(to_unicode(e));
+  if (r.format == "latex") return indented(to_latex(e));
+  return indented(to_text(e));
+}
+}  // namespace
+
+std::string typeset(const Request& r, const Expr& e) { return typeset_any(r, e); }
+std::string typeset(const Request& r, const Equation& e) { return typeset_any(r, e); }
+
+std::string typeset(const Request& r, const Matrix& m) {
+  if (r.format != "text") return typeset_any(r, m);
+  std::string out;
+  for (Eigen::Index i = 0; i < m.rows(); ++i) {
+    for (Eigen::Index j = 0; j < m.cols(); ++j) out += fmt::format("{}  [{}, {}] = {}", out.empty() ? "" : "\n", i + 1, j + 1, to_text(m(i, j)));
+  }
+  return out;
+}
+
+Json json_of(const Evidence& e) {
+  Json worst = Json::object();
+  worst["entry"] = e.worst_entry;
+  worst["derived"] = e.worst_derived;
+  worst["reference"] = e.worst_reference;
+  for (const auto& [name, value] : e.worst_point) worst["at"][name] = value;
+  return {{"method", e.method}, {"points", e.points}, {"digits", e.digits}, {"worst", worst}, {"verdict", to_string(e.verdict)}, {"entries", e.entries}};
+}
+
+void write_file(const std::string& path, const std::string& text) {
+  const auto parent = std::filesystem::path(path).parent_path();
+  if (!parent.empty() && !std::filesystem::is_directory(parent)) throw Error(ErrorKind::io, fmt::format("the folder of '{}' does not exist", path));
+  std::ofstream file(path, std::ios::binary);
+  file << text;
+  file.close();
+  if (!file) throw Error(ErrorKind::io, fmt::format("'{}' cannot be written", path));
+}
+
+LinearSolver linear_solver_of(const Request& r) {
+  if (r.linear_solver == "dense") return LinearSolver::dense;
+  if (r.linear_solver == "sparse") return LinearSolver::sparse;
+  return LinearSolver::automatic;
+}
+
+}  // namespace boreon::cli

@@ -1,0 +1,131 @@
+// show: the model typeset.
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "request.hpp"
+
+namespace boreon::cli {
+namespace {
+
+std::string padded(const std::string& s, std::size_t width) { return s + std::string(width > s.size() ? width - s.size() : 0, ' '); }
+
+std::string number(double v) { return fmt::format("{:.10g}", v); }
+
+// Definitions and functions carry marks that keep them apart from parameters; for show they are plain names.
+Expr plain(const Expr& e) {
+  Rebuild rebuild([](const Expr& x, Expr& result) {
+    if (!x.is(Kind::symbol) || is_function_head(x)) return false;
+    result = Symbol(x.name());
+    return true;
+  });
+  return rebuild(e);
+}
+
+// y(t) as y and y'(t) as y' are left to the reader's eye: text uses y and y', the typeset forms keep the argument out.
+std::string line(const Request& r, const Model& m, const Expr& e) {
+  Rebuild rebuild([&](const Expr& x, Expr& result) {
+    if (!x.is(Kind::unknown_call) || x.operands().size() != 3 || !(x.operands()[1] == m.independent) || !x.operands()[2].is_integer(0)) return false;
+    result = Symbol(x.name());
+    return true;
+  });
+  std::string text = typeset(r, rebuild(plain(e)));
+  // a rate is written y', without its argument
+  const std::string argument = r.format == "latex" ? "'\\left(" + to_latex(m.independent) + "\\right)" : "'(" + (r.format == "unicode" ? to_unicode(m.independent) : m.independent.name()) + ")";
+  for (std::size_t at = text.find(argument); at != std::string::npos; at = text.find(argument, at + 1)) text.erase(at + 1, argument.size() - 1);
+  return text;
+}
+
+std::string name_of(const Request& r, const std::string& name) {
+  if (r.format == "latex") return to_latex(Symbol(name));
+  if (r.format == "unicode") return to_unicode(Symbol(name));
+  return name;
+}
+
+std::string beside(const std::string& left, const std::string& block) {
+  // the block is indented by two; put the left side on its middle line
+  std::vector<std::string> lines;
+  std::size_t from = 0;
+  while (from <= block.size()) {
+    const std::size_t end = std::min(block.find('\n', from), block.size());
+    lines.push_back(block.substr(from, end - from));
+    from = end + 1;
+  }
+  if (lines.size() == 1) return "  " + left + block.substr(2);
+  return "  " + left + "\n" + indented(block, "    ");
+}
+
+}  // namespace
+
+Answer show(const Request& r) {
+  Answer a;
+  if (!is_model(r.inputs.at(0))) {
+    const Assumed assumed = assumptions_of(r);
+    for (const std::string& text : r.inputs) {
+      const Expr e = parse(text, assumed.context);
+      a.text += typeset(r, e) + "\n";
+      a.json["result"].push_back(to_text(e));
+      a.json["latex"].push_back(to_latex(e));
+    }
+    if (r.inputs.size() == 1) a.json["result"] = a.json["result"][0];
+    a.json["status"] = "exact";
+    return a;
+  }
+  const Model m = model_of(r);
+  std::string& t = a.text;
+  t = m.title.empty() ? m.path : m.title;
+  t += "\n";
+  std::size_t width = 0;
+  for (const auto& p : m.parameters) width = std::max(width, p.name.size());
+  for (const auto& u : m.unknowns) width = std::max(width, u.name.size() + 1);
+  Json parameters = Json::object();
+  if (!m.parameters.empty()) t += "\nparameters\n";
+  for (const auto& p : m.parameters) {
+    t += fmt::format("  {} = {} {}{}\n", padded(p.name, width), padded(number(p.value.to_double()), 12), padded(p.unit, 12), p.note.empty() ? "" : "  " + p.note);
+    parameters[p.name] = {{"value", p.value.to_double()}, {"unit", p.unit}, {"note", p.note}};
+  }
+  Json unknowns = Json::object();
+  t += "\nunknowns\n";
+  for (const auto& u : m.unknowns) {
+    std::string bounds;
+    if (std::isfinite(u.lower) || std::isfinite(u.upper)) bounds = fmt::format("  within {} to {}", number(u.lower), number(u.upper));
+    t += fmt::format("  {} : {} {}{}{}\n", padded(u.name, width), padded(number(u.start), 12), padded(u.unit, 12), u.note.empty() ? "" : "  " + u.note, bounds);
+    if (u.order == 2) t += fmt::format("  {} : {} (initial rate)\n", padded(u.name + "'", width), number(u.rate_start));
+    unknowns[u.name] = {{"start", u.start}, {"unit", u.unit}, {"order", u.order}};
+  }
+  if (!m.function_texts.empty()) t += "\nfunctions\n";
+  for (const auto& [head, body] : m.function_texts) t += fmt::format("  {} = {}\n", head, body);
+  Json definitions = Json::object();
+  if (!m.definitions.empty()) t += "\ndefinitions\n";
+  for (const auto& d : m.definitions) {
+    t += beside(name_of(r, d.name) + " = ", line(r, m, d.given)) + (d.unit.empty() ? "" : "   [" + d.unit + "]") + (d.note.empty() ? "" : "   " + d.note) + "\n";
+    definitions[d.name] = to_text(plain(d.given));
+  }
+  t += "\nequations\n";
+  Json equations = Json::object();
+  for (const auto& e : m.equations) {
+    const Expr sides[] = {e.given.lhs, e.given.rhs};
+    const Expr relation = boreon::relation(RelationOp::equal, sides[0], sides[1]);
+    t += beside(e.name + ": ", line(r, m, relation)) + "\n";
+    equations[e.name] = to_text(plain(relation));
+  }
+  Json outputs = Json::object();
+  if (!m.outputs.empty()) t += "\noutputs\n";
+  for (const auto& o : m.outputs) {
+    t += beside(name_of(r, o.name) + " = ", line(r, m, o.given)) + (o.unit.empty() ? "" : "   [" + o.unit + "]") + (o.note.empty() ? "" : "   " + o.note) + "\n";
+    outputs[o.name] = to_text(plain(o.given));
+  }
+  Json warnings = Json::array();
+  for (const auto& w : m.warnings) {
+    t += fmt::format("\nwarning: {}:{}:{}: {}", w.position.file, w.position.line, w.position.column, w.message);
+    warnings.push_back({{"message", w.message}, {"line", w.position.line}, {"column", w.position.column}});
+  }
+  if (!m.warnings.empty()) t += "\n";
+  a.json["result"] = {{"title", m.title}, {"parameters", parameters}, {"unknowns", unknowns}, {"definitions", definitions}, {"equations", equations}, {"outputs", outputs}};
+  a.json["warnings"] = warnings;
+  a.json["status"] = "exact";
+  return a;
+}
+
+}  // namespace boreon::cli
