@@ -1,2 +1,145 @@
+// demo: the whole story on the shipped models.
+#include <fmt/format.h>
+
+#include <cmath>
+#include <filesystem>
+
+#include "embedded_models.hpp"
 #include "request.hpp"
-namespace boreon::cli { Answer demo(const Request&) { return {}; } }
+
+namespace boreon::cli {
+namespace {
+
+class Story {
+ public:
+  explicit Story(const Request& r) : folder_(r.out.empty() ? "boreon-demo" : r.out), json_(r.json) {
+    std::error_code error;
+    std::filesystem::create_directories(folder_, error);
+    if (!std::filesystem::is_directory(folder_)) throw Error(ErrorKind::io, fmt::format("the folder '{}' cannot be made", folder_.string()));
+    for (const EmbeddedModel& m : embedded_models()) write_file(path(m.name), m.text);
+  }
+
+  Answer tell() {
+    say("An auroral arc over a polar observatory: from equations to numbers.\n"
+        "All data are made up; the physics is real. Files go to " + folder_.string() + ".\n");
+    heading("1. Write the equations down");
+    say("The steady ion chemistry inside the arc is a text file (" + path("ion_chemistry.toml") + "):\n\n");
+    Request r = request("show", "ion_chemistry.toml");
+    r.format = "unicode";
+    step(r, show);
+    heading("2. Derive, and check against independent numerics");
+    say("The Jacobian is derived symbolically; every entry is compared with extrapolated difference quotients.\n\n");
+    r = request("derive", "ion_chemistry.toml");
+    r.what = "jacobian";
+    step(r, derive);
+    say("\nThe same check for every shipped model:\n\n");
+    for (const EmbeddedModel& m : embedded_models()) step(request("check", m.name), check);
+    heading("3. Solve for the steady state");
+    r = request("solve", "ion_chemistry.toml");
+    r.verbose = true;
+    step(r, solve);
+    heading("4. Step in time: the arc switches on and off");
+    r = request("simulate", "arc_switching.toml");
+    r.plot = path("arc_switching.png");
+    r.out = path("arc_switching.csv");
+    r.log_y = true;
+    r.show = {"N2p,O2p,NOp,electrons"};
+    step(r, simulate);
+    heading("5. A proton on a field line, second order in time");
+    r = request("simulate", "mirror_proton.toml");
+    r.plot = path("mirror_proton.png");
+    r.show = {"s"};
+    step(r, simulate);
+    heading("6. A pulsating patch");
+    r = request("simulate", "pulsating_patch.toml");
+    r.plot = path("pulsating_patch.png");
+    r.method = "adams";
+    step(r, simulate);
+    heading("7. The dipole field from its potential");
+    step(request("solve", "dipole_field.toml"), solve);
+    heading("8. A Chapman layer, drawn");
+    r = request("plot", "");
+    r.inputs = {"exp(1 - z - exp(-z))", "exp(1 - z - 2*exp(-z))", "derivative(exp(1 - z - exp(-z)), z)"};
+    r.over = "z from -2 to 8";
+    r.out = path("chapman_layer.png");
+    step(r, plot);
+    heading("9. Source text for your own program");
+    r = request("generate", "ion_chemistry.toml");
+    r.out = (folder_ / "generated").string();
+    step(r, generate);
+    say(fmt::format("\nDone: {} steps, {} of them checked, {} disagreed. Figures, tables and source are in {}.\n", steps_, checked_, failed_, folder_.string()));
+    answer_.json["result"] = folder_.string();
+    answer_.json["status"] = "approximate";
+    answer_.json["steps"] = story_;
+    answer_.json["check"] = {{"method", "the checks of all steps"}, {"points", checked_}, {"digits", digits_}, {"worst", nullptr}, {"verdict", failed_ == 0 ? "agrees" : "disagrees"}};
+    answer_.exit_code = failed_ == 0 ? 0 : 1;
+    return answer_;
+  }
+
+ private:
+  [[nodiscard]] std::string path(const std::string& name) const { return (folder_ / name).string(); }
+
+  Request request(const std::string& command, const std::string& model) const {
+    Request r;
+    r.command = command;
+    if (!model.empty()) r.inputs = {path(model)};
+    return r;
+  }
+
+  // Printed at once, so that one can read along while the next step runs.
+  void say(const std::string& text) {
+    if (!json_) {
+      std::fwrite(text.data(), 1, text.size(), stdout);
+      std::fflush(stdout);
+    }
+  }
+  void heading(const std::string& text) { say("\n" + text + "\n" + std::string(text.size(), '-') + "\n"); }
+
+  static std::string command_line(const Request& r) {
+    std::string s = "$ boreon " + r.command;
+    for (const auto& i : r.inputs) s += is_model(i) ? " " + i : " \"" + i + "\"";
+    if (!r.what.empty()) s += " --what " + r.what;
+    if (!r.over.empty()) s += " --over \"" + r.over + "\"";
+    if (r.method != "bdf") s += " --method " + r.method;
+    if (r.format != "text") s += " --format " + r.format;
+    if (r.verbose) s += " --verbose";
+    if (!r.out.empty()) s += " --out " + r.out;
+    if (!r.plot.empty()) s += " --plot " + r.plot;
+    for (const auto& x : r.show) s += " --show " + x;
+    if (r.log_y) s += " --log-y";
+    return s + "\n";
+  }
+
+  void step(const Request& r, Answer (*run)(const Request&)) {
+    say(command_line(r));
+    const Answer a = run(r);
+    say(a.text);
+    ++steps_;
+    Json entry{{"command", r.command}, {"input", r.inputs}};
+    if (a.json.contains("check")) {
+      entry["check"] = a.json["check"];
+      const std::string verdict = a.json["check"]["verdict"];
+      if (verdict != "untested") {
+        ++checked_;
+        digits_ = std::min(digits_, a.json["check"]["digits"].get<double>());
+      }
+      if (verdict == "disagrees") ++failed_;
+    }
+    story_.push_back(entry);
+  }
+
+  std::filesystem::path folder_;
+  bool json_;
+  Answer answer_;
+  Json story_ = Json::array();
+  std::size_t steps_ = 0;
+  std::size_t checked_ = 0;
+  std::size_t failed_ = 0;
+  double digits_ = 15;
+};
+
+}  // namespace
+
+Answer demo(const Request& r) { return Story(r).tell(); }
+
+}  // namespace boreon::cli

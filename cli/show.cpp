@@ -23,37 +23,18 @@ Expr plain(const Expr& e) {
   return rebuild(e);
 }
 
-// y(t) as y and y'(t) as y' are left to the reader's eye: text uses y and y', the typeset forms keep the argument out.
-std::string line(const Request& r, const Model& m, const Expr& e) {
-  Rebuild rebuild([&](const Expr& x, Expr& result) {
-    if (!x.is(Kind::unknown_call) || x.operands().size() != 3 || !(x.operands()[1] == m.independent) || !x.operands()[2].is_integer(0)) return false;
-    result = Symbol(x.name());
-    return true;
-  });
-  std::string text = typeset(r, rebuild(plain(e)));
-  // a rate is written y', without its argument
-  const std::string argument = r.format == "latex" ? "'\\left(" + to_latex(m.independent) + "\\right)" : "'(" + (r.format == "unicode" ? to_unicode(m.independent) : m.independent.name()) + ")";
-  for (std::size_t at = text.find(argument); at != std::string::npos; at = text.find(argument, at + 1)) text.erase(at + 1, argument.size() - 1);
-  return text;
-}
-
-std::string name_of(const Request& r, const std::string& name) {
-  if (r.format == "latex") return to_latex(Symbol(name));
-  if (r.format == "unicode") return to_unicode(Symbol(name));
-  return name;
-}
-
-std::string beside(const std::string& left, const std::string& block) {
-  // the block is indented by two; put the left side on its middle line
-  std::vector<std::string> lines;
-  std::size_t from = 0;
-  while (from <= block.size()) {
-    const std::size_t end = std::min(block.find('\n', from), block.size());
-    lines.push_back(block.substr(from, end - from));
-    from = end + 1;
+// "left = expression" in the format of the request; rates are written y', without their argument.
+std::string line(const Request& r, const Model& m, const std::string& left, const Expr& e) {
+  const PrintOptions options{0, m.independent.name()};
+  const Expr clean = plain(e);
+  const bool equation = clean.is(Kind::relation);
+  if (r.format == "unicode") {
+    if (equation) return indented(to_unicode(Equation{clean.operands()[0], clean.operands()[1]}, options), "    ");
+    return indented(to_unicode(Equation{Symbol(left), clean}, options));
   }
-  if (lines.size() == 1) return "  " + left + block.substr(2);
-  return "  " + left + "\n" + indented(block, "    ");
+  const std::string body = r.format == "latex" ? to_latex(clean, options) : to_text(clean, options);
+  if (equation) return "    " + body;
+  return "  " + (r.format == "latex" ? to_latex(Symbol(left)) : left) + " = " + body;
 }
 
 }  // namespace
@@ -89,7 +70,10 @@ Answer show(const Request& r) {
   t += "\nunknowns\n";
   for (const auto& u : m.unknowns) {
     std::string bounds;
-    if (std::isfinite(u.lower) || std::isfinite(u.upper)) bounds = fmt::format("  within {} to {}", number(u.lower), number(u.upper));
+    if (std::isfinite(u.lower) || std::isfinite(u.upper)) {
+      bounds = !std::isfinite(u.upper) ? fmt::format("  at least {}", number(u.lower))
+               : !std::isfinite(u.lower) ? fmt::format("  at most {}", number(u.upper)) : fmt::format("  from {} to {}", number(u.lower), number(u.upper));
+    }
     t += fmt::format("  {} : {} {}{}{}\n", padded(u.name, width), padded(number(u.start), 12), padded(u.unit, 12), u.note.empty() ? "" : "  " + u.note, bounds);
     if (u.order == 2) t += fmt::format("  {} : {} (initial rate)\n", padded(u.name + "'", width), number(u.rate_start));
     unknowns[u.name] = {{"start", u.start}, {"unit", u.unit}, {"order", u.order}};
@@ -99,21 +83,21 @@ Answer show(const Request& r) {
   Json definitions = Json::object();
   if (!m.definitions.empty()) t += "\ndefinitions\n";
   for (const auto& d : m.definitions) {
-    t += beside(name_of(r, d.name) + " = ", line(r, m, d.given)) + (d.unit.empty() ? "" : "   [" + d.unit + "]") + (d.note.empty() ? "" : "   " + d.note) + "\n";
+    t += line(r, m, d.name, d.given) + (d.unit.empty() ? "" : "   [" + d.unit + "]") + (d.note.empty() ? "" : "   " + d.note) + "\n";
     definitions[d.name] = to_text(plain(d.given));
   }
-  t += "\nequations\n";
+  t += r.format == "text" ? "\nequations\n" : "\nequations\n\n";
   Json equations = Json::object();
   for (const auto& e : m.equations) {
     const Expr sides[] = {e.given.lhs, e.given.rhs};
     const Expr relation = boreon::relation(RelationOp::equal, sides[0], sides[1]);
-    t += beside(e.name + ": ", line(r, m, relation)) + "\n";
+    t += fmt::format("  {}:\n{}\n", e.name, line(r, m, e.name, relation));
     equations[e.name] = to_text(plain(relation));
   }
   Json outputs = Json::object();
   if (!m.outputs.empty()) t += "\noutputs\n";
   for (const auto& o : m.outputs) {
-    t += beside(name_of(r, o.name) + " = ", line(r, m, o.given)) + (o.unit.empty() ? "" : "   [" + o.unit + "]") + (o.note.empty() ? "" : "   " + o.note) + "\n";
+    t += line(r, m, o.name, o.given) + (o.unit.empty() ? "" : "   [" + o.unit + "]") + (o.note.empty() ? "" : "   " + o.note) + "\n";
     outputs[o.name] = to_text(plain(o.given));
   }
   Json warnings = Json::array();
@@ -122,6 +106,8 @@ Answer show(const Request& r) {
     warnings.push_back({{"message", w.message}, {"line", w.position.line}, {"column", w.position.column}});
   }
   if (!m.warnings.empty()) t += "\n";
+  // no blanks at the ends of lines
+  for (std::size_t at = t.find(" \n"); at != std::string::npos; at = t.find(" \n", at > 0 ? at - 1 : 0)) t.erase(at, 1);
   a.json["result"] = {{"title", m.title}, {"parameters", parameters}, {"unknowns", unknowns}, {"definitions", definitions}, {"equations", equations}, {"outputs", outputs}};
   a.json["warnings"] = warnings;
   a.json["status"] = "exact";

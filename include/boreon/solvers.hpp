@@ -46,8 +46,8 @@ struct SteadyResult {
   std::size_t jacobian_calls = 0;
 };
 
-/// Solves residuals = 0 for the states by Newton's method with line search, within the bounds. Throws Error(shape)
-/// unless there are as many residuals as states. Source: Hindmarsh et al., SUNDIALS, ACM TOMS 31 (2005) 363.
+/// Solves residuals = 0 for the states by Newton's method with line search, within the bounds. Throws
+/// Error(unsupported) unless there are as many residuals as states. Source: Hindmarsh et al., SUNDIALS, ACM TOMS 31 (2005) 363.
 [[nodiscard]] SteadyResult solve_steady(const System& system, const SteadyOptions& options = {});
 
 enum class SteppingMethod { bdf, adams };

@@ -55,22 +55,24 @@ struct Equation {
 /// How to print.
 struct PrintOptions {
   std::size_t max_length = 0;  ///< stop after about so many characters and end with "..."; 0: no limit
+  /// Unknown functions of just this variable are written without it, y' for y'(t): how a model file has them.
+  std::string independent = {};
 };
 
 /// Text that reads back to the identical expression. The same expression gives the same text on every run and machine.
-[[nodiscard]] std::string to_text(const Expr& expression, PrintOptions options = {});
-[[nodiscard]] std::string to_text(const Equation& equation, PrintOptions options = {});
+[[nodiscard]] std::string to_text(const Expr& expression, const PrintOptions& options = {});
+[[nodiscard]] std::string to_text(const Equation& equation, const PrintOptions& options = {});
 [[nodiscard]] std::string to_text(const Matrix& matrix);
 
 /// LaTeX for mathematics mode.
-[[nodiscard]] std::string to_latex(const Expr& expression, PrintOptions options = {});
-[[nodiscard]] std::string to_latex(const Equation& equation, PrintOptions options = {});
+[[nodiscard]] std::string to_latex(const Expr& expression, const PrintOptions& options = {});
+[[nodiscard]] std::string to_latex(const Equation& equation, const PrintOptions& options = {});
 [[nodiscard]] std::string to_latex(const Matrix& matrix);
 
 /// Several lines of Unicode: fractions, powers, roots, sums and matrices as in print. Expressions whose written-out
 /// size is beyond about 2000 nodes are printed as one line of text instead.
-[[nodiscard]] std::string to_unicode(const Expr& expression);
-[[nodiscard]] std::string to_unicode(const Equation& equation);
+[[nodiscard]] std::string to_unicode(const Expr& expression, const PrintOptions& options = {});
+[[nodiscard]] std::string to_unicode(const Equation& equation, const PrintOptions& options = {});
 [[nodiscard]] std::string to_unicode(const Matrix& matrix);
 
 std::ostream& operator<<(std::ostream& out, const Expr& expression);

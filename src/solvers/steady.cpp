@@ -338,7 +338,7 @@ std::string describe(const SteadyResult& r, const System& s) {
 
 SteadyResult solve_steady(const System& system, const SteadyOptions& options) {
   if (system.residuals.size() != system.states.size()) {
-    throw Error(ErrorKind::shape, fmt::format("{} equations for {} unknowns: a steady state needs as many equations as unknowns; fitting more equations than unknowns is "
+    throw Error(ErrorKind::unsupported, fmt::format("{} equations for {} unknowns: a steady state needs as many equations as unknowns; fitting more equations than unknowns is "
                                               "not part of this version", system.residuals.size(), system.states.size()));
   }
   Attempt attempt(system, options);

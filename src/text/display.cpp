@@ -170,7 +170,56 @@ DisplayProduct display_product(const Number& coefficient, const Expr* node) {
   return d;
 }
 
+std::string decimal_form(const Number& number, bool coefficient) {
+  if (!number.is_exact()) return {};
+  std::string digits = number.abs().numerator().to_string();
+  std::string below = number.denominator().to_string();
+  if (below.size() > 400 || digits.size() > 400) return {};
+  long exponent = 0;
+  if (below != "1") {
+    const auto d = number.denominator();
+    const double size = d.to_double();
+    if (coefficient ? size <= 1000 : size < 10) return {};
+    // d must divide a power of ten, with a factor five: powers of two read better as they are
+    Number rest = d;
+    long twos = 0;
+    long fives = 0;
+    for (Number q = rest * Number(1, 2); q.is_integer(); q = rest * Number(1, 2)) {
+      rest = q;
+      ++twos;
+    }
+    for (Number q = rest * Number(1, 5); q.is_integer(); q = rest * Number(1, 5)) {
+      rest = q;
+      ++fives;
+    }
+    if (!rest.is_one() || fives == 0) return {};
+    const long shift = std::max(twos, fives);
+    digits = (number.abs() * power(Number(10), shift)).to_string();
+    exponent = -shift;
+  } else if (digits.size() < 9) {
+    return {};
+  }
+  while (digits.size() > 1 && digits.back() == '0') {
+    digits.pop_back();
+    ++exponent;
+  }
+  if (digits.size() > 17 || (exponent >= 0 && exponent < 6)) return {};
+  const long point = static_cast<long>(digits.size()) + exponent;  // digits before the decimal point
+  std::string text;
+  if (exponent < 0 && point > -4) {
+    text = point > 0 ? digits.substr(0, static_cast<std::size_t>(point)) + "." + digits.substr(static_cast<std::size_t>(point))
+                     : "0." + std::string(static_cast<std::size_t>(-point), '0') + digits;
+  } else {
+    text = digits.substr(0, 1) + (digits.size() > 1 ? "." + digits.substr(1) : "") + "e" + std::to_string(point - 1);
+  }
+  return (number.sign() < 0 ? "-" : "") + text;
+}
+
 bool is_half(const Expr& exponent) { return exponent.is_number() && exponent.number() == Number(1, 2); }
+
+bool hides_argument(const Expr& e, const PrintOptions& options) {
+  return !options.independent.empty() && e.operands().size() == 3 && e.operands()[1].is(Kind::symbol) && e.operands()[1].name() == options.independent;
+}
 
 bool function_needs_quotes(std::string_view name) {
   static const auto* known = new std::vector<std::string>([] {

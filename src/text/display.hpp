@@ -6,6 +6,7 @@
 #include <vector>
 
 #include "boreon/expr.hpp"
+#include "boreon/text.hpp"
 
 namespace boreon {
 
@@ -34,8 +35,16 @@ struct DisplayProduct {
 };
 [[nodiscard]] DisplayProduct display_product(const Number& coefficient, const Expr* node);
 
+/// Short decimal notation of an exact number that was most likely typed as one ("4.2e-13", "0.39", "1.6e20"), or empty
+/// where a fraction or plain digits read better. It reads back to the same number. In front of factors (`coefficient`)
+/// small denominators stay denominators: x/40.
+[[nodiscard]] std::string decimal_form(const Number& number, bool coefficient);
+
 /// Whether a number is 1/2, so that a power is a square root.
 [[nodiscard]] bool is_half(const Expr& exponent);
+
+/// Whether an unknown call is written without its argument, as the options ask.
+[[nodiscard]] bool hides_argument(const Expr& unknown_call, const PrintOptions& options);
 
 /// Whether the name of an unknown function must be quoted to be read back: it is, or nearly is, a known function.
 [[nodiscard]] bool function_needs_quotes(std::string_view name);

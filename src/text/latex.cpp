@@ -12,12 +12,13 @@ namespace {
 
 using Pieces = std::vector<Piece>;
 
-std::string latex_number(const Number& n) {
-  if (n.is_exact()) {
+std::string latex_number(const Number& n, bool coefficient = false) {
+  std::string text = decimal_form(n, coefficient);
+  if (n.is_exact() && text.empty()) {
     if (n.is_integer()) return n.to_string();
     return fmt::format("{}\\frac{{{}}}{{{}}}", n.sign() < 0 ? "-" : "", n.abs().numerator().to_string(), n.denominator().to_string());
   }
-  const std::string text = n.to_string();
+  if (text.empty()) text = n.to_string();
   const std::size_t e = text.find('e');
   if (e == std::string::npos) return text;
   return fmt::format("{}\\cdot 10^{{{}}}", text.substr(0, e), std::stol(text.substr(e + 1)));
@@ -25,11 +26,13 @@ std::string latex_number(const Number& n) {
 
 class LatexWriter {
  public:
+  explicit LatexWriter(const PrintOptions& options) : options_(options) {}
+
   void operator()(const Expr& e, Tightness context, Pieces& out) const {
     switch (e.kind()) {
       case Kind::number: {
         const Number n = e.number();
-        const bool fraction = n.is_exact() && !n.is_integer();
+        const bool fraction = n.is_exact() && !n.is_integer() && decimal_form(n, false).empty();
         return wrapped(n.sign() < 0 ? Tightness::unary : fraction ? Tightness::product : Tightness::atom, context, out,
                        [&] { out.emplace_back(latex_number(n)); });
       }
@@ -199,7 +202,7 @@ class LatexWriter {
     const bool alone = factors.size() == 1 && number.is_one() && !imaginary;
     bool first = true;
     if (!number.is_one() || (factors.empty() && !imaginary && show_one)) {
-      out.emplace_back(latex_number(number));
+      out.emplace_back(latex_number(number, true));
       first = false;
     }
     if (imaginary) {
@@ -214,7 +217,7 @@ class LatexWriter {
   }
 
   static void write_product(const DisplayProduct& d, Pieces& out) {
-    const bool exact = d.coefficient.is_exact();
+    const bool exact = d.coefficient.is_exact() && decimal_form(d.coefficient, true).empty();
     const Number top = exact ? d.coefficient.numerator() : d.coefficient;
     const Number bottom = exact ? d.coefficient.denominator() : Number(1);
     if (d.denominator.empty() && bottom.is_one()) {
@@ -269,7 +272,7 @@ class LatexWriter {
     }
   }
 
-  static void write_unknown(const Expr& e, Pieces& out) {
+  void write_unknown(const Expr& e, Pieces& out) const {
     const auto operands = e.operands();
     std::string head = latex_name(e.name());
     if (operands.size() == 3) {
@@ -284,19 +287,25 @@ class LatexWriter {
       }
       if (any) head += "^{(" + orders + ")}";
     }
+    if (hides_argument(e, options_)) {
+      out.emplace_back(head);
+      return;
+    }
     out.emplace_back(head + "\\left(");
     list(operands.subspan(1), 2, out);
     out.emplace_back("\\right)");
   }
+
+  const PrintOptions& options_;
 };
 
 }  // namespace
 
-std::string to_latex(const Expr& expression, PrintOptions options) {
-  return write_linear({Piece(expression, Tightness::condition)}, options.max_length, LatexWriter());
+std::string to_latex(const Expr& expression, const PrintOptions& options) {
+  return write_linear({Piece(expression, Tightness::condition)}, options.max_length, LatexWriter(options));
 }
 
-std::string to_latex(const Equation& e, PrintOptions options) { return to_latex(e.lhs, options) + " = " + to_latex(e.rhs, options); }
+std::string to_latex(const Equation& e, const PrintOptions& options) { return to_latex(e.lhs, options) + " = " + to_latex(e.rhs, options); }
 
 std::string to_latex(const Matrix& m) {
   std::string out = "\\begin{pmatrix} ";

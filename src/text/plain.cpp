@@ -22,8 +22,8 @@ std::string number_text(const Number& n) {
 
 class PlainWriter {
  public:
-  explicit PlainWriter(const Expr& root) {
-    if (!root.has_symbols()) return;
+  PlainWriter(const Expr& root, const PrintOptions& options) : options_(options) {
+    if (!root.has_symbols() || !options.independent.empty()) return;
     postorder(root, [&](const Expr& e) {
       if (e.is(Kind::unknown_call)) heads_.insert(e.name());
     });
@@ -33,9 +33,10 @@ class PlainWriter {
     switch (e.kind()) {
       case Kind::number: {
         const Number n = e.number();
-        const bool fraction = n.is_exact() && !n.is_integer();
+        const std::string decimal = decimal_form(n, false);
+        const bool fraction = n.is_exact() && !n.is_integer() && decimal.empty();
         const Tightness own = n.sign() < 0 ? Tightness::unary : fraction ? Tightness::product : Tightness::atom;
-        return wrapped(own, context, out, [&] { out.emplace_back(number_text(n)); });
+        return wrapped(own, context, out, [&] { out.emplace_back(decimal.empty() ? number_text(n) : decimal); });
       }
       case Kind::constant: out.emplace_back(constant_text(e.constant_code())); return;
       case Kind::symbol:
@@ -122,7 +123,8 @@ class PlainWriter {
       }
       first = false;
       if (t.term == nullptr) {
-        out.emplace_back(number_text(t.coefficient));
+        const std::string decimal = decimal_form(t.coefficient, false);
+        out.emplace_back(decimal.empty() ? number_text(t.coefficient) : decimal);
       } else if (t.coefficient.is_one() && !t.term->is(Kind::product) && !t.term->is(Kind::power)) {
         out.emplace_back(*t.term, Tightness::product);
       } else {
@@ -156,11 +158,13 @@ class PlainWriter {
       first = false;
     };
     const bool is_double = d.coefficient.is_double();
-    const Number top = is_double ? d.coefficient : d.coefficient.numerator();
-    const Number bottom = is_double ? Number(1) : d.coefficient.denominator();
+    const std::string decimal = decimal_form(d.coefficient, true);
+    const bool whole = is_double || !decimal.empty();
+    const Number top = whole ? d.coefficient : d.coefficient.numerator();
+    const Number bottom = whole ? Number(1) : d.coefficient.denominator();
     if (!top.is_one() || d.imaginary || d.numerator.empty()) {
       star();
-      out.emplace_back(number_text(top) + (d.imaginary ? "i" : ""));
+      out.emplace_back((decimal.empty() ? number_text(top) : decimal) + (d.imaginary ? "i" : ""));
     }
     for (const DisplayFactor& f : d.numerator) {
       star();
@@ -197,7 +201,7 @@ class PlainWriter {
     out.emplace_back(")");
   }
 
-  static void write_unknown(const Expr& e, Pieces& out) {
+  void write_unknown(const Expr& e, Pieces& out) const {
     const auto operands = e.operands();
     std::string head = function_needs_quotes(e.name()) ? "`" + e.name() + "`" : e.name();
     if (operands.size() == 3 && operands[2].word().value_or(99) <= 4) {
@@ -212,6 +216,7 @@ class PlainWriter {
       if (any) head += "'[" + orders + "]";
     }
     out.emplace_back(std::move(head));
+    if (hides_argument(e, options_)) return;
     arguments(operands.subspan(1), 2, out);
   }
 
@@ -278,17 +283,18 @@ class PlainWriter {
     out.emplace_back(")");
   }
 
+  const PrintOptions& options_;
   std::set<std::string> heads_;
 };
 
 }  // namespace
 
-std::string to_text(const Expr& expression, PrintOptions options) {
-  const PlainWriter writer(expression);
+std::string to_text(const Expr& expression, const PrintOptions& options) {
+  const PlainWriter writer(expression, options);
   return write_linear({Piece(expression, Tightness::condition)}, options.max_length, writer);
 }
 
-std::string to_text(const Equation& e, PrintOptions options) { return to_text(e.lhs, options) + " = " + to_text(e.rhs, options); }
+std::string to_text(const Equation& e, const PrintOptions& options) { return to_text(e.lhs, options) + " = " + to_text(e.rhs, options); }
 
 std::string to_text(const Matrix& m) {
   std::string out = "[";

@@ -17,22 +17,33 @@ namespace {
 constexpr std::uint64_t max_nodes = 2000;
 constexpr int max_depth = 100;
 
-std::string number_line(const Number& n) { return n.to_string(); }
+std::string number_line(const Number& n, bool coefficient) {
+  std::string text = decimal_form(n, coefficient);
+  if (text.empty()) text = n.to_string();
+  const std::size_t e = text.find('e');
+  if (e == std::string::npos) return text;
+  static constexpr const char* raised[] = {"⁰", "¹", "²", "³", "⁴", "⁵", "⁶", "⁷", "⁸", "⁹"};
+  std::string power;
+  for (const char c : text.substr(e + 1)) power += c == '-' ? "⁻" : c == '+' ? "" : raised[c - '0'];
+  return text.substr(0, e) + "·10" + power;
+}
 
 // Recursion is safe here: expressions beyond max_nodes never come this far, and deep parts fall back to one line.
 class BoxWriter {
  public:
+  explicit BoxWriter(const PrintOptions& options) : options_(options) {}
+
   Box write(const Expr& e, Tightness context, int depth = 0) const {
     if (depth > max_depth) return Box(to_text(e));
     switch (e.kind()) {
       case Kind::number: {
         const Number n = e.number();
-        if (n.is_exact() && !n.is_integer()) {
+        if (n.is_exact() && !n.is_integer() && decimal_form(n, false).empty()) {
           const Box f = Box::fraction(Box(n.abs().numerator().to_string()), Box(n.denominator().to_string()));
           if (n.sign() > 0) return context > Tightness::unary ? Box::bracketed(f, '(', ')') : f;
           return grouped(Box::row({Box("-"), f}), Tightness::unary, context);
         }
-        return grouped(Box(number_line(n)), n.sign() < 0 ? Tightness::unary : Tightness::atom, context);
+        return grouped(Box(number_line(n, false)), n.sign() < 0 ? Tightness::unary : Tightness::atom, context);
       }
       case Kind::constant: return Box(constant_text(e.constant_code()));
       case Kind::symbol: return Box(unicode_name(e.name()));
@@ -54,6 +65,7 @@ class BoxWriter {
         std::string head = unicode_name(e.name());
         if (operands.size() == 3) {
           head += std::string(static_cast<std::size_t>(std::min<std::int64_t>(operands[2].word().value_or(0), 20)), '\'');
+          if (hides_argument(e, options_)) return Box(head);
           return Box::row({Box(head), Box::bracketed(write(operands[1], Tightness::condition, depth + 1), '(', ')')});
         }
         return Box(to_text(e));
@@ -141,7 +153,7 @@ class BoxWriter {
   Box factors(const Number& number, bool imaginary, const std::vector<DisplayFactor>& list, int depth) const {
     std::vector<Box> parts;
     const bool alone = list.size() == 1 && number.is_one() && !imaginary;
-    if (!number.is_one() || (list.empty() && !imaginary)) parts.emplace_back(number_line(number));
+    if (!number.is_one() || (list.empty() && !imaginary)) parts.emplace_back(number_line(number, true));
     if (imaginary) parts.emplace_back("i");
     for (const DisplayFactor& f : list) {
       if (!parts.empty()) parts.emplace_back("·");
@@ -151,7 +163,7 @@ class BoxWriter {
   }
 
   Box product(const DisplayProduct& d, int depth) const {
-    const bool exact = d.coefficient.is_exact();
+    const bool exact = d.coefficient.is_exact() && decimal_form(d.coefficient, true).empty();
     const Number top = exact ? d.coefficient.numerator() : d.coefficient;
     const Number bottom = exact ? d.coefficient.denominator() : Number(1);
     if (d.denominator.empty() && bottom.is_one()) {
@@ -176,23 +188,27 @@ class BoxWriter {
     }
     return Box::row({Box(std::string(row.unicode.empty() ? row.name : row.unicode)), Box::bracketed(Box::row(inside), '(', ')')});
   }
+
+  const PrintOptions& options_;
 };
 
-Box box_of(const Expr& e) {
-  if (tree_size(e) > max_nodes) return Box(to_text(e, {4000}));
-  return BoxWriter().write(e, Tightness::condition);
+Box box_of(const Expr& e, const PrintOptions& options) {
+  if (tree_size(e) > max_nodes) return Box(to_text(e, {4000, options.independent}));
+  return BoxWriter(options).write(e, Tightness::condition);
 }
 
 }  // namespace
 
-std::string to_unicode(const Expr& expression) { return box_of(expression).to_string(); }
+std::string to_unicode(const Expr& expression, const PrintOptions& options) { return box_of(expression, options).to_string(); }
 
-std::string to_unicode(const Equation& e) { return Box::row({box_of(e.lhs), Box(" = "), box_of(e.rhs)}).to_string(); }
+std::string to_unicode(const Equation& e, const PrintOptions& options) {
+  return Box::row({box_of(e.lhs, options), Box(" = "), box_of(e.rhs, options)}).to_string();
+}
 
 std::string to_unicode(const Matrix& m) {
   std::vector<std::vector<Box>> rows(static_cast<std::size_t>(m.rows()));
   for (Eigen::Index i = 0; i < m.rows(); ++i) {
-    for (Eigen::Index j = 0; j < m.cols(); ++j) rows[static_cast<std::size_t>(i)].push_back(box_of(m(i, j)));
+    for (Eigen::Index j = 0; j < m.cols(); ++j) rows[static_cast<std::size_t>(i)].push_back(box_of(m(i, j), {}));
   }
   return Box::bracketed(Box::grid(rows, false), '[', ']').to_string();
 }
