@@ -163,6 +163,13 @@ class Expr {
 [[nodiscard]] Expr power(const Expr& base, const Expr& exponent);
 [[nodiscard]] inline Expr pow(const Expr& base, const Expr& exponent) { return power(base, exponent); }
 
+// Order as a truth value, for generic code written for numbers: decided for numbers and wherever assumptions settle the
+// sign of the difference. Otherwise Error(usage): use less(a, b) for a symbolic condition.
+[[nodiscard]] bool operator<(const Expr& a, const Expr& b);
+[[nodiscard]] bool operator<=(const Expr& a, const Expr& b);
+[[nodiscard]] inline bool operator>(const Expr& a, const Expr& b) { return b < a; }
+[[nodiscard]] inline bool operator>=(const Expr& a, const Expr& b) { return b <= a; }
+
 // Exact constants.
 [[nodiscard]] Expr constant(ConstantCode code);
 [[nodiscard]] inline Expr pi() { return constant(ConstantCode::pi); }

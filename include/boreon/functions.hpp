@@ -58,8 +58,14 @@ inline Expr ceil(const Expr& x) { return detail::known<"ceil">(x); }
 inline Expr round(const Expr& x) { return detail::known<"round">(x); }
 inline Expr trunc(const Expr& x) { return detail::known<"trunc">(x); }
 inline Expr fmod(const Expr& x, const Expr& y) { return detail::known<"fmod">(x, y); }
-inline Expr min(const Expr& x, const Expr& y) { return detail::known<"min">(x, y); }
-inline Expr max(const Expr& x, const Expr& y) { return detail::known<"max">(x, y); }
+template <class... More>
+Expr min(const Expr& x, const Expr& y, const More&... more) {
+  return detail::known<"min">(x, y, more...);
+}
+template <class... More>
+Expr max(const Expr& x, const Expr& y, const More&... more) {
+  return detail::known<"max">(x, y, more...);
+}
 inline Expr heaviside(const Expr& x) { return detail::known<"heaviside">(x); }  ///< 1/2 at 0
 inline Expr dirac(const Expr& x) { return detail::known<"dirac">(x); }
 inline Expr erf(const Expr& x) { return detail::known<"erf">(x); }

@@ -7,8 +7,9 @@
 
 namespace boreon {
 
-/// Whether a large sum among the operands is taken apart (everything) or may stay one term (balanced; see expr.hpp).
-enum class Absorb { balanced, everything };
+/// Which sums among the operands are taken apart: all but large ones, all but those much larger than the other operands
+/// together (see expr.hpp), or all.
+enum class Absorb { small, balanced, everything };
 
 [[nodiscard]] Expr sum_of(std::span<const Expr> operands, Absorb absorb);
 /// coefficient * (product of base^exponent) split into its number and the rest with coefficient 1.

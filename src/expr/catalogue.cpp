@@ -10,6 +10,7 @@
 #include "boreon/error.hpp"
 #include "boreon/symbol.hpp"
 #include "expr/ball.hpp"
+#include "expr/canonical.hpp"
 #include "expr/big_number.hpp"
 #include "expr/catalogue/rows.hpp"
 #include "expr/node.hpp"
@@ -90,7 +91,9 @@ Expr call(const FunctionRow& row, std::span<const Expr> args) {
     }
   }
   if (row.parity != Parity::none && n == 1 && has_minus(args[0])) {
-    const Expr positive[] = {-args[0]};
+    // The minus goes into every term of a sum: -(-x - y) must become x + y, or it would still be written with a minus.
+    const Expr negated[] = {-args[0]};
+    const Expr positive[] = {args[0].is(Kind::sum) ? sum_of(negated, Absorb::everything) : negated[0]};
     const Expr value = call(row, positive);
     return row.parity == Parity::even ? value : -value;
   }

@@ -86,6 +86,28 @@ Expr relation(RelationOp op, const Expr& left, const Expr& right) {
   return Node::make(Kind::relation, static_cast<std::uint16_t>(op), left, right);
 }
 
+namespace {
+[[noreturn]] void undecided() {
+  throw Error(ErrorKind::usage, "the order of two symbolic expressions cannot be decided here; use less(a, b) for a condition, or assumptions that settle it");
+}
+}  // namespace
+
+bool operator<(const Expr& a, const Expr& b) {
+  if (a.is_number() && b.is_number()) return compare(a.number(), b.number()) < 0;
+  const Expr difference = b - a;
+  if (is_positive(difference)) return true;
+  if (is_nonnegative(-difference)) return false;
+  undecided();
+}
+
+bool operator<=(const Expr& a, const Expr& b) {
+  if (a.is_number() && b.is_number()) return compare(a.number(), b.number()) <= 0;
+  const Expr difference = b - a;
+  if (is_nonnegative(difference)) return true;
+  if (is_positive(-difference)) return false;
+  undecided();
+}
+
 Expr conjunction(std::span<const Expr> conditions) { return combine(LogicOp::conjunction, conditions); }
 Expr disjunction(std::span<const Expr> conditions) { return combine(LogicOp::disjunction, conditions); }
 

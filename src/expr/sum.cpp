@@ -131,7 +131,7 @@ Expr sum_of(std::span<const Expr> operands, Absorb absorb) {
   SumBuilder builder(total);
   for (const Expr& e : operands) {
     const std::size_t n = term_count(e);
-    builder.add(e, 1, absorb == Absorb::everything || n <= large_sum || n <= balance * (total - n));
+    builder.add(e, 1, n <= large_sum || absorb == Absorb::everything || (absorb == Absorb::balanced && n <= balance * (total - n)));
   }
   return builder.finish();
 }

@@ -88,6 +88,9 @@ class GraphEvaluator {
       if (!leaf(e, values_[i])) fault(i, [&] { e.is(Kind::symbol) ? throw Error(ErrorKind::binding, e.name()) : no_numeric_value(e); });
       return;
     }
+    if (e.is(Kind::integral) || e.is(Kind::summation) || e.is(Kind::limit) || e.is(Kind::derivative)) {
+      return fault(i, [&] { no_numeric_value(e); });
+    }
     for (const std::size_t o : ops) {
       if (fault_of_[o] != 0) {
         fault_of_[i] = fault_of_[o];

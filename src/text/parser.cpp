@@ -8,6 +8,7 @@
 #include "boreon/functions.hpp"
 #include "boreon/text.hpp"
 #include "boreon/traverse.hpp"
+#include "expr/canonical.hpp"
 #include "text/lexer.hpp"
 
 namespace boreon {
@@ -379,7 +380,10 @@ class Parser {
     const auto where = p.at;
     Expr result = guarded(where, [&]() -> Expr {
       switch (p.op) {
-        case Op::sum: check_values(p.items); return add(p.items);
+        case Op::sum:
+          check_values(p.items);
+          // A large sum in parentheses was printed as a term of its own, and so it is read.
+          return p.items.size() == 1 ? p.items[0] : sum_of(p.items, Absorb::small);
         case Op::product: check_values(p.items); return multiply(p.items);
         case Op::minus: check_values({&values_.back(), 1}); return -pop();
         case Op::negation: return negation(pop());

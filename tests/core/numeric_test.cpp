@@ -1,0 +1,135 @@
+// Numbers: evaluation, domains, certified digits, and the cross-check's power to fail.
+#include <doctest/doctest.h>
+
+#include "boreon/cross_check.hpp"
+#include "boreon/error.hpp"
+#include "boreon/evaluate.hpp"
+#include "boreon/text.hpp"
+#include "core/random_expression.hpp"
+
+using namespace boreon;
+
+namespace {
+std::string message_of(const std::string& text, const Bindings& b) {
+  try {
+    (void)evaluate(parse(text), b);
+  } catch (const Error& e) {
+    return e.what();
+  }
+  return "no error";
+}
+}  // namespace
+
+TEST_CASE("identities hold in numbers") {
+  const Symbol x("x");
+  for (const char* identity :
+       {"sin(x)^2 + cos(x)^2 - 1", "cosh(x)^2 - sinh(x)^2 - 1", "exp(x)*exp(-x) - 1", "gamma(x + 1) - x*gamma(x)", "erf(x) + erfc(x) - 1", "beta(x, 2) - gamma(x)*gamma(2)/gamma(x + 2)",
+        "bessel_J(0, x)*bessel_Y(1, x) - bessel_J(1, x)*bessel_Y(0, x) + 2/(pi*x)", "airy_Ai(x)*airy_Bi_prime(x) - airy_Ai_prime(x)*airy_Bi(x) - 1/pi", "Ei(x) - Chi(x) - Shi(x)",
+        "dilog(x/4) + dilog(1 - x/4) - pi^2/6 + log(x/4)*log(1 - x/4)", "digamma(x + 1) - digamma(x) - 1/x", "polylog(2, x/5) - dilog(x/5)", "incomplete_gamma(2, x) - (1 + x)*exp(-x)",
+        "legendre_P(2, x) - (3*x^2 - 1)/2", "hermite_H(3, x) - (8*x^3 - 12*x)", "E1(x) + Ei(-x)", "dawson(x) - sqrt(pi)/2*exp(-x^2)*erfi(x)", "elliptic_F(pi/2, x/9) - elliptic_K(x/9)",
+        "elliptic_E(pi/2, x/9) - elliptic_E(x/9)", "lgamma(x) - log(gamma(x))", "log10(x) - log(x)/log(10)", "cbrt(x)^3 - x", "hypot(x, 2*x) - sqrt(5)*x", "polygamma(1, x) - polygamma(1, x + 1) - 1/x^2"}) {
+    for (const double at : {0.3, 1.1, 2.7}) {
+      CAPTURE(identity);
+      CHECK(std::abs(evaluate(parse(identity), {{x, at}}, Unused::allowed)) < 1e-13 * 50);
+    }
+  }
+}
+
+TEST_CASE("real, complex and certified evaluation agree on random expressions") {
+  const Symbol x("x"), y("y");
+  test::RandomExpression random(29, {x, y});
+  for (int i = 0; i < 500; ++i) {
+    const Expr e = random(2 + i % 15);
+    const Bindings at{{x, random.number(-2, 2)}, {y, random.number(-2, 2)}};
+    const double real = evaluate(e, at, Unused::allowed);
+    const auto complex = evaluate_complex(e, at, Unused::allowed);
+    CAPTURE(to_text(e));
+    CHECK(complex.real() == doctest::Approx(real).epsilon(1e-9));
+    CHECK(std::abs(complex.imag()) <= 1e-9 * (1 + std::abs(real)));
+    if (real == 0) continue;
+    const Enclosure c = certify(e, at, 20, Unused::allowed);
+    CHECK(std::stod(c.real) == doctest::Approx(real).epsilon(1e-8));
+  }
+}
+
+TEST_CASE("certified digits") {
+  CHECK(certify(pi(), {}, 50).real == "3.1415926535897932384626433832795028841971693993751");
+  CHECK(certify(parse("sin(x)/x"), {{Symbol("x"), Expr(1) / 3}}, 40).real == "0.9815840903884567325200322558028618181929");
+  // catastrophic cancellation: double precision would have no digit
+  CHECK(certify(parse("(1 + 1e-30) - 1 + sin(1e-30)"), {}, 10).real.substr(0, 5) == "2.000");
+  CHECK(evaluate_complex(parse("exp(1i*pi)")).real() == doctest::Approx(-1));
+  CHECK(evaluate_complex(parse("sqrt(x)"), {{Symbol("x"), -4}}).imag() == doctest::Approx(2));
+  CHECK_THROWS_AS((void)certify(pi(), {}, 0), Error);
+}
+
+TEST_CASE("leaving a domain names the place and the value") {
+  const Symbol x("x");
+  CHECK(message_of("log(x - 2)", {{x, 1}}).find("log(x - 2) leaves its domain: it needs a positive argument, but x - 2 = -1") != std::string::npos);
+  CHECK(message_of("1/(x - 1)", {{x, 1}}).find("division by zero") != std::string::npos);
+  CHECK(message_of("sqrt(x)", {{x, -4}}).find("evaluate_complex") != std::string::npos);
+  CHECK(message_of("asin(x)", {{x, 2}}).find("between -1 and 1") != std::string::npos);
+  CHECK(message_of("x^(1/3)", {{x, -8}}).find("not real") != std::string::npos);
+  CHECK(message_of("gamma(x)", {{x, -2}}).find("leaves its domain") != std::string::npos);
+  CHECK(message_of("piecewise(1 if x < 0)", {{x, 1}}).find("otherwise") != std::string::npos);
+  CHECK(message_of("x + yy", {{x, 1}, {Symbol("y"), 2}}).find("did you mean") != std::string::npos);
+  CHECK(message_of("x + k", {{x, 1}}).find("no value is given for k") != std::string::npos);
+  CHECK(message_of("f(x)", {{x, 1}}).find("unknown function") != std::string::npos);
+  CHECK(message_of("integral(x, x from 0 to 1)", {}).find("integral") != std::string::npos);
+  // what is not taken does no harm
+  CHECK(evaluate(parse("piecewise(log(x) if x > 0, 7 otherwise)"), {{x, -1}}) == 7);
+}
+
+TEST_CASE("a planted wrong derivative is found") {
+  const Symbol x("x"), y("y");
+  const Expr f = parse("x^2*sin(y) + exp(-x)");
+  const Expr right = derivative(f, x);
+  const std::vector<DerivativeClaim> claims{{f, x, right, "right"}, {f, y, derivative(f, y), "also right"}};
+  const Evidence good = cross_check(claims);
+  CHECK(good.verdict == Verdict::agrees);
+  CHECK(good.digits >= 14);
+  for (const Expr& wrong : {right + Expr(1) / 1000000, -right, derivative(f, y), right * (1 + 1e-7), Expr(0)}) {
+    const std::vector<DerivativeClaim> planted{{f, y, derivative(f, y), "fine"}, {f, x, wrong, "planted"}};
+    const Evidence e = cross_check(planted);
+    CHECK(e.verdict == Verdict::disagrees);
+    CHECK(e.worst_entry == "planted");
+    CHECK(e.worst_point.size() == 2);
+  }
+}
+
+TEST_CASE("a zero left out of the pattern wrongly is found") {
+  const auto s = Symbol::list("x y");
+  const std::vector<Expr> v(s.begin(), s.end());
+  const std::vector<Expr> f{v[0] * v[1]};
+  SparseMatrix j = sparse_jacobian(f, v);
+  j.values.pop_back();
+  j.pattern.columns.pop_back();
+  j.pattern.row_start.back() -= 1;
+  CHECK(cross_check(f, v, j).verdict == Verdict::disagrees);
+}
+
+TEST_CASE("the check respects assumptions, ranges and conditions, and says when it could not test") {
+  const Symbol p("p", {Assumption::positive}), x("x");
+  const Expr f = log(p - 5);
+  CheckOptions o;
+  o.ranges["p"] = {6, 9};
+  const std::vector<DerivativeClaim> claim{{f, p, derivative(f, p), "log"}};
+  CHECK(cross_check(claim, o).verdict == Verdict::agrees);
+  const std::vector<DerivativeClaim> nowhere{{sqrt(-1 - x * x), x, derivative(sqrt(-1 - x * x), x), "nowhere real"}};
+  CHECK(cross_check(nowhere).verdict == Verdict::untested);
+  const Symbol a("a"), b("b");
+  const Expr g = sqrt(a - b);
+  CheckOptions c;
+  c.conditions = {less(b, a)};
+  const std::vector<DerivativeClaim> both{{g, a, derivative(g, a), "g"}};
+  CHECK(cross_check(both, c).points == 5);
+  // tiny parts beside large ones are resolved, not lost in rounding
+  const Expr tiny = pow(Expr(10), 60) + exp(-200 * pow(x, 2)) * pow(Expr(10), -60);
+  const std::vector<DerivativeClaim> small{{tiny, x, derivative(tiny, x), "tiny"}};
+  CHECK(cross_check(small).verdict == Verdict::agrees);
+  // unknown functions of the variable are stood in for
+  const Expr unknown = parse("f(x^2)*g(x)");
+  const std::vector<DerivativeClaim> chain{{unknown, x, derivative(unknown, x), "chain rule"}};
+  CHECK(cross_check(chain).verdict == Verdict::agrees);
+  const std::vector<DerivativeClaim> broken{{unknown, x, parse("f'(x^2)*g(x) + f(x^2)*g'(x)"), "inner derivative forgotten"}};
+  CHECK(cross_check(broken).verdict == Verdict::disagrees);
+}
