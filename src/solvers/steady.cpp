@@ -159,6 +159,15 @@ class Attempt {
 
   [[nodiscard]] bool singular(const std::vector<double>& y) { return !undetermined(y).empty(); }
 
+  // Singular wherever one looks, not just at an unlucky start: the equations themselves are dependent.
+  [[nodiscard]] bool singular_around(std::vector<double> y) {
+    for (std::size_t i = 0; i < n_; ++i) {
+      y[i] += (0.013 + 0.007 * static_cast<double>(i % 5)) * (y[i] != 0 ? y[i] : 0.1);
+      y[i] = std::clamp(y[i], system_.lower[i], system_.upper[i]);
+    }
+    return singular(y);
+  }
+
   void outputs(SteadyResult& result) const {
     if (system_.outputs.empty()) return;
     const Kernel k = compile({OutputGroup("g", system_.outputs)}, {inputs_[0], inputs_[1], {"t", {system_.time}}});
@@ -347,8 +356,9 @@ SteadyResult solve_steady(const System& system, const SteadyOptions& options) {
     SteadyResult other = attempt.run(system.start, KIN_NONE);
     if (other.converged) best = std::move(other);
   }
+  const bool dependent = best.outcome == SteadyOutcome::singular && attempt.singular_around(best.values);
   std::mt19937_64 random(42);
-  for (int k = 1; k <= options.restarts && !best.converged && best.outcome != SteadyOutcome::singular; ++k) {
+  for (int k = 1; k <= options.restarts && !best.converged && !dependent; ++k) {
     std::vector<double> start = system.start;
     const double spread = 0.15 * k;
     for (std::size_t i = 0; i < start.size(); ++i) {

@@ -9,7 +9,7 @@ using namespace boreon;
 
 namespace {
 
-const char* const good = R"(title = "test"
+const char* const good = R"toml(title = "test"
 [parameters]
 k = { value = 0.5, unit = "1/s", note = "rate" }
 c = 2
@@ -30,7 +30,7 @@ second = "y'' + k*y' + square'(y) = sin(t)"
 energy = "y'^2/2 + square(y)"
 [run]
 until = 10
-)";
+)toml";
 
 std::string replaced(std::string text, const std::string& from, const std::string& to) {
   const std::size_t at = text.find(from);
@@ -61,7 +61,7 @@ TEST_CASE("a model means what it says") {
 }
 
 TEST_CASE("coupled highest derivatives are solved for") {
-  const Model m = parse_model(R"(
+  const Model m = parse_model(R"toml(
 [parameters]
 a = 0.3
 [unknowns]
@@ -72,7 +72,7 @@ w = 0
 e1 = "u' + a*v' = -u"
 e2 = "v' - a*u' + w' = u*v"
 e3 = "2*w' = v - u'"
-)");
+)toml");
   const System s = time_system(m);
   Bindings at;
   const std::vector<std::pair<const char*, double>> values{{"a", 0.3}, {"u", 1.2}, {"v", -0.7}, {"w", 0.4}};
@@ -85,7 +85,7 @@ e3 = "2*w' = v - u'"
 }
 
 TEST_CASE("arguments and definitions are kept apart from parameters of the same name") {
-  const Model m = parse_model(R"(
+  const Model m = parse_model(R"toml(
 [parameters]
 p = 10
 [unknowns]
@@ -96,7 +96,7 @@ x = 1
 d = "2*p"
 [equations]
 e = "x = f(1)"
-)");
+)toml");
   CHECK(m.warnings.size() == 1);
   CHECK(m.equations[0].resolved.rhs == 1 + 2 * Symbol("p"));
 }
@@ -123,7 +123,7 @@ TEST_CASE("mistakes in a model file give kind, file, line and remedy") {
       {"shifted(x)", "shifted(x, y)", ErrorKind::shape, 16, "takes 1 argument"},
       {"b = \"a*c\"", "b = \"a*(c\"", ErrorKind::syntax, 13, "never closed"},
       {"b = \"a*c\"", "b = \"a*cc\"", ErrorKind::name, 13, "did you mean"},
-      {"a = \"k + 1\"", "a = \"k + b\"", ErrorKind::cycle, 13, "b -> a -> b"},
+      {"a = \"k + 1\"", "a = \"k + b\"", ErrorKind::cycle, 14, "a -> b -> a"},
       {"\"u^2\"", "\"shifted(u)\"", ErrorKind::cycle, 10, "square -> shifted -> square"},
       {"c = 2", "k = 2", ErrorKind::syntax, 4, "TOML"},
       {"c = 2", "x = 2", ErrorKind::name, 6, "already a parameter"},
