@@ -57,6 +57,20 @@ enum class RelationOp : std::uint16_t { less, less_equal, equal, not_equal };  /
 enum class LogicOp : std::uint16_t { conjunction, disjunction, negation };
 enum class LimitSide : std::uint16_t { both, above, below };
 
+namespace detail {
+/// The head of a node; the operands follow it in memory. Here so that reading a handle needs no call.
+struct NodeHeader {
+  std::uint64_t hash;
+  mutable std::atomic<std::uint32_t> references;
+  std::uint32_t size;           // number of operands
+  std::uint32_t symbol_filter;  // Bloom filter of the symbols below
+  std::uint16_t code;           // constant, function row, operator, ...
+  Kind kind;
+  std::uint8_t unused = 0;
+  mutable const Node* next_dead = nullptr;  // list of nodes to free, so that freeing a deep chain needs no stack
+};
+}  // namespace detail
+
 class Expr {
  public:
   Expr() noexcept : bits_(small(0)) {}  ///< zero
@@ -80,14 +94,17 @@ class Expr {
     if ((b & tag_mask) != tag_small) drop(b);
   }
 
-  [[nodiscard]] Kind kind() const;
+  [[nodiscard]] Kind kind() const {
+    const std::uintptr_t b = bits();
+    return (b & tag_mask) == tag_small ? Kind::number : header(b)->kind;
+  }
   [[nodiscard]] bool is(Kind k) const { return kind() == k; }
-  [[nodiscard]] std::span<const Expr> operands() const;  ///< see Kind; empty for leaves. Valid as long as the handle.
-  [[nodiscard]] std::uint64_t hash() const;              ///< by content: the same on every run and machine
+  [[nodiscard]] inline std::span<const Expr> operands() const;  ///< see Kind; empty for leaves. Valid as long as the handle.
+  [[nodiscard]] inline std::uint64_t hash() const;              ///< by content: the same on every run and machine
 
   [[nodiscard]] bool is_number() const { return kind() == Kind::number; }
   [[nodiscard]] Number number() const;           ///< of a number node; throws Error(usage) otherwise
-  [[nodiscard]] bool is_integer(std::int64_t value) const;
+  [[nodiscard]] bool is_integer(std::int64_t value) const { return bits() == small(value); }
   [[nodiscard]] std::optional<std::int64_t> word() const;  ///< the value if this is a machine-word integer
   [[nodiscard]] bool is_constant(ConstantCode code) const;
   [[nodiscard]] ConstantCode constant_code() const;
@@ -99,7 +116,10 @@ class Expr {
   [[nodiscard]] bool has_symbols() const;                  ///< whether a symbol or unknown function occurs; O(1)
   /// A 32-bit Bloom filter of the symbols that occur: if (a.symbol_filter() & s.symbol_filter()) == 0 then symbol s
   /// does not occur in a. O(1).
-  [[nodiscard]] std::uint32_t symbol_filter() const;
+  [[nodiscard]] std::uint32_t symbol_filter() const {
+    const std::uintptr_t b = bits();
+    return (b & tag_mask) == tag_small ? 0 : header(b)->symbol_filter;
+  }
 
   Expr& operator+=(const Expr& term);
   Expr& operator-=(const Expr& term);
@@ -142,13 +162,33 @@ class Expr {
     bits_.store(small(0), std::memory_order_relaxed);
     return b;
   }
-  [[nodiscard]] std::uintptr_t share() const;
+  [[nodiscard]] std::uintptr_t share() const {
+    const std::uintptr_t b = bits();
+    if ((b & tag_mask) == 0) header(b)->references.fetch_add(1, std::memory_order_relaxed);
+    return b;
+  }
+  static const detail::NodeHeader* header(std::uintptr_t b) { return reinterpret_cast<const detail::NodeHeader*>(b); }
   std::uintptr_t settle() const;  // put collected terms in order
   static void drop(std::uintptr_t bits) noexcept;
 
   // Mutable because reading a handle that collects terms (see +=) puts them in order first; guarded by a mutex.
   mutable std::atomic<std::uintptr_t> bits_;
 };
+
+inline std::span<const Expr> Expr::operands() const {
+  const std::uintptr_t b = bits();
+  if ((b & tag_mask) == tag_small) return {};
+  return {reinterpret_cast<const Expr*>(header(b) + 1), header(b)->size};
+}
+
+inline std::uint64_t Expr::hash() const {
+  const std::uintptr_t b = bits();
+  if ((b & tag_mask) != tag_small) return header(b)->hash;
+  std::uint64_t x = static_cast<std::uint64_t>(b) * 0xbf58476d1ce4e5b9U;  // small numbers spread over all bits
+  x ^= x >> 29U;
+  x *= 0x94d049bb133111ebU;
+  return x ^ (x >> 32U);
+}
 
 [[nodiscard]] Expr operator+(const Expr& a, const Expr& b);
 [[nodiscard]] Expr operator-(const Expr& a, const Expr& b);

@@ -42,8 +42,10 @@ class NodeMap {
   }
   T& operator[](const Expr& key) { return *insert(key).first; }
   [[nodiscard]] std::size_t size() const noexcept { return size_; }
+  /// O(capacity); a map that has been much larger before is shrunk.
   void clear() {
     if (size_ == 0) return;
+    if (slots_.size() > 256 && size_ * 8 < slots_.size()) slots_.resize(slots_.size() / 2);
     for (Slot& s : slots_) s = Slot{};
     size_ = 0;
   }

@@ -65,80 +65,144 @@ std::vector<std::size_t> occurring(const Expr& root, const Variables& variables)
   return found;
 }
 
-std::vector<Entry> reverse_sweep(const Expr& root, const Variables& variables, bool derive) {
-  std::vector<Entry> row;
-  if ((root.symbol_filter() & variables.filter()) == 0) return row;
-  if (is_condition(root)) throw Error(ErrorKind::shape, "a condition (true or false) has no derivative");
-  // Nodes that lead to a variable, operands first.
-  std::vector<const Expr*> nodes;
-  NodeMap<std::vector<Expr>> adjoints(32);  // contributions, summed when the node is reached
-  postorder(
-      std::span<const Expr>(&root, 1),
-      [&](const Expr& e) {
-        if ((e.symbol_filter() & variables.filter()) == 0) return;
-        bool active = variables.find(e) != nullptr;
-        if (!active && differentiable_inside(e)) {
-          for (const Expr& child : e.operands()) active = active || adjoints.contains(child);
-        } else if (!active && !e.operands().empty()) {
-          active = !e.is(Kind::relation) && !e.is(Kind::logic) && !occurring(e, variables).empty();
-        }
-        if (active) {
-          adjoints.insert(e);
-          nodes.push_back(&e);
-        }
-      },
-      [&](const Expr& e) {
-        return (e.symbol_filter() & variables.filter()) != 0 && variables.find(e) == nullptr && differentiable_inside(e);
-      });
-  if (!adjoints.contains(root)) return row;
-  adjoints.at(root).emplace_back(1);
-  const auto wanted = [&](const Expr& child) { return adjoints.contains(child); };
-  for (std::size_t k = nodes.size(); k-- > 0;) {
-    const Expr& e = *nodes[k];
-    std::vector<Expr>& contributions = adjoints.at(e);
-    if (derive && contributions.empty()) continue;
-    const Expr adjoint = derive ? add(contributions) : Expr();
-    contributions.clear();
-    if (derive && adjoint.is_integer(0)) continue;
-    if (const std::size_t* v = variables.find(e)) {
-      row.push_back({*v, adjoint});
-      continue;
+// One reverse sweep after another over rows of a system; what they allocate is kept from row to row.
+class ReverseSweep {
+ public:
+  explicit ReverseSweep(const Variables& variables) : variables_(variables) {}
+
+  /// The nonzero entries of the row of `root`; with `derive` false only their places.
+  std::vector<Entry> operator()(const Expr& root, bool derive) {
+    std::vector<Entry> row;
+    if (!touches(root)) return row;
+    if (is_condition(root)) throw Error(ErrorKind::shape, "a condition (true or false) has no derivative");
+    collect(root);
+    const std::int32_t top = index_.at(root);
+    if (top >= 0) {
+      if (adjoints_.size() < nodes_.size()) adjoints_.resize(nodes_.size());
+      adjoints_[static_cast<std::size_t>(top)].emplace_back(1);
+      for (std::size_t k = nodes_.size(); k-- > 0;) propagate(k, derive, row);
     }
-    if (!derive && differentiable_inside(e)) continue;
-    const auto emit = [&](const Expr& child, Expr partial) { adjoints.at(child).push_back(std::move(partial) * adjoint); };
-    if (local_partials(e, wanted, emit)) continue;
-    // Few variables as a rule; each one is derived forward through the operator.
-    for (const std::size_t i : occurring(e, variables)) {
+    index_.clear();
+    nodes_.clear();
+    return merged(std::move(row), derive);
+  }
+
+ private:
+  [[nodiscard]] bool touches(const Expr& e) const { return (e.symbol_filter() & variables_.filter()) != 0; }
+  [[nodiscard]] bool enters(const Expr& e) const { return touches(e) && differentiable_inside(e) && variables_.find(e) == nullptr; }
+
+  // Numbers the nodes that lead to a variable, operands first; the others get -1.
+  void collect(const Expr& root) {
+    stack_.clear();
+    stack_.push_back({&root, 0});
+    index_[root] = -1;
+    while (!stack_.empty()) {
+      Frame& frame = stack_.back();
+      const Expr& e = *frame.expr;
+      const auto operands = e.operands();
+      if (frame.next == 0 && !enters(e)) frame.next = operands.size();
+      if (frame.next < operands.size()) {
+        const Expr& child = operands[frame.next++];
+        if (!touches(child)) continue;
+        const auto [slot, fresh] = index_.insert(child);
+        if (fresh) {
+          *slot = -1;
+          stack_.push_back({&child, 0});
+        }
+        continue;
+      }
+      if (leads_to_variable(e)) {
+        index_.at(e) = static_cast<std::int32_t>(nodes_.size());
+        nodes_.push_back(&e);
+      }
+      stack_.pop_back();
+    }
+  }
+
+  [[nodiscard]] bool leads_to_variable(const Expr& e) const {
+    if (variables_.find(e) != nullptr) return true;
+    if (differentiable_inside(e)) {
+      return std::any_of(e.operands().begin(), e.operands().end(), [&](const Expr& child) { return active(child); });
+    }
+    return !e.operands().empty() && !e.is(Kind::relation) && !e.is(Kind::logic) && !occurring(e, variables_).empty();
+  }
+
+  [[nodiscard]] bool active(const Expr& e) const {
+    const std::int32_t* i = index_.find(e);
+    return i != nullptr && *i >= 0;
+  }
+
+  void propagate(std::size_t k, bool derive, std::vector<Entry>& row) {
+    const Expr& e = *nodes_[k];
+    std::vector<Expr>& contributions = adjoints_[k];
+    Expr adjoint;
+    if (derive) {
+      if (contributions.empty()) return;
+      adjoint = contributions.size() == 1 ? contributions[0] : add(contributions);
+      contributions.clear();
+      if (adjoint.is_integer(0)) return;
+    } else {
+      contributions.clear();
+    }
+    if (const std::size_t* v = variables_.find(e)) {
+      row.push_back({*v, adjoint});
+      return;
+    }
+    if (differentiable_inside(e)) {
+      if (!derive) return;
+      local_partials(
+          e, [&](const Expr& child) { return active(child); },
+          [&](const Expr& child, Expr partial) {
+            adjoints_[static_cast<std::size_t>(index_.at(child))].push_back(adjoint.is_integer(1) ? std::move(partial) : std::move(partial) * adjoint);
+          });
+      return;
+    }
+    // Piecewise and operators: few variables as a rule; each one is derived forward through the node.
+    for (const std::size_t i : occurring(e, variables_)) {
       if (!derive) {
         row.push_back({i, 0});
         continue;
       }
-      Expr d = derivative(e, variables.all()[i]);
+      Expr d = derivative(e, variables_.all()[i]);
       if (!d.is_integer(0)) row.push_back({i, adjoint * d});
     }
   }
-  std::stable_sort(row.begin(), row.end(), [](const Entry& a, const Entry& b) { return a.variable < b.variable; });
-  std::size_t kept = 0;
-  for (std::size_t i = 0; i < row.size(); ++i) {
-    if (kept > 0 && row[kept - 1].variable == row[i].variable) {
-      row[kept - 1].value += row[i].value;
-    } else {
-      if (kept != i) row[kept] = std::move(row[i]);
-      ++kept;
+
+  static std::vector<Entry> merged(std::vector<Entry> row, bool derive) {
+    std::stable_sort(row.begin(), row.end(), [](const Entry& a, const Entry& b) { return a.variable < b.variable; });
+    std::size_t kept = 0;
+    for (std::size_t i = 0; i < row.size(); ++i) {
+      if (kept > 0 && row[kept - 1].variable == row[i].variable) {
+        row[kept - 1].value += row[i].value;
+      } else {
+        if (kept != i) row[kept] = std::move(row[i]);
+        ++kept;
+      }
     }
+    row.resize(kept);
+    if (derive) std::erase_if(row, [](const Entry& entry) { return entry.value.is_integer(0); });
+    return row;
   }
-  row.resize(kept);
-  if (derive) std::erase_if(row, [](const Entry& entry) { return entry.value.is_integer(0); });
-  return row;
-}
+
+  struct Frame {
+    const Expr* expr;
+    std::size_t next;
+  };
+  const Variables& variables_;
+  NodeMap<std::int32_t> index_;
+  std::vector<const Expr*> nodes_;
+  std::vector<std::vector<Expr>> adjoints_;  // contributions by node, summed when the node is reached
+  std::vector<Frame> stack_;
+};
 
 SparseMatrix assemble(std::span<const Expr> expressions, const Variables& variables, bool derive, bool upper_only) {
   SparseMatrix m;
   m.pattern.rows = expressions.size();
   m.pattern.cols = variables.all().size();
   m.pattern.row_start.push_back(0);
+  ReverseSweep sweep(variables);
   for (std::size_t i = 0; i < expressions.size(); ++i) {
-    for (Entry& entry : reverse_sweep(expressions[i], variables, derive)) {
+    for (Entry& entry : sweep(expressions[i], derive)) {
       if (upper_only && entry.variable < i) continue;
       m.pattern.columns.push_back(static_cast<std::int64_t>(entry.variable));
       if (derive) m.values.push_back(std::move(entry.value));
@@ -153,7 +217,7 @@ SparseMatrix assemble(std::span<const Expr> expressions, const Variables& variab
 std::vector<Expr> gradient(const Expr& expression, std::span<const Expr> variables) {
   const Variables v(variables);
   std::vector<Expr> result(variables.size());
-  for (Entry& entry : reverse_sweep(expression, v, true)) result[entry.variable] = std::move(entry.value);
+  for (Entry& entry : ReverseSweep(v)(expression, true)) result[entry.variable] = std::move(entry.value);
   return result;
 }
 
@@ -168,7 +232,7 @@ SparseMatrix sparse_jacobian(std::span<const Expr> expressions, std::span<const 
 SparseMatrix sparse_hessian(const Expr& expression, std::span<const Expr> variables) {
   const Variables v(variables);
   std::vector<Expr> first(variables.size());
-  for (Entry& entry : reverse_sweep(expression, v, true)) first[entry.variable] = std::move(entry.value);
+  for (Entry& entry : ReverseSweep(v)(expression, true)) first[entry.variable] = std::move(entry.value);
   const SparseMatrix upper = assemble(first, v, true, true);
   // Mirror the strict upper triangle into the rows below.
   const std::size_t n = variables.size();

@@ -67,12 +67,6 @@ Expr& Expr::operator=(const Expr& other) {
   return *this;
 }
 
-std::uintptr_t Expr::share() const {
-  const std::uintptr_t b = bits();
-  if ((b & tag_mask) == 0) reinterpret_cast<const Node*>(b)->retain();
-  return b;
-}
-
 std::uintptr_t Expr::settle() const {
   const std::scoped_lock lock(settle_mutex());
   const std::uintptr_t b = bits_.load(std::memory_order_acquire);
@@ -121,30 +115,11 @@ Expr& Expr::operator-=(const Expr& term) { return *this += -term; }
 Expr& Expr::operator*=(const Expr& factor) { return *this = *this * factor; }
 Expr& Expr::operator/=(const Expr& divisor) { return *this = *this / divisor; }
 
-Kind Expr::kind() const {
-  const std::uintptr_t b = bits();
-  return (b & tag_mask) == tag_small ? Kind::number : reinterpret_cast<const Node*>(b)->kind;
-}
-
-std::span<const Expr> Expr::operands() const {
-  const std::uintptr_t b = bits();
-  if ((b & tag_mask) == tag_small) return {};
-  return reinterpret_cast<const Node*>(b)->operands();
-}
-
-std::uint64_t Expr::hash() const {
-  const std::uintptr_t b = bits();
-  if ((b & tag_mask) == tag_small) return mix(static_cast<std::uint64_t>(b));
-  return reinterpret_cast<const Node*>(b)->hash;
-}
-
 Number Expr::number() const {
   if (Node::is_small(*this)) return Number(Node::small_value(*this));
   if (kind() != Kind::number) throw Error(ErrorKind::usage, "a number is expected, not a symbolic expression; use evaluate() to get one");
   return node()->number();
 }
-
-bool Expr::is_integer(std::int64_t value) const { return bits() == small(value); }
 
 std::optional<std::int64_t> Expr::word() const {
   if (Node::is_small(*this)) return Node::small_value(*this);
@@ -186,8 +161,6 @@ LimitSide Expr::limit_side() const {
   if (kind() != Kind::limit) throw Error(ErrorKind::usage, "not a limit");
   return static_cast<LimitSide>(node()->code);
 }
-
-std::uint32_t Expr::symbol_filter() const { return Node::is_small(*this) ? 0 : node()->symbol_filter; }
 
 bool Expr::has_symbols() const { return symbol_filter() != 0; }
 

@@ -13,7 +13,7 @@
 namespace boreon {
 
 /// Header of 32 bytes followed by the operands in the same allocation. A leaf keeps a payload in their place.
-class Node {
+class Node : public detail::NodeHeader {
  public:
   struct SymbolPayload {
     std::string name;
@@ -46,20 +46,11 @@ class Node {
   static std::int64_t small_value(const Expr& e) { return static_cast<std::int64_t>(e.bits()) >> 2; }
   [[nodiscard]] std::uint32_t reference_count() const noexcept { return references.load(std::memory_order_acquire); }
 
-  std::uint64_t hash;
-  mutable std::atomic<std::uint32_t> references;
-  std::uint32_t size;           // number of operands
-  std::uint32_t symbol_filter;  // Bloom filter of the symbols below
-  std::uint16_t code;           // constant, function row, operator, ...
-  Kind kind;
-  std::uint8_t unused = 0;
-  mutable const Node* next_dead = nullptr;  // list of nodes to free, so that freeing a deep chain needs no stack
-
  private:
   Node() = default;
   friend class InternTable;
 };
 
-static_assert(sizeof(Node) % alignof(Expr) == 0);
+static_assert(sizeof(Node) == sizeof(detail::NodeHeader) && sizeof(Node) % alignof(Expr) == 0);
 
 }  // namespace boreon
