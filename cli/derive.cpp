@@ -156,7 +156,9 @@ Answer derive_model(const Request& r) {
     for (std::size_t i = 0; i < m.pattern.rows; ++i) {
       for (auto k = static_cast<std::size_t>(m.pattern.row_start[i]); k < static_cast<std::size_t>(m.pattern.row_start[i + 1]); ++k) {
         const std::string& by = system.state_names[static_cast<std::size_t>(m.pattern.columns[k])];
-        a.text += fmt::format("d({})/d({}):\n{}\n", row_names[i], by, typeset(r, m.values[k]));
+        const std::string value = typeset(r, m.values[k]);
+        const bool tall = value.find('\n') != std::string::npos;
+        a.text += tall ? fmt::format("d({})/d({}):\n{}\n\n", row_names[i], by, value) : fmt::format("d({})/d({}) = {}\n", row_names[i], by, value.substr(2));
         a.json["result"].push_back({{"row", row_names[i]}, {"column", by}, {"value", to_text(m.values[k])}});
       }
     }
@@ -175,6 +177,12 @@ Answer derive_model(const Request& r) {
     conclude(a, r.no_check ? Evidence{} : cross_check(functions, system.states, j, options, rows));
   }
   return a;
+}
+
+// The finding without the method, which the verdict names once.
+std::string brief(const Evidence& e) {
+  if (e.verdict != Verdict::agrees) return e.to_string();
+  return fmt::format("agrees to {:.1f} digits at {} points{}", e.digits, e.points, e.skipped > 0 ? fmt::format("; {} entries could be compared at no point", e.skipped) : "");
 }
 
 std::string number_text(double v) { return fmt::format("{:.15g}", v); }
@@ -276,21 +284,21 @@ Answer check(const Request& r) {
     for (std::string& n : names) n = "rate of " + n;
   }
   const Evidence jacobian = cross_check(functions, system.states, sparse_jacobian(functions, system.states), options, names);
-  a.text = fmt::format("{}\n  Jacobian of the equations, {} entries: {}\n", model.title.empty() ? model.path : model.title, jacobian.entries, jacobian.to_string());
+  a.text = fmt::format("{}\n  Jacobian of the equations, {} entries: {}\n", model.title.empty() ? model.path : model.title, jacobian.entries, brief(jacobian));
   Evidence overall = jacobian;
   std::vector<Expr> with_parameters = system.states;
   with_parameters.insert(with_parameters.end(), system.parameters.begin(), system.parameters.end());
   const auto part = [&](const char* what, const std::vector<Expr>& f, const std::vector<Expr>& v, const std::vector<std::string>& row_names) {
     if (f.empty() || v.empty()) return;
     const Evidence e = cross_check(f, v, sparse_jacobian(f, v), options, row_names);
-    a.text += fmt::format("  {}, {} entries: {}\n", what, e.entries, e.to_string());
+    a.text += fmt::format("  {}, {} entries: {}\n", what, e.entries, brief(e));
     if (e.verdict != Verdict::agrees && overall.verdict == Verdict::agrees && e.entries > 0) overall = e;
     if (e.entries > 0 && e.digits < overall.digits) overall = e;
   };
   part("derivatives of the equations by the parameters", functions, system.parameters, names);
   part("derivatives of the outputs", system.outputs, with_parameters, system.output_names);
   for (const Warning& w : model.warnings) a.text += fmt::format("  warning: {} (line {})\n", w.message, w.position.line);
-  a.text += fmt::format("verdict: {}, {:.1f} digits at the worst entry\n", to_string(overall.verdict), overall.digits);
+  a.text += fmt::format("verdict: {}, {:.1f} digits at the worst entry ({})\n", to_string(overall.verdict), overall.digits, overall.method);
   a.json["result"] = to_string(overall.verdict);
   a.json["status"] = "exact";
   a.json["conditions"] = Json::array();

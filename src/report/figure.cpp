@@ -42,7 +42,7 @@ std::string script(const std::vector<Figure>& panels, const std::string& path, b
   std::string s = svg ? fmt::format("set terminal svg size {},{} noenhanced font 'DejaVu Sans,14' background rgb 'white'\n", width, height)
                       : fmt::format("set terminal pngcairo size {},{} noenhanced font 'DejaVu Sans,13'\n", width, height);
   s += fmt::format("set output {}\n", quoted(path));
-  s += "set encoding utf8\nset border 3 lw 1 lc rgb '#444444'\nset tics nomirror textcolor rgb '#222222'\nset grid lc rgb '#dddddd' lt 1 lw 1\nset key outside right top\n";
+  s += "set encoding utf8\nset border 3 lw 1 lc rgb '#444444'\nset tics nomirror textcolor rgb '#222222'\nset grid lc rgb '#dddddd' lt 1 lw 1\nset key below maxrows 4 spacing 1.2\n";
   if (panels.size() > 1) s += fmt::format("set multiplot layout {},1\n", panels.size());
   std::size_t block = 0;
   for (const Figure& f : panels) {
