@@ -9,6 +9,7 @@
 //  - (x*y)^n = x^n*y^n and (x^a)^n = x^(a*n) for integer n; for other exponents only where assumptions allow it;
 //  - known functions at known places (sin(pi/6) = 1/2, log(1) = 0), odd and even symmetry (sin(-x) = -sin(x)), and
 //    inverse pairs that hold under the assumptions (exp(log(x)) = x, log(exp(x)) = x for real x);
+//  - exp(x)^n = exp(n*x) for integer n, and exp(a*u)*exp(b*u) = exp((a + b)*u) for numbers a and b;
 //  - relations between numbers become true or false, piecewise drops branches that cannot be taken.
 // A number times a single sum stays factored, 2*(x + y), until it is added to something. An operand that is itself a
 // product of more than 32 factors, or a sum much larger than all it is added to, keeps its own node: that bounds the

@@ -56,7 +56,7 @@ Expr integer_root(const Number& n, const Number& fraction) {
   if (parts.inside.is_one()) return outside;
   if (*p > 1) {  // 2^(2/3) stays, 4^(1/3) = 2^(2/3) is left as it is typed
     RootParts once_more = take_out(power(parts.inside, *p), *q);
-    if (!once_more.outside.is_one()) {
+    if (!once_more.outside.is_one() && compare(once_more.inside, parts.inside) < 0) {
       const Expr inside = integer_root(once_more.inside, Number(1, *q));
       return outside * Expr(once_more.outside) * inside;
     }
@@ -121,10 +121,16 @@ Expr power_of_product(const Expr& base, const Expr& exponent) {
   const Number c = base.operands()[0].number();
   std::vector<Expr> outside;
   std::vector<Expr> inside;
-  if (c.sign() < 0) {
-    inside.emplace_back(-1);
+  // A number comes out of a square root always, sqrt(12*x) = 2*sqrt(3)*sqrt(x), of other powers only where it becomes
+  // rational: (300/T)^0.39 reads better as it is.
+  const Expr magnitude = power(Expr(c.abs()), exponent);
+  const bool comes_out = magnitude.is_number() || exponent.number().denominator() == Number(2);
+  if (!comes_out) {
+    inside.emplace_back(c);
+  } else {
+    if (c.sign() < 0) inside.emplace_back(-1);
+    if (!c.abs().is_one()) outside.push_back(magnitude);
   }
-  if (!c.abs().is_one()) outside.push_back(power(Expr(c.abs()), exponent));
   for (const auto [b, e] : Parts(base)) {
     const Expr factor = e.is_integer(1) ? b : plain(b, e);
     if (is_nonnegative(factor) && (exponent.number().sign() > 0 || is_positive(factor))) {

@@ -45,6 +45,7 @@ class ProductBuilder {
   Expr finish() {
     // Merging can make an exponent integral, which may take a power apart again: (x*y)^(1/2)*(x*y)^(1/2). Each round
     // removes at least one entry with a fractional exponent, so this ends.
+    join_exponentials();
     while (merge()) {
     }
     for (const Entry& e : entries_) {
@@ -114,6 +115,55 @@ class ProductBuilder {
     entries_ = std::move(merged);
     for (const Expr& e : again) multiply(e);
     return !again.empty() && entries_.size() > 1;
+  }
+
+  static const FunctionRow& exponential() {
+    static const FunctionRow& row = *find_function("exp");
+    return row;
+  }
+  static bool is_exponential(const Entry& e) { return e.exponent.is_integer(1) && e.base.is(Kind::call) && &e.base.function() == &exponential(); }
+
+  // u of exp(c*u), the same for all numbers c.
+  static Expr direction(const Expr& argument) {
+    Scaled s = split_coefficient(argument);
+    if (!s.rest.is(Kind::sum)) return s.rest;
+    const Expr scaled[] = {Expr(Number(1) / s.rest.operands()[2].number()) * s.rest};
+    return sum_of(scaled, Absorb::everything);
+  }
+
+  // exp(a*u)*exp(b*u) = exp((a + b)*u) for numbers a, b, so that exp(u)/exp(u) = 1; exponentials of different things
+  // stay apart and shared.
+  void join_exponentials() {
+    std::size_t count = 0;
+    for (const Entry& e : entries_) count += is_exponential(e) ? 1U : 0U;
+    if (count < 2) return;
+    std::vector<std::pair<Expr, std::vector<std::size_t>>> groups;
+    for (std::size_t i = 0; i < entries_.size(); ++i) {
+      if (!is_exponential(entries_[i])) continue;
+      const Expr u = direction(entries_[i].base.operands()[0]);
+      auto at = std::find_if(groups.begin(), groups.end(), [&](const auto& g) { return g.first == u; });
+      if (at == groups.end()) at = groups.insert(groups.end(), {u, {}});
+      at->second.push_back(i);
+    }
+    std::vector<Expr> joined;
+    std::vector<char> gone(entries_.size(), 0);
+    for (const auto& [u, members] : groups) {
+      if (members.size() < 2) continue;
+      std::vector<Expr> arguments;
+      for (const std::size_t i : members) {
+        arguments.push_back(entries_[i].base.operands()[0]);
+        gone[i] = 1;
+      }
+      const Expr argument[] = {sum_of(arguments, Absorb::everything)};
+      joined.push_back(call(exponential(), argument));
+    }
+    if (joined.empty()) return;
+    std::vector<Entry> kept;
+    for (std::size_t i = 0; i < entries_.size(); ++i) {
+      if (gone[i] == 0) kept.push_back(std::move(entries_[i]));
+    }
+    entries_ = std::move(kept);
+    for (const Expr& e : joined) multiply(e);
   }
 
   // infinity times numbers and things of known sign

@@ -51,7 +51,7 @@ class Attempt {
     for (std::size_t i = 0; i < n_; ++i) {
       data(u)[i] = to_shifted(i, start[i]);
       data(scale)[i] = 1 / std::max(std::abs(start[i]), 1e-3 * typical_size(start));
-      const bool bounded = std::isfinite(system_.lower[i]) || std::isfinite(system_.upper[i]);
+      const bool bounded = shifted(i) || mirrored(i);
       data(constraints)[i] = bounded ? 1.0 : 0.0;
       constrained = constrained || bounded;
     }
@@ -215,13 +215,16 @@ class Attempt {
   void scale_column(SUNMatrix j, std::size_t column, double factor) const;
 
   // Coordinates in which a bound is a sign: counted from the lower bound, or downwards from the upper one.
-  [[nodiscard]] bool mirrored(std::size_t i) const { return !std::isfinite(system_.lower[i]) && std::isfinite(system_.upper[i]); }
+  // A bound far beyond the size of the start would cost digits; it only refuses points.
+  [[nodiscard]] bool near(double bound, std::size_t i) const { return std::abs(bound) <= 1e6 * std::max(std::abs(system_.start[i]), 1e-3 * typical_size(system_.start)); }
+  [[nodiscard]] bool shifted(std::size_t i) const { return near(system_.lower[i], i); }
+  [[nodiscard]] bool mirrored(std::size_t i) const { return !shifted(i) && near(system_.upper[i], i); }
   [[nodiscard]] double to_shifted(std::size_t i, double y) const {
-    if (std::isfinite(system_.lower[i])) return y - system_.lower[i];
+    if (shifted(i)) return y - system_.lower[i];
     return mirrored(i) ? system_.upper[i] - y : y;
   }
   [[nodiscard]] double from_shifted(std::size_t i, double u) const {
-    if (std::isfinite(system_.lower[i])) return u + system_.lower[i];
+    if (shifted(i)) return u + system_.lower[i];
     return mirrored(i) ? system_.upper[i] - u : u;
   }
 
@@ -326,7 +329,11 @@ void Attempt::scale_column(SUNMatrix j, std::size_t column, double factor) const
 
 std::string describe(const SteadyResult& r, const System& s) {
   switch (r.outcome) {
-    case SteadyOutcome::converged: return r.restarts == 0 ? "converged" : fmt::format("converged from a start {} attempts away from the given one", r.restarts);
+    case SteadyOutcome::converged: {
+      std::string text = r.restarts == 0 ? "converged" : fmt::format("converged from another start (attempt {})", r.restarts);
+      if (!r.suspects.empty()) text += fmt::format(", but the equations do not determine {} there: other solutions lie beside this one", fmt::join(r.suspects, ", "));
+      return text;
+    }
     case SteadyOutcome::left_domain:
       return "the iteration was driven to points where a function leaves its domain (such as the logarithm of a negative number); give bounds (lower, upper) "
              "or a start nearer to the solution";
@@ -376,7 +383,7 @@ SteadyResult solve_steady(const System& system, const SteadyOptions& options) {
     const double margin = 1e-9 * std::max(1e-300, std::abs(best.values[i]));
     if (std::abs(best.values[i] - system.lower[i]) <= margin || std::abs(best.values[i] - system.upper[i]) <= margin) best.at_bounds.push_back(system.state_names[i]);
   }
-  if (best.outcome == SteadyOutcome::singular) best.suspects = attempt.undetermined(best.values);
+  if (best.outcome == SteadyOutcome::singular || best.converged) best.suspects = attempt.undetermined(best.values);
   if (best.outcome == SteadyOutcome::at_bound && best.at_bounds.empty()) best.outcome = SteadyOutcome::stalled;
   best.message = describe(best, system);
   best.linear_solver = attempt.jacobian().description();

@@ -10,6 +10,7 @@
 #include "boreon/traverse.hpp"
 #include "expr/canonical.hpp"
 #include "text/lexer.hpp"
+#include "text/name_resolver.hpp"
 
 namespace boreon {
 namespace {
@@ -45,9 +46,7 @@ constexpr std::size_t max_operator_nesting = 200;
 class Parser {
  public:
   Parser(std::string_view text, const ParseContext& context)
-      : context_(context), errors_(text, context.origin), tokens_(tokenize(text, errors_)) {
-    find_primed_names();
-  }
+      : context_(context), errors_(text, context.origin), tokens_(tokenize(text, errors_)), names_(context, errors_, tokens_) {}
 
   Expr run() {
     for (;;) {
@@ -68,18 +67,6 @@ class Parser {
   }
 
  private:
-  // y' without an argument makes y an unknown function of the independent variable in the whole text.
-  void find_primed_names() {
-    for (std::size_t i = 0; i < tokens_.size(); ++i) {
-      const Token& t = tokens_[i];
-      if (t.type != Token::Type::name || tokens_[i + 1].is("(")) {
-        if (t.type == Token::Type::name) called_.insert(t.text);
-        continue;
-      }
-      if (t.primes > 0 && !context_.strict && !context_.names.contains(t.text)) primed_.insert(t.text);
-    }
-  }
-
   void operand(const Token& t) {
     switch (t.type) {
       case Token::Type::number: push(guarded(t.at, [&] { return Expr(Number::parse(t.text)); })); return;
@@ -120,7 +107,7 @@ class Parser {
   void name(const Token& t) {
     const bool call_follows = tokens_[at_ + 1].is("(");
     if (!t.quoted && t.primes == 0) {
-      if (t.text == "not" && !declared(t.text)) {
+      if (t.text == "not" && !names_.declared(t.text)) {
         pending_.push_back({Op::negation, t.at});
         ++at_;
         return;
@@ -130,8 +117,8 @@ class Parser {
       if (t.text == "integral") return open(t, Frame::Type::integral, call_follows);
       if (t.text == "sum") return open(t, Frame::Type::sum, call_follows);
       if (t.text == "limit") return open(t, Frame::Type::limit, call_follows);
-      if (t.text == "double" && call_follows && !declared(t.text)) return double_literal();
-      if (const Expr* c = constant_named(t.text)) {
+      if (t.text == "double" && call_follows && !names_.declared(t.text)) return double_literal();
+      if (const Expr* c = NameResolver::constant(t.text)) {
         if (call_follows) errors_.fail(ErrorKind::syntax, fmt::format("{0} is a constant, not a function; write {0}*(...)", t.text), t.at);
         push(*c);
         return;
@@ -141,113 +128,10 @@ class Parser {
       }
     }
     if (call_follows) {
-      check_callable(t);
+      names_.check_callable(t);
       open(t, Frame::Type::call, true);
     } else {
-      push(plain_name(t));
-    }
-  }
-
-  [[nodiscard]] bool declared(const std::string& n) const {
-    return context_.names.contains(n) || context_.functions.contains(n) || bound(n);
-  }
-
-  [[nodiscard]] bool bound(const std::string& n) const {
-    return std::find(bound_.begin(), bound_.end(), n) != bound_.end();
-  }
-
-  static const Expr* constant_named(const std::string& n) {
-    static const auto* constants = new std::map<std::string, Expr>{{"pi", pi()},           {"egamma", egamma()},       {"infinity", infinity()},
-                                                                   {"undefined", undefined()}, {"true", truth(true)}, {"false", truth(false)}};
-    const auto at = constants->find(n);
-    return at == constants->end() ? nullptr : &at->second;
-  }
-
-  [[nodiscard]] std::vector<std::string> known_names(bool callable) const {
-    std::vector<std::string> all;
-    if (callable || context_.strict) {
-      for (const FunctionRow& row : catalogue()) all.emplace_back(row.name);
-      for (const char* word : {"piecewise", "derivative", "integral", "sum", "limit"}) all.emplace_back(word);
-    }
-    for (const auto& [n, f] : context_.functions) all.push_back(n);
-    if (!callable) {
-      for (const auto& [n, e] : context_.names) all.push_back(n);
-      for (const char* word : {"pi", "egamma", "infinity"}) all.emplace_back(word);
-    }
-    return all;
-  }
-
-  [[nodiscard]] Expr symbol_of(const std::string& n) const {
-    const auto at = context_.names.find(n);
-    if (at != context_.names.end() && at->second.is(Kind::symbol)) return at->second;
-    return Symbol(n);
-  }
-
-  Expr plain_name(const Token& t) {
-    if (bound(t.text)) {
-      if (t.primes > 0) errors_.fail(ErrorKind::name, fmt::format("{} is the variable of an operator here and has no derivative", t.text), t.at);
-      return symbol_of(t.text);
-    }
-    if (!t.orders.empty()) errors_.fail(ErrorKind::syntax, fmt::format("{}'[...] needs arguments: {}'[1,0](x, y)", t.text, t.text), t.at);
-    if (const auto at = context_.names.find(t.text); at != context_.names.end()) {
-      if (t.primes == 0) return at->second;
-      if (at->second.is(Kind::unknown_call)) return raised(at->second, t.primes);
-      const auto what = context_.described.find(t.text);
-      errors_.fail(ErrorKind::name, fmt::format("{} is a {} and does not depend on {}, so {}{} has no meaning; declare it as an unknown to derive it",
-                                                t.text, what == context_.described.end() ? "plain symbol" : what->second, context_.independent.name(), t.text,
-                                                std::string(static_cast<std::size_t>(t.primes), '\'')), t.at);
-    }
-    if (context_.functions.contains(t.text)) {
-      errors_.fail(ErrorKind::name, fmt::format("{0} is a function and needs its arguments: {0}(...)", t.text), t.at);
-    }
-    const FunctionRow* row = t.quoted ? nullptr : find_function(t.text);
-    if (row != nullptr && !(row->also_letter && !context_.strict && t.primes == 0)) {
-      errors_.fail(ErrorKind::name, fmt::format("{0} is a function and needs an argument: {0}(...)", t.text), t.at);
-    }
-    if (context_.strict) {
-      const auto names = known_names(false);
-      errors_.fail(ErrorKind::name, fmt::format("the name '{}' is not known here{}", t.text, suggestion(t.text, names)), t.at);
-    }
-    if (primed_.contains(t.text)) {
-      const Expr args[] = {context_.independent};
-      return raised(UnknownFunction(t.text).call(args), t.primes);
-    }
-    if (called_.contains(t.text) && row == nullptr) {
-      errors_.fail(ErrorKind::name, fmt::format("{0} is used both as a function, {0}(...), and as a plain name", t.text), t.at);
-    }
-    return guarded(t.at, [&]() -> Expr { return Symbol(t.text); });
-  }
-
-  static Expr raised(const Expr& call, int primes) {
-    if (primes == 0) return call;
-    std::vector<Expr> operands(call.operands().begin(), call.operands().end());
-    operands[2] += primes;
-    return unknown_call(operands);
-  }
-
-  void check_callable(const Token& t) {
-    if (context_.functions.contains(t.text)) return;
-    const auto at = context_.names.find(t.text);
-    if ((at != context_.names.end() && !at->second.is(Kind::unknown_call)) || bound(t.text)) {
-      const auto what = context_.described.find(t.text);
-      errors_.fail(ErrorKind::name, fmt::format("{0} is a {1}, not a function; for a product write {0}*(...)", t.text,
-                                                what == context_.described.end() ? "symbol" : what->second), t.at);
-    }
-    if (at != context_.names.end()) return;
-    if (!t.quoted && find_function(t.text) != nullptr) {
-      if (t.primes > 0) {
-        errors_.fail(ErrorKind::syntax, fmt::format("primes belong to unknown functions; write derivative({}(x), x)", t.text), t.at);
-      }
-      return;
-    }
-    if (t.quoted) return;
-    const auto names = known_names(true);
-    const std::string hint = suggestion(t.text, names);
-    if (context_.strict) errors_.fail(ErrorKind::name, fmt::format("the function '{}' is not known here{}", t.text, hint), t.at);
-    // One letter from a known function is taken for a slip of the pen.
-    const std::string near = nearest_name(t.text, names);
-    if (t.primes == 0 && near.size() > 2 && t.text.size() > 2 && !near.empty()) {
-      errors_.fail(ErrorKind::name, fmt::format("the function '{0}' is not known{1} (for an unknown function of that name write `{0}`(...))", t.text, hint), t.at);
+      push(names_.value(t));
     }
   }
 
@@ -256,10 +140,10 @@ class Parser {
     Frame f{type, t, tokens_[at_ + 1].at, pending_.size()};
     at_ += 2;
     if (type == Frame::Type::integral || type == Frame::Type::sum || type == Frame::Type::limit) {
-      if (bound_.size() >= max_operator_nesting) {
+      if (names_.bound_count() >= max_operator_nesting) {
         errors_.fail(ErrorKind::limit, fmt::format("integrals, sums and limits are nested more than {} deep", max_operator_nesting), t.at);
       }
-      bound_.push_back(variable_ahead(f));
+      names_.bind(variable_ahead(f));
     }
     frames_.push_back(std::move(f));
     if (tokens_[at_].is(")")) {
@@ -469,9 +353,9 @@ class Parser {
     }
     if (f.stage != 0) errors_.fail(ErrorKind::syntax, fmt::format("a comma is out of place here: {}", usage(f.type)), t.at);
     f.args.push_back(pop());
-    bound_.pop_back();
+    names_.unbind();
     const Token& v = tokens_[at_];
-    f.args.push_back(guarded(v.at, [&] { return symbol_of(v.text); }));
+    f.args.push_back(guarded(v.at, [&] { return names_.symbol(v.text); }));
     ++at_;
     f.stage = 1;
     const Token& next = tokens_[at_];
@@ -498,7 +382,7 @@ class Parser {
       if (v.type != Token::Type::name || v.primes > 0 || (!v.quoted && is_reserved_word(v.text))) {
         errors_.fail(ErrorKind::syntax, fmt::format("a plain name is expected as the variable: {}", usage(f.type)), v.at);
       }
-      Expr variable = plain_name(v);
+      Expr variable = names_.value(v);
       if (!variable.is(Kind::symbol)) {
         errors_.fail(ErrorKind::name, fmt::format("{} is an unknown function of {}; derive by a plain symbol", v.text, context_.independent.name()), v.at);
       }
@@ -630,9 +514,7 @@ class Parser {
   std::vector<Expr> values_;
   std::vector<Pending> pending_;
   std::vector<Frame> frames_;
-  std::vector<std::string> bound_;  // variables of the open integrals, sums and limits whose body is being read
-  std::set<std::string> primed_;
-  std::set<std::string> called_;
+  NameResolver names_;
 };
 
 }  // namespace

@@ -78,6 +78,9 @@ TEST_CASE("known values and symmetries of functions") {
   CHECK(exp(log(x)) == x);
   CHECK(log(exp(x)) == x);
   CHECK(exp(x) * exp(x) == exp(2 * x));
+  CHECK(exp(x) / exp(x) == Expr(1));
+  CHECK(exp(1 - x) * exp(x - 1) == Expr(1));
+  CHECK(exp(2 * x + 2) * exp(-1 - x) == exp(x + 1));
   CHECK(abs(Symbol("r", {Assumption::positive})) == Symbol("r", {Assumption::positive}));
   CHECK(pow(abs(x), 2) == x * x);
   CHECK(gamma(Expr(5)) == Expr(24));
