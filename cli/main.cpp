@@ -181,7 +181,11 @@ int run(int argc, char** argv) {
     return a.exit_code;
   } catch (const Error& e) {
     return report_error(r, to_string(e.kind()), e.message(), e.what(), e.position().line, e.position().column, exit_code_of(e.kind()));
-  } catch (const std::bad_alloc&) {
+  } catch (const std::exception& e) {
+    if (dynamic_cast<const std::bad_alloc*>(&e) == nullptr) {
+      const std::string message = std::string("this should not happen: ") + e.what();
+      return report_error(r, "internal", message, message, 0, 0, 1);
+    }
     return report_error(r, "limit", "there is not enough memory for this request", "there is not enough memory for this request", 0, 0, 1);
   }
 }

@@ -62,6 +62,9 @@ double RealDomain::power(const Expr& base, const Expr& exponent, double b, doubl
   }
   if (e == -1) return 1 / b;
   const double v = std::pow(b, e);
+  if (std::isnan(v) && !std::isnan(b) && !std::isnan(e) && base.is_number()) {
+    throw Error(ErrorKind::domain, fmt::format("{} to the power {} is not real; use evaluate_complex() for the principal value, or cbrt() for a real cube root", shown(base), shown(exponent)));
+  }
   if (std::isnan(v) && !std::isnan(b) && !std::isnan(e)) {
     throw Error(ErrorKind::domain, fmt::format("{} = {} is negative, so its power {} = {} is not real; use evaluate_complex() for complex values",
                                                shown(base), b, shown(exponent), e));

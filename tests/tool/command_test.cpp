@@ -45,6 +45,8 @@ TEST_CASE("evaluate") {
   CHECK(std::stod(j["result"].get<std::string>()) == doctest::Approx(7.0 / 3));
   CHECK(j["status"] == "approximate");
   CHECK(boreon("evaluate 'exp(1i*pi/2)' --json").code == 0);
+  CHECK(boreon("evaluate '10^400*exp(-1)' --digits 5").says("3.6788e+399"));
+  CHECK(boreon("evaluate '1e-400'").code == 0);
   CHECK(boreon("evaluate " + model("mirror_proton.toml")).says("energy"));
   CHECK(boreon("evaluate 'log(x)' --at x=-1").code == 1);
   CHECK(boreon("evaluate 'log(x)' --at x=-1").says("x = -1"));
@@ -164,6 +166,9 @@ TEST_CASE("mistakes on the command line: exit code, kind, remedy, in text and in
       {"evaluate 'x' --at x=1,x=2", 2, "usage", "twice"},
       {"evaluate 'log(x)' --at x=0", 1, "domain", "log(x)"},
       {"evaluate 'pi' --digits 0", 2, "usage", "digits"},
+      {"evaluate 'exp(1000)'", 1, "domain", "--digits 15"},
+      {"evaluate '(-8)^(1/3)'", 1, "domain", "cbrt()"},
+      {"evaluate ''", 2, "syntax", "empty"},
       {"solve no/such.toml", 2, "io", "cannot be read"},
       {"solve 'x^2 = 2'", 1, "unsupported", "model files"},
       {"solve " + broken, 2, "name", "'kk' is not known"},
