@@ -195,8 +195,52 @@ class ProductBuilder {
 
 }  // namespace
 
+namespace {
+
+// A factor that no rule of products takes apart or joins with a different factor.
+bool plain_factor(const Expr& e) {
+  switch (e.kind()) {
+    case Kind::symbol:
+    case Kind::sum:
+    case Kind::unknown_call:
+    case Kind::piecewise: return true;
+    case Kind::call: return e.function().power_rule == nullptr;
+    default: return false;
+  }
+}
+
+// The common products of two operands without the builder: a number times something, two different plain factors.
+bool quick_product(const Expr& a, const Expr& b, Expr& result) {
+  const Expr& c = b.is_number() ? b : a;
+  const Expr& x = b.is_number() ? a : b;
+  if (c.is_number()) {
+    if (x.is_number() || c.is_integer(0) || x.is(Kind::constant) || c.number().is_double()) return false;
+    if (x.is(Kind::product)) {
+      const Number scaled = c.number() * x.operands()[0].number();
+      if (scaled.is_one() || scaled.is_double() || is_infinite(x)) return false;
+      std::vector<Expr> operands(x.operands().begin(), x.operands().end());
+      operands[0] = scaled;
+      result = Node::intern(Kind::product, 0, operands);
+    } else if (x.is(Kind::power)) {
+      if (x.operands()[0].is_number()) return false;
+      result = Node::make(Kind::product, 0, c, x.operands()[0], x.operands()[1]);
+    } else {
+      result = Node::make(Kind::product, 0, c, x, 1);
+    }
+    return true;
+  }
+  if (a == b || !plain_factor(a) || !plain_factor(b)) return false;
+  result = order(a, b) < 0 ? Node::make(Kind::product, 0, 1, a, 1, b, 1) : Node::make(Kind::product, 0, 1, b, 1, a, 1);
+  return true;
+}
+
+}  // namespace
+
 Expr multiply(std::span<const Expr> operands) {
+  while (!operands.empty() && operands[0].is_integer(1)) operands = operands.subspan(1);
+  if (operands.empty()) return 1;
   if (operands.size() == 1) return operands[0];
+  if (operands.size() == 2) return operands[0] * operands[1];
   ProductBuilder builder;
   for (const Expr& e : operands) builder.multiply(e);
   return builder.finish();
@@ -206,8 +250,11 @@ Expr operator*(const Expr& a, const Expr& b) {
   if (a.is_integer(1)) return b;
   if (b.is_integer(1)) return a;
   if (a.is_number() && b.is_number()) return {a.number() * b.number()};
-  const Expr operands[] = {a, b};
-  return multiply(operands);
+  if (Expr result; quick_product(a, b, result)) return result;
+  ProductBuilder builder;
+  builder.multiply(a);
+  builder.multiply(b);
+  return builder.finish();
 }
 
 Expr operator/(const Expr& a, const Expr& b) {

@@ -89,8 +89,7 @@ class SumBuilder {
     if (operands.size() == 1) return operands[0];
     if (operands.size() == 3 && operands[0].is_integer(0)) {
       if (operands[2].is_integer(1)) return operands[1];
-      const Expr factors[] = {operands[2], operands[1]};
-      return multiply(factors);
+      return operands[2] * operands[1];
     }
     return Node::intern(Kind::sum, 0, operands);
   }
