@@ -21,7 +21,8 @@ class Story {
 
   Answer tell() {
     say("An auroral arc over a polar observatory: from equations to numbers.\n"
-        "All data are made up; the physics is real. Files go to " + folder_.string() + ".\n");
+        "All data are made up; the physics is real. Files go to " +
+        folder_.string() + ".\n");
     heading("1. Write the equations down");
     say("The steady ion chemistry inside the arc is a text file (" + path("ion_chemistry.toml") + "):\n\n");
     Request r = request("show", "ion_chemistry.toml");
@@ -71,7 +72,8 @@ class Story {
     answer_.json["result"] = folder_.string();
     answer_.json["status"] = "approximate";
     answer_.json["steps"] = story_;
-    answer_.json["check"] = {{"method", "the checks of all steps"}, {"points", checked_}, {"digits", digits_}, {"worst", nullptr}, {"verdict", failed_ == 0 ? "agrees" : "disagrees"}};
+    answer_.json["check"] = {
+        {"method", "the checks of all steps"}, {"points", checked_}, {"digits", digits_}, {"worst", nullptr}, {"verdict", failed_ == 0 ? "agrees" : "disagrees"}};
     answer_.exit_code = failed_ == 0 ? 0 : 1;
     return answer_;
   }

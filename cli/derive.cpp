@@ -143,8 +143,9 @@ Answer derive_model(const Request& r) {
     const std::string of = r.of.empty() && system.output_names.size() == 1 ? system.output_names[0] : r.of;
     const auto at = std::find(system.output_names.begin(), system.output_names.end(), of);
     if (at == system.output_names.end()) {
-      throw Error(ErrorKind::usage, fmt::format("--of names the output to derive{}{}", of.empty() ? "" : fmt::format("; there is no output '{}'{}", of, suggestion(of, system.output_names)),
-                                                system.output_names.empty() ? "; the model has no [outputs]" : fmt::format(" (outputs: {})", fmt::join(system.output_names, ", "))));
+      throw Error(ErrorKind::usage,
+                  fmt::format("--of names the output to derive{}{}", of.empty() ? "" : fmt::format("; there is no output '{}'{}", of, suggestion(of, system.output_names)),
+                              system.output_names.empty() ? "; the model has no [outputs]" : fmt::format(" (outputs: {})", fmt::join(system.output_names, ", "))));
     }
     functions = {system.outputs[static_cast<std::size_t>(at - system.output_names.begin())]};
     rows = {of};

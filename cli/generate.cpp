@@ -38,7 +38,8 @@ std::string self_test(const std::string& name, const Kernel& kernel, const std::
     s += fmt::format("static double out_{}[{}];\n", p.outputs[g].name, std::max<std::size_t>(1, p.outputs[g].size));
   }
   s += "\nstatic int differ(const char* what, const double* got, const double* expected, int n) {\n  int bad = 0;\n  for (int i = 0; i < n; ++i) {\n"
-       "    if (fabs(got[i] - expected[i]) > 1e-12*fabs(expected[i])) {\n      printf(\"%s[%d] = %.17g, expected %.17g\\n\", what, i, got[i], expected[i]);\n      ++bad;\n    }\n  }\n  return bad;\n}\n\n";
+       "    if (fabs(got[i] - expected[i]) > 1e-12*fabs(expected[i])) {\n      printf(\"%s[%d] = %.17g, expected %.17g\\n\", what, i, got[i], expected[i]);\n      ++bad;\n    }\n "
+       " }\n  return bad;\n}\n\n";
   s += "int main(void) {\n  int bad = 0;\n";
   std::string args;
   for (const auto& g : p.inputs) args += (args.empty() ? "in_" : ", in_") + g.name;
@@ -87,7 +88,8 @@ Answer generate(const Request& r) {
     put(part.name + "_test" + (cpp ? ".cpp" : ".c"), self_test(part.name, kernel, values, cpp));
     a.text += fmt::format("  {}, {}: {} ({} operations)\n", source.header_name, source.source_name, part.what, kernel.program().operation_count());
   }
-  a.text += fmt::format("try: {0} -O2 -ffp-contract=off {1}/{2}_jacobian{3} {1}/{2}_jacobian_test{3} -lm -o {2}_test && ./{2}_test\n", cpp ? "c++" : "cc", folder.string(), name, cpp ? ".cpp" : ".c");
+  a.text += fmt::format("try: {0} -O2 -ffp-contract=off {1}/{2}_jacobian{3} {1}/{2}_jacobian_test{3} -lm -o {2}_test && ./{2}_test\n", cpp ? "c++" : "cc", folder.string(), name,
+                        cpp ? ".cpp" : ".c");
   const Evidence e = r.no_check ? Evidence{} : cross_check(s.residuals, s.states, j, check_options(m, s));
   a.text += fmt::format("check of the Jacobian: {}\n", e.to_string());
   a.json["result"] = a.json["files"];

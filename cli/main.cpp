@@ -1,6 +1,6 @@
 // The command-line tool: arguments in, one answer out.
-#include <CLI/CLI.hpp>
 #include <fmt/format.h>
+#include <CLI/CLI.hpp>
 
 #include <chrono>
 #include <cstdio>
@@ -65,12 +65,15 @@ const std::vector<Command>& commands() {
   using namespace boreon::cli;
   static const std::vector<Command> all{
       {"show", "typeset a model or an expression",
-       "  boreon show model.toml\n  boreon show model.toml --format unicode\n  boreon show \"exp(-x^2/(4*D*t))/sqrt(4*pi*D*t)\" --format latex\n", show, [](CLI::App&, Request&) {}},
+       "  boreon show model.toml\n  boreon show model.toml --format unicode\n  boreon show \"exp(-x^2/(4*D*t))/sqrt(4*pi*D*t)\" --format latex\n", show,
+       [](CLI::App&, Request&) {}},
       {"derive", "derivatives, checked against difference quotients",
        "  boreon derive \"x^3*y\" --wrt x,x,y\n  boreon derive \"x*y + sin(z)\" --what gradient\n  boreon derive \"r*cos(a)\" \"r*sin(a)\" --wrt r,a --format unicode\n"
-       "  boreon derive model.toml --what jacobian\n  boreon derive model.toml --what gradient --of energy\n", derive, add_what},
+       "  boreon derive model.toml --what jacobian\n  boreon derive model.toml --what gradient --of energy\n",
+       derive, add_what},
       {"evaluate", "numbers, in double precision or to any number of certified digits",
-       "  boreon evaluate \"sin(x)/x\" --at \"x=1/3\"\n  boreon evaluate \"sin(x)/x\" --at \"x=1/3\" --digits 40\n  boreon evaluate \"exp(1i*pi)\"\n  boreon evaluate model.toml\n", evaluate_command,
+       "  boreon evaluate \"sin(x)/x\" --at \"x=1/3\"\n  boreon evaluate \"sin(x)/x\" --at \"x=1/3\" --digits 40\n  boreon evaluate \"exp(1i*pi)\"\n  boreon evaluate model.toml\n",
+       evaluate_command,
        [](CLI::App& c, Request& r) {
          c.add_option("--at", r.at, "values: \"x=1/3, y=2\"");
          c.add_option("--digits", r.digits, "significant digits, certified by ball arithmetic")->check(CLI::Range(1, 100000));
@@ -87,7 +90,9 @@ const std::vector<Command>& commands() {
          c.add_flag("--verbose", r.verbose, "print the iteration table");
        }},
       {"simulate", "run a model in time",
-       "  boreon simulate model.toml --until 600\n  boreon simulate model.toml --until 600 --out run.csv --plot run.png\n  boreon simulate model.toml --method adams --samples 2001\n", simulate,
+       "  boreon simulate model.toml --until 600\n  boreon simulate model.toml --until 600 --out run.csv --plot run.png\n  boreon simulate model.toml --method adams --samples "
+       "2001\n",
+       simulate,
        [](CLI::App& c, Request& r) {
          add_solver(c, r);
          c.add_option("--until", r.until, "end of the run (default: the model's)");
@@ -107,7 +112,9 @@ const std::vector<Command>& commands() {
          c.add_flag("--no-check", r.no_check, "skip the comparison with independent numerics");
        }},
       {"plot", "draw expressions over a range",
-       "  boreon plot \"exp(1 - z - exp(-z))\" --over \"z from -2 to 8\" --out layer.png\n  boreon plot \"sin(a*x)/x\" \"cos(a*x)\" --over \"x from 0.1 to 20\" --set a=2 --out fig.svg\n", plot,
+       "  boreon plot \"exp(1 - z - exp(-z))\" --over \"z from -2 to 8\" --out layer.png\n  boreon plot \"sin(a*x)/x\" \"cos(a*x)\" --over \"x from 0.1 to 20\" --set a=2 --out "
+       "fig.svg\n",
+       plot,
        [](CLI::App& c, Request& r) {
          c.add_option("--over", r.over, "range: \"z from -2 to 8\"");
          c.add_option("--points", r.points, "points on each curve (600)");

@@ -17,17 +17,18 @@ std::string trimmed(const std::string& s) {
 }
 
 Assumption named_assumption(const std::string& word) {
-  const std::vector<std::pair<std::string, Assumption>> words{{"real", Assumption::real},           {"integer", Assumption::integer},
-                                                              {"positive", Assumption::positive},   {"negative", Assumption::negative},
-                                                              {"nonnegative", Assumption::nonnegative}, {"nonpositive", Assumption::nonpositive},
-                                                              {"nonzero", Assumption::nonzero},     {"complex", Assumption::complex}};
+  const std::vector<std::pair<std::string, Assumption>> words{
+      {"real", Assumption::real},         {"integer", Assumption::integer},         {"positive", Assumption::positive},
+      {"negative", Assumption::negative}, {"nonnegative", Assumption::nonnegative}, {"nonpositive", Assumption::nonpositive},
+      {"nonzero", Assumption::nonzero},   {"complex", Assumption::complex}};
   std::vector<std::string> names;
   for (const auto& [name, a] : words) {
     if (name == word) return a;
     names.push_back(name);
   }
   throw Error(ErrorKind::usage, fmt::format("'{}' is no assumption{} (known: real, integer, positive, negative, nonnegative, nonpositive, nonzero, complex, or a comparison "
-                                            "such as a > 0)", word, suggestion(word, names)));
+                                            "such as a > 0)",
+                                            word, suggestion(word, names)));
 }
 
 }  // namespace

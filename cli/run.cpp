@@ -103,10 +103,11 @@ Answer solve(const Request& r) {
     for (const Iteration& i : result.iterations) a.text += fmt::format("  {:>9}   {:>13.6e}   {:>8.1e}\n", i.number, i.residual_norm, i.step_norm);
   }
   if (!result.converged) {
-    throw Error(ErrorKind::convergence, fmt::format("no steady state of '{}' was found: {}\n{}", m.title.empty() ? m.path : m.title, result.message, a.text.substr(a.text.find('\n') + 1)));
+    throw Error(ErrorKind::convergence,
+                fmt::format("no steady state of '{}' was found: {}\n{}", m.title.empty() ? m.path : m.title, result.message, a.text.substr(a.text.find('\n') + 1)));
   }
-  a.text += fmt::format("steady state: {} in {} iterations, residual norm {:.2e} ({})\n", result.message, result.iterations.empty() ? 0 : result.iterations.size() - 1, result.residual_norm,
-                        result.linear_solver);
+  a.text += fmt::format("steady state: {} in {} iterations, residual norm {:.2e} ({})\n", result.message, result.iterations.empty() ? 0 : result.iterations.size() - 1,
+                        result.residual_norm, result.linear_solver);
   list_values(a, m, s, result.values, result.outputs);
   if (!result.at_bounds.empty()) a.text += fmt::format("  at a bound: {}\n", fmt::join(result.at_bounds, ", "));
   const double digits = result.correction > 0 ? std::clamp(-std::log10(result.correction), 0.0, 15.0) : 15.0;
@@ -118,12 +119,19 @@ Answer solve(const Request& r) {
   a.json["iterations"] = result.iterations.empty() ? 0 : result.iterations.size() - 1;
   a.json["residual_norm"] = result.residual_norm;
   a.json["at_bounds"] = result.at_bounds;
-  a.json["statistics"] = {{"residual_calls", result.residual_calls}, {"jacobian_calls", result.jacobian_calls}, {"linear_solver", result.linear_solver},
-                          {"nonzeros", result.nonzeros},             {"restarts", result.restarts}};
+  a.json["statistics"] = {{"residual_calls", result.residual_calls},
+                          {"jacobian_calls", result.jacobian_calls},
+                          {"linear_solver", result.linear_solver},
+                          {"nonzeros", result.nonzeros},
+                          {"restarts", result.restarts}};
   Json table = Json::array();
   for (const Iteration& i : result.iterations) table.push_back({{"iteration", i.number}, {"residual_norm", i.residual_norm}, {"step_norm", i.step_norm}});
   a.json["iteration_table"] = table;
-  a.json["check"] = {{"method", "Newton correction at the answer"}, {"points", 1}, {"digits", digits}, {"worst", {{"correction", result.correction}}}, {"verdict", digits >= 7 ? "agrees" : "disagrees"}};
+  a.json["check"] = {{"method", "Newton correction at the answer"},
+                     {"points", 1},
+                     {"digits", digits},
+                     {"worst", {{"correction", result.correction}}},
+                     {"verdict", digits >= 7 ? "agrees" : "disagrees"}};
   if (!r.out.empty()) write_file(r.out, a.json["values"].dump(2) + "\n");
   return a;
 }
@@ -150,7 +158,8 @@ Answer simulate(const Request& r) {
   const auto& final_state = run.states.back();
   if (!run.completed) throw Error(ErrorKind::convergence, fmt::format("the run of '{}' stopped: {}", m.title.empty() ? m.path : m.title, run.message));
   Answer a;
-  a.text = fmt::format("{}\nrun from {} to {} {}: {} steps, {} ({})\n", m.title.empty() ? m.path : m.title, o.from, o.until, m.independent_unit, run.steps, run.method, run.linear_solver);
+  a.text = fmt::format("{}\nrun from {} to {} {}: {} steps, {} ({})\n", m.title.empty() ? m.path : m.title, o.from, o.until, m.independent_unit, run.steps, run.method,
+                       run.linear_solver);
   list_values(a, m, s, final_state, run.outputs.back());
   double digits = 0;
   std::string verdict = "untested";
@@ -181,12 +190,19 @@ Answer simulate(const Request& r) {
   a.json["exceptions"] = Json::array();
   a.json["until"] = o.until;
   a.json["iterations"] = run.steps;
-  a.json["statistics"] = {{"steps", run.steps}, {"right_side_calls", run.right_side_calls}, {"jacobian_calls", run.jacobian_calls}, {"error_test_failures", run.error_test_failures},
-                          {"nonlinear_failures", run.nonlinear_failures}, {"last_step", run.last_step}, {"method", run.method}, {"linear_solver", run.linear_solver}, {"nonzeros", run.nonzeros}};
+  a.json["statistics"] = {{"steps", run.steps},
+                          {"right_side_calls", run.right_side_calls},
+                          {"jacobian_calls", run.jacobian_calls},
+                          {"error_test_failures", run.error_test_failures},
+                          {"nonlinear_failures", run.nonlinear_failures},
+                          {"last_step", run.last_step},
+                          {"method", run.method},
+                          {"linear_solver", run.linear_solver},
+                          {"nonzeros", run.nonzeros}};
   a.json["check"] = {{"method", "repeated with tolerances a hundred times tighter"}, {"points", 1}, {"digits", digits}, {"worst", nullptr}, {"verdict", verdict}};
   if (verdict == "disagrees") a.exit_code = 1;
-  a.text += fmt::format("statistics: {} right-hand sides, {} Jacobians, {} error test failures, {} failed corrections\n", run.right_side_calls, run.jacobian_calls, run.error_test_failures,
-                        run.nonlinear_failures);
+  a.text += fmt::format("statistics: {} right-hand sides, {} Jacobians, {} error test failures, {} failed corrections\n", run.right_side_calls, run.jacobian_calls,
+                        run.error_test_failures, run.nonlinear_failures);
   if (!r.out.empty()) {
     write_file(r.out, to_csv(s, run));
     a.text += fmt::format("{} samples written to {}\n", run.times.size(), r.out);

@@ -71,8 +71,9 @@ Answer show(const Request& r) {
   for (const auto& u : m.unknowns) {
     std::string bounds;
     if (std::isfinite(u.lower) || std::isfinite(u.upper)) {
-      bounds = !std::isfinite(u.upper) ? fmt::format("  at least {}", number(u.lower))
-               : !std::isfinite(u.lower) ? fmt::format("  at most {}", number(u.upper)) : fmt::format("  from {} to {}", number(u.lower), number(u.upper));
+      bounds = !std::isfinite(u.upper)   ? fmt::format("  at least {}", number(u.lower))
+               : !std::isfinite(u.lower) ? fmt::format("  at most {}", number(u.upper))
+                                         : fmt::format("  from {} to {}", number(u.lower), number(u.upper));
     }
     t += fmt::format("  {} : {} {}{}{}\n", padded(u.name, width), padded(number(u.start), 12), padded(u.unit, 12), u.note.empty() ? "" : "  " + u.note, bounds);
     if (u.order == 2) t += fmt::format("  {} : {} (initial rate)\n", padded(u.name + "'", width), number(u.rate_start));

@@ -9,6 +9,7 @@
 #include <vector>
 
 #include "boreon/expr.hpp"
+#include "boreon/names.hpp"  // IWYU pragma: export
 #include "boreon/symbol.hpp"
 
 namespace boreon {
@@ -49,12 +50,6 @@ class Bindings {
 /// occur, unless `unused` allows it. O(distinct nodes).
 [[nodiscard]] Expr substitute(const Expr& expression, const Bindings& bindings, Unused unused = Unused::error);
 /// The same over several expressions; a binding must hit at least one of them.
-[[nodiscard]] std::vector<Expr> substitute(std::span<const Expr> expressions, const Bindings& bindings,
-                                           Unused unused = Unused::error);
-
-/// The candidate nearest to a misspelt name, or empty if none is near.
-[[nodiscard]] std::string nearest_name(std::string_view name, std::span<const std::string> candidates);
-/// "; did you mean 'alpha'?" or an empty text.
-[[nodiscard]] std::string suggestion(std::string_view name, std::span<const std::string> candidates);
+[[nodiscard]] std::vector<Expr> substitute(std::span<const Expr> expressions, const Bindings& bindings, Unused unused = Unused::error);
 
 }  // namespace boreon

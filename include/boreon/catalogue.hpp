@@ -24,15 +24,15 @@ struct FunctionRow {
   std::string_view name;          ///< spelling in text
   std::string_view summary = {};  ///< one line for help, with the defining convention where there are several
   int min_args = 1;
-  int max_args = 1;  ///< -1: any number
-  std::string_view latex = {};    ///< the operator, such as \sin; `\operatorname{name}` if empty
-  std::string_view unicode = {};  ///< spelling in two-dimensional output; `name` if empty
-  std::string_view c_name = {};   ///< spelling in C99 <math.h>; empty if C has none
+  int max_args = 1;                  ///< -1: any number
+  std::string_view latex = {};       ///< the operator, such as \sin; `\operatorname{name}` if empty
+  std::string_view unicode = {};     ///< spelling in two-dimensional output; `name` if empty
+  std::string_view c_name = {};      ///< spelling in C99 <math.h>; empty if C has none
   std::string_view c_template = {};  ///< where no single function of C does: an expression with $1, $2 as arguments
   Parity parity = Parity::none;
-  bool analytic = true;     ///< differentiable in the complex sense, so that the complex step applies
-  bool overflows = false;   ///< may become infinite without leaving its domain, as exp does
-  bool also_letter = false; ///< the name is also a Greek letter and stands for a symbol when no parenthesis follows
+  bool analytic = true;          ///< differentiable in the complex sense, so that the complex step applies
+  bool overflows = false;        ///< may become infinite without leaving its domain, as exp does
+  bool also_letter = false;      ///< the name is also a Greek letter and stands for a symbol when no parenthesis follows
   std::string_view domain = {};  ///< where real evaluation is defined, in words: "a positive argument"
 
   /// Exact values and canonical forms at construction; false if there is none.

@@ -20,13 +20,13 @@ enum class Verdict { agrees, disagrees, untested };
 /// What a check found.
 struct Evidence {
   std::string method;
-  std::size_t points = 0;        ///< points at which something could be compared
-  std::size_t entries = 0;       ///< entries compared
-  std::size_t skipped = 0;       ///< entries that could be compared at no point
-  double digits = 0;             ///< smallest number of decimal digits to which an entry agrees, at most 15
-  std::string worst_entry;       ///< the entry with the fewest digits
-  double worst_derived = 0;      ///< its value as derived
-  double worst_reference = 0;    ///< its value by independent numerics
+  std::size_t points = 0;      ///< points at which something could be compared
+  std::size_t entries = 0;     ///< entries compared
+  std::size_t skipped = 0;     ///< entries that could be compared at no point
+  double digits = 0;           ///< smallest number of decimal digits to which an entry agrees, at most 15
+  std::string worst_entry;     ///< the entry with the fewest digits
+  double worst_derived = 0;    ///< its value as derived
+  double worst_reference = 0;  ///< its value by independent numerics
   std::vector<std::pair<std::string, double>> worst_point;
   Verdict verdict = Verdict::untested;
   [[nodiscard]] std::string to_string() const;
@@ -64,8 +64,8 @@ struct DerivativeClaim {
 [[nodiscard]] Evidence cross_check(std::span<const DerivativeClaim> claims, const CheckOptions& options = {});
 
 /// A Jacobian against its functions; entry names are made of the given row names.
-[[nodiscard]] Evidence cross_check(std::span<const Expr> functions, std::span<const Expr> variables, const SparseMatrix& jacobian,
-                                   const CheckOptions& options = {}, std::span<const std::string> row_names = {});
+[[nodiscard]] Evidence cross_check(std::span<const Expr> functions, std::span<const Expr> variables, const SparseMatrix& jacobian, const CheckOptions& options = {},
+                                   std::span<const std::string> row_names = {});
 /// A derivative of any order: the last derivation is checked, and those before it, one by one.
 [[nodiscard]] Evidence cross_check_derivative(const Expr& function, std::span<const Expr> variables, const Expr& derived, const CheckOptions& options = {});
 

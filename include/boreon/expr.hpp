@@ -104,17 +104,17 @@ class Expr {
   [[nodiscard]] inline std::uint64_t hash() const;              ///< by content: the same on every run and machine
 
   [[nodiscard]] bool is_number() const { return kind() == Kind::number; }
-  [[nodiscard]] Number number() const;           ///< of a number node; throws Error(usage) otherwise
+  [[nodiscard]] Number number() const;  ///< of a number node; throws Error(usage) otherwise
   [[nodiscard]] bool is_integer(std::int64_t value) const { return bits() == small(value); }
   [[nodiscard]] std::optional<std::int64_t> word() const;  ///< the value if this is a machine-word integer
   [[nodiscard]] bool is_constant(ConstantCode code) const;
   [[nodiscard]] ConstantCode constant_code() const;
-  [[nodiscard]] const std::string& name() const;           ///< of a symbol or of the head of an unknown call
-  [[nodiscard]] const FunctionRow& function() const;       ///< of a call
+  [[nodiscard]] const std::string& name() const;      ///< of a symbol or of the head of an unknown call
+  [[nodiscard]] const FunctionRow& function() const;  ///< of a call
   [[nodiscard]] RelationOp relation_op() const;
   [[nodiscard]] LogicOp logic_op() const;
   [[nodiscard]] LimitSide limit_side() const;
-  [[nodiscard]] bool has_symbols() const;                  ///< whether a symbol or unknown function occurs; O(1)
+  [[nodiscard]] bool has_symbols() const;  ///< whether a symbol or unknown function occurs; O(1)
   /// A 32-bit Bloom filter of the symbols that occur: if (a.symbol_filter() & s.symbol_filter()) == 0 then symbol s
   /// does not occur in a. O(1).
   [[nodiscard]] std::uint32_t symbol_filter() const {

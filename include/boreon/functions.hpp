@@ -79,7 +79,7 @@ inline Expr polygamma(const Expr& n, const Expr& x) { return detail::known<"poly
 inline Expr beta(const Expr& a, const Expr& b) { return detail::known<"beta">(a, b); }
 inline Expr zeta(const Expr& x) { return detail::known<"zeta">(x); }
 inline Expr incomplete_gamma(const Expr& a, const Expr& x) { return detail::known<"incomplete_gamma">(a, x); }  ///< upper
-inline Expr dilog(const Expr& x) { return detail::known<"dilog">(x); }  ///< Li_2
+inline Expr dilog(const Expr& x) { return detail::known<"dilog">(x); }                                          ///< Li_2
 inline Expr polylog(const Expr& s, const Expr& x) { return detail::known<"polylog">(s, x); }
 inline Expr E1(const Expr& x) { return detail::known<"E1">(x); }
 inline Expr Ei(const Expr& x) { return detail::known<"Ei">(x); }
@@ -98,7 +98,7 @@ inline Expr airy_Ai(const Expr& x) { return detail::known<"airy_Ai">(x); }
 inline Expr airy_Bi(const Expr& x) { return detail::known<"airy_Bi">(x); }
 inline Expr legendre_P(const Expr& n, const Expr& x) { return detail::known<"legendre_P">(n, x); }
 inline Expr hermite_H(const Expr& n, const Expr& x) { return detail::known<"hermite_H">(n, x); }  ///< physicists'
-inline Expr elliptic_K(const Expr& m) { return detail::known<"elliptic_K">(m); }  ///< parameter m = k^2 throughout
+inline Expr elliptic_K(const Expr& m) { return detail::known<"elliptic_K">(m); }                  ///< parameter m = k^2 throughout
 inline Expr elliptic_E(const Expr& m) { return detail::known<"elliptic_E">(m); }
 inline Expr elliptic_E(const Expr& phi, const Expr& m) { return detail::known<"elliptic_E">(phi, m); }
 inline Expr elliptic_F(const Expr& phi, const Expr& m) { return detail::known<"elliptic_F">(phi, m); }

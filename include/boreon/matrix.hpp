@@ -13,15 +13,7 @@ struct Eigen::NumTraits<boreon::Expr> : Eigen::GenericNumTraits<boreon::Expr> {
   using NonInteger = boreon::Expr;
   using Literal = boreon::Expr;
   using Nested = boreon::Expr;
-  enum {
-    IsComplex = 0,
-    IsInteger = 0,
-    IsSigned = 1,
-    RequireInitialization = 1,
-    ReadCost = 1,
-    AddCost = 20,
-    MulCost = 20
-  };
+  enum { IsComplex = 0, IsInteger = 0, IsSigned = 1, RequireInitialization = 1, ReadCost = 1, AddCost = 20, MulCost = 20 };
   static Real epsilon() { return 0; }  // exact arithmetic
   static Real dummy_precision() { return 0; }
   static int digits10() { return std::numeric_limits<int>::max(); }

@@ -31,15 +31,15 @@ struct Unknown {
   std::string name;
   std::string unit;
   std::string note;
-  double start = 0;       ///< guess, or initial value
+  double start = 0;  ///< guess, or initial value
   bool start_given = false;
   double rate_start = 0;  ///< initial rate, for second-order equations
   bool rate_given = false;
   double lower = -std::numeric_limits<double>::infinity();
   double upper = std::numeric_limits<double>::infinity();
-  int order = 0;          ///< highest time derivative in the equations
-  Expr function;          ///< y(t)
-  Expr symbol;            ///< y, as a plain symbol
+  int order = 0;  ///< highest time derivative in the equations
+  Expr function;  ///< y(t)
+  Expr symbol;    ///< y, as a plain symbol
   SourcePosition position;
 };
 
@@ -82,7 +82,7 @@ struct Model {
   std::string independent_unit;
   std::vector<Parameter> parameters;
   std::vector<Unknown> unknowns;
-  std::vector<Function> functions;  ///< bodies resolved
+  std::vector<Function> functions;                                  ///< bodies resolved
   std::vector<std::pair<std::string, std::string>> function_texts;  ///< "field(z)" and its body, as written
   std::vector<NamedExpression> definitions;
   std::vector<ModelEquation> equations;

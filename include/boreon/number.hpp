@@ -36,11 +36,11 @@ class Number {
   [[nodiscard]] bool is_integer() const noexcept;  ///< exact and without a denominator
   [[nodiscard]] bool is_zero() const noexcept;
   [[nodiscard]] bool is_one() const noexcept;
-  [[nodiscard]] int sign() const noexcept;  ///< -1, 0 or 1
+  [[nodiscard]] int sign() const noexcept;                          ///< -1, 0 or 1
   [[nodiscard]] std::optional<std::int64_t> word() const noexcept;  ///< the value when it is a machine-word integer
   [[nodiscard]] const Words* words() const noexcept { return std::get_if<Words>(&value_); }
   [[nodiscard]] const Big* big() const noexcept;
-  [[nodiscard]] double to_double() const;  ///< nearest double (ties to even)
+  [[nodiscard]] double to_double() const;       ///< nearest double (ties to even)
   [[nodiscard]] std::string to_string() const;  ///< "3", "-3/4", "0.1" for a double (shortest that reads back)
   [[nodiscard]] std::uint64_t hash() const noexcept;
   [[nodiscard]] std::size_t bits() const noexcept;  ///< size of numerator and denominator together

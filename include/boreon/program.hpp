@@ -27,18 +27,28 @@ struct OutputGroup {
   std::optional<SparsityPattern> pattern = std::nullopt;
 
   OutputGroup(std::string group_name, std::vector<Expr> expressions) : name(std::move(group_name)), values(std::move(expressions)) {}
-  OutputGroup(std::string group_name, const SparseMatrix& matrix)
-      : name(std::move(group_name)), values(matrix.values), pattern(matrix.pattern) {}
+  OutputGroup(std::string group_name, const SparseMatrix& matrix) : name(std::move(group_name)), values(matrix.values), pattern(matrix.pattern) {}
 };
 
 /// What an instruction does. Truth values are 1.0 and 0.0.
 enum class OpCode : std::uint8_t {
-  add, subtract, multiply, divide, negate, square_root,
-  power,         ///< a^b for an exponent that is no small integer or half-integer
-  call,          ///< known function of one or two arguments
-  sine_cosine,   ///< both at once: target gets the sine, the next value the cosine
-  less, less_equal, equal, not_equal, conjunction, disjunction, negation,
-  select         ///< a != 0 ? b : c
+  add,
+  subtract,
+  multiply,
+  divide,
+  negate,
+  square_root,
+  power,        ///< a^b for an exponent that is no small integer or half-integer
+  call,         ///< known function of one or two arguments
+  sine_cosine,  ///< both at once: target gets the sine, the next value the cosine
+  less,
+  less_equal,
+  equal,
+  not_equal,
+  conjunction,
+  disjunction,
+  negation,
+  select  ///< a != 0 ? b : c
 };
 
 /// A value of the program: a constant, an input, or the result of an instruction.

@@ -13,7 +13,7 @@ namespace boreon {
 enum class LinearSolver { automatic, dense, sparse };  ///< sparse is KLU; automatic decides by size and fill
 
 struct SteadyOptions {
-  double tolerance = 1e-12;      ///< of the scaled residual norm
+  double tolerance = 1e-12;  ///< of the scaled residual norm
   int max_iterations = 400;
   LinearSolver linear_solver = LinearSolver::automatic;
   /// Attempts from other starts, spread around the given one, if that does not converge. The same on every run.
@@ -31,15 +31,15 @@ enum class SteadyOutcome { converged, left_domain, singular, stalled, at_bound, 
 struct SteadyResult {
   bool converged = false;
   SteadyOutcome outcome = SteadyOutcome::stalled;
-  std::string message;               ///< one sentence: what happened and, on failure, what to try
-  std::vector<double> values;        ///< of the states, in order
-  std::vector<double> outputs;       ///< of the system's outputs
+  std::string message;          ///< one sentence: what happened and, on failure, what to try
+  std::vector<double> values;   ///< of the states, in order
+  std::vector<double> outputs;  ///< of the system's outputs
   double residual_norm = 0;
-  double correction = 0;             ///< size of one more Newton step relative to the largest unknown
-  std::vector<Iteration> iterations; ///< of the last attempt
-  int restarts = 0;                  ///< attempts from other starts that were needed
+  double correction = 0;              ///< size of one more Newton step relative to the largest unknown
+  std::vector<Iteration> iterations;  ///< of the last attempt
+  int restarts = 0;                   ///< attempts from other starts that were needed
   std::vector<std::string> at_bounds;
-  std::vector<std::string> suspects; ///< unknowns that a singular Jacobian leaves undetermined
+  std::vector<std::string> suspects;  ///< unknowns that a singular Jacobian leaves undetermined
   std::string linear_solver;
   std::size_t nonzeros = 0;
   std::size_t residual_calls = 0;
@@ -55,21 +55,21 @@ enum class SteppingMethod { bdf, adams };
 struct TimeOptions {
   double from = 0;
   double until = 1;
-  std::size_t samples = 101;         ///< equally spaced, both ends included
+  std::size_t samples = 101;  ///< equally spaced, both ends included
   double relative_tolerance = 1e-8;
-  double absolute_tolerance = 0;     ///< 0: relative_tolerance times a thousandth of the size of each state
+  double absolute_tolerance = 0;  ///< 0: relative_tolerance times a thousandth of the size of each state
   SteppingMethod method = SteppingMethod::bdf;
   LinearSolver linear_solver = LinearSolver::automatic;
-  long max_steps = 500000;           ///< between two samples
+  long max_steps = 500000;               ///< between two samples
   std::function<void(double)> progress;  ///< called with the time reached, if set
 };
 
 struct TimeResult {
   bool completed = false;
-  std::string message;                        ///< what happened, if not completed
+  std::string message;  ///< what happened, if not completed
   std::vector<double> times;
-  std::vector<std::vector<double>> states;    ///< by sample
-  std::vector<std::vector<double>> outputs;   ///< by sample
+  std::vector<std::vector<double>> states;   ///< by sample
+  std::vector<std::vector<double>> outputs;  ///< by sample
   std::string method;
   std::string linear_solver;
   std::size_t nonzeros = 0;

@@ -12,16 +12,7 @@
 namespace boreon {
 
 /// What is assumed of a symbol. Each implies what it must: `positive` is also nonnegative, nonzero and real.
-enum class Assumption : std::uint16_t {
-  complex = 0,
-  real = 1,
-  integer = 2,
-  nonnegative = 4,
-  nonpositive = 8,
-  nonzero = 16,
-  positive = 32,
-  negative = 64
-};
+enum class Assumption : std::uint16_t { complex = 0, real = 1, integer = 2, nonnegative = 4, nonpositive = 8, nonzero = 16, positive = 32, negative = 64 };
 
 /// A closed set of assumptions.
 class Assumptions {
@@ -34,7 +25,7 @@ class Assumptions {
   [[nodiscard]] std::uint16_t bits() const noexcept { return bits_; }
   static Assumptions from_bits(std::uint16_t bits) noexcept;
   static Assumptions none() noexcept { return from_bits(0); }  ///< complex
-  [[nodiscard]] std::string to_string() const;  ///< "real", "positive integer", ...
+  [[nodiscard]] std::string to_string() const;                 ///< "real", "positive integer", ...
   friend bool operator==(const Assumptions&, const Assumptions&) = default;
 
  private:

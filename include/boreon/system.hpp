@@ -11,20 +11,20 @@ namespace boreon {
 /// Equations for states, ready for solvers. Made from a model by steady_system() or time_system(), or by hand; for second
 /// order in time the rates are states as well.
 struct System {
-  std::vector<std::string> state_names;       ///< "s", "s'"
-  std::vector<Expr> states;                   ///< symbols
+  std::vector<std::string> state_names;  ///< "s", "s'"
+  std::vector<Expr> states;              ///< symbols
   std::vector<double> start;
   std::vector<double> lower;
   std::vector<double> upper;
-  std::vector<Expr> parameters;               ///< symbols
+  std::vector<Expr> parameters;  ///< symbols
   std::vector<std::string> parameter_names;
   std::vector<double> parameter_values;
-  Expr time;                                  ///< symbol
+  Expr time;  ///< symbol
   std::vector<std::string> equation_names;
-  std::vector<Expr> residuals;                ///< steady state: 0 = residual(states, parameters)
-  std::vector<Expr> right_sides;              ///< in time: d(state)/dt; empty if there is no time
+  std::vector<Expr> residuals;    ///< steady state: 0 = residual(states, parameters)
+  std::vector<Expr> right_sides;  ///< in time: d(state)/dt; empty if there is no time
   std::vector<std::string> output_names;
-  std::vector<Expr> outputs;                  ///< in states, parameters and time
+  std::vector<Expr> outputs;  ///< in states, parameters and time
 };
 
 }  // namespace boreon

@@ -11,8 +11,7 @@
 
 namespace boreon {
 
-Function::Function(std::string_view name, std::vector<Symbol> arguments, Expr body, Unused unused)
-    : name_(name), arguments_(std::move(arguments)), body_(std::move(body)) {
+Function::Function(std::string_view name, std::vector<Symbol> arguments, Expr body, Unused unused) : name_(name), arguments_(std::move(arguments)), body_(std::move(body)) {
   if (!is_identifier(name) || is_reserved_word(name)) throw Error(ErrorKind::name, fmt::format("'{}' cannot be the name of a function", name));
   for (std::size_t i = 0; i < arguments_.size(); ++i) {
     for (std::size_t j = i + 1; j < arguments_.size(); ++j) {
@@ -36,8 +35,8 @@ Expr Function::call(std::span<const Expr> args) const {
   if (args.size() != arguments_.size()) {
     std::vector<std::string> names;
     for (const Symbol& s : arguments_) names.push_back(s.name());
-    throw Error(ErrorKind::shape, fmt::format("{}({}) takes {} argument{}, got {}", name_, fmt::join(names, ", "), arguments_.size(),
-                                              arguments_.size() == 1 ? "" : "s", args.size()));
+    throw Error(ErrorKind::shape,
+                fmt::format("{}({}) takes {} argument{}, got {}", name_, fmt::join(names, ", "), arguments_.size(), arguments_.size() == 1 ? "" : "s", args.size()));
   }
   Bindings b;
   for (std::size_t i = 0; i < args.size(); ++i) b.set(arguments_[i], args[i]);
@@ -46,8 +45,7 @@ Expr Function::call(std::span<const Expr> args) const {
 
 Function compose(const Function& outer, const Function& inner) {
   if (outer.arguments().size() != 1) {
-    throw Error(ErrorKind::shape, fmt::format("compose: {} takes {} arguments, but one value comes from {}", outer.name(),
-                                              outer.arguments().size(), inner.name()));
+    throw Error(ErrorKind::shape, fmt::format("compose: {} takes {} arguments, but one value comes from {}", outer.name(), outer.arguments().size(), inner.name()));
   }
   return {outer.name() + "_of_" + inner.name(), inner.arguments(), outer(inner.body())};
 }

@@ -111,7 +111,8 @@ class Substitution {
     if (operands.size() == 2) {
       if (bindings_.find(bound) != nullptr) {
         throw Error(ErrorKind::unsupported, fmt::format("the variable {0} of an indefinite integral cannot be replaced; give the "
-                                                        "integral limits first: integral(..., {0} from a to b)", bound.name()));
+                                                        "integral limits first: integral(..., {0} from a to b)",
+                                                        bound.name()));
       }
     }
     Bindings inside;
@@ -162,8 +163,7 @@ class Substitution {
     for (std::size_t i = 1; i < e.operands().size(); i += 2) {
       const Expr* value = bindings_.find(e.operands()[i]);
       if (value != nullptr && !value->is(Kind::symbol)) {
-        throw Error(ErrorKind::unsupported,
-                    fmt::format("{0} cannot be replaced under an unevaluated derivative with respect to {0}; derive first", e.operands()[i].name()));
+        throw Error(ErrorKind::unsupported, fmt::format("{0} cannot be replaced under an unevaluated derivative with respect to {0}; derive first", e.operands()[i].name()));
       }
     }
   }
@@ -196,7 +196,8 @@ void report_unused(std::span<const Expr> expressions, const Bindings& bindings, 
     present.erase(std::unique(present.begin(), present.end()), present.end());
     if (other_assumptions) {
       throw Error(ErrorKind::binding, fmt::format("the expression has a symbol '{}' with other assumptions than the one that is bound ({}); use the "
-                                                  "same Symbol object, or bind by name", name, assumptions_of(entry.target).to_string()));
+                                                  "same Symbol object, or bind by name",
+                                                  name, assumptions_of(entry.target).to_string()));
     }
     std::string text = fmt::format("'{}' does not occur in the expression", name);
     if (present.empty()) {
@@ -222,8 +223,6 @@ std::vector<Expr> substitute(std::span<const Expr> expressions, const Bindings& 
   return results;
 }
 
-Expr substitute(const Expr& expression, const Bindings& bindings, Unused unused) {
-  return substitute(std::span<const Expr>(&expression, 1), bindings, unused)[0];
-}
+Expr substitute(const Expr& expression, const Bindings& bindings, Unused unused) { return substitute(std::span<const Expr>(&expression, 1), bindings, unused)[0]; }
 
 }  // namespace boreon

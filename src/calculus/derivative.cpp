@@ -91,8 +91,7 @@ Expr derivative(const Expr& expression, std::span<const Expr> variables) {
 
 Function derivative(const Function& f, int order) {
   if (f.arguments().size() != 1) {
-    throw Error(ErrorKind::shape, "f' needs a function of one argument; " + f.name() + " has " + std::to_string(f.arguments().size()) +
-                                      ", use derivative(f(x, y), x)");
+    throw Error(ErrorKind::shape, "f' needs a function of one argument; " + f.name() + " has " + std::to_string(f.arguments().size()) + ", use derivative(f(x, y), x)");
   }
   std::string name = f.name();
   for (int i = 0; i < order; ++i) name += "_prime";

@@ -25,7 +25,7 @@ class Variables {
       filter_ |= all_[i].symbol_filter();
     }
   }
-  [[nodiscard]] const std::size_t* find(const Expr& e) const { return index_.find(e); }
+  [[nodiscard]] const std::size_t* find(const Expr& e) const { return e.is(Kind::symbol) || e.is(Kind::unknown_call) ? index_.find(e) : nullptr; }
   [[nodiscard]] std::uint32_t filter() const { return filter_; }
   [[nodiscard]] const std::vector<Expr>& all() const { return all_; }
 
@@ -221,13 +221,9 @@ std::vector<Expr> gradient(const Expr& expression, std::span<const Expr> variabl
   return result;
 }
 
-SparsityPattern sparsity(std::span<const Expr> expressions, std::span<const Expr> variables) {
-  return assemble(expressions, Variables(variables), false, false).pattern;
-}
+SparsityPattern sparsity(std::span<const Expr> expressions, std::span<const Expr> variables) { return assemble(expressions, Variables(variables), false, false).pattern; }
 
-SparseMatrix sparse_jacobian(std::span<const Expr> expressions, std::span<const Expr> variables) {
-  return assemble(expressions, Variables(variables), true, false);
-}
+SparseMatrix sparse_jacobian(std::span<const Expr> expressions, std::span<const Expr> variables) { return assemble(expressions, Variables(variables), true, false); }
 
 SparseMatrix sparse_hessian(const Expr& expression, std::span<const Expr> variables) {
   const Variables v(variables);

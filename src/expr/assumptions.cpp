@@ -72,8 +72,7 @@ class Facts {
       if (both(x)) r |= static_cast<std::uint16_t>(x);
     }
     if (both(Assumption::nonnegative) || both(Assumption::nonpositive)) r |= static_cast<std::uint16_t>(Assumption::nonnegative);
-    if ((has(a, Assumption::nonnegative) && has(b, Assumption::nonpositive)) ||
-        (has(a, Assumption::nonpositive) && has(b, Assumption::nonnegative))) {
+    if ((has(a, Assumption::nonnegative) && has(b, Assumption::nonpositive)) || (has(a, Assumption::nonpositive) && has(b, Assumption::nonnegative))) {
       r |= static_cast<std::uint16_t>(Assumption::nonpositive);
     }
     if (has(r, Assumption::nonzero)) {
@@ -127,8 +126,8 @@ class Facts {
     if (e.operands().size() > 65) return 0;
     bool any_positive = false;
     bool any_negative = false;
-    std::uint16_t common = static_cast<std::uint16_t>(Assumption::real) | static_cast<std::uint16_t>(Assumption::integer) |
-                           static_cast<std::uint16_t>(Assumption::nonnegative) | static_cast<std::uint16_t>(Assumption::nonpositive);
+    std::uint16_t common = static_cast<std::uint16_t>(Assumption::real) | static_cast<std::uint16_t>(Assumption::integer) | static_cast<std::uint16_t>(Assumption::nonnegative) |
+                           static_cast<std::uint16_t>(Assumption::nonpositive);
     const auto take = [&](std::uint16_t f) {
       common &= f;
       any_positive = any_positive || has(f, Assumption::positive);

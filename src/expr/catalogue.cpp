@@ -10,8 +10,8 @@
 #include "boreon/error.hpp"
 #include "boreon/symbol.hpp"
 #include "expr/ball.hpp"
-#include "expr/canonical.hpp"
 #include "expr/big_number.hpp"
+#include "expr/canonical.hpp"
 #include "expr/catalogue/rows.hpp"
 #include "expr/node.hpp"
 
@@ -20,8 +20,7 @@ namespace boreon {
 std::span<const FunctionRow> catalogue() {
   static const auto* rows = new std::vector<FunctionRow>([] {
     std::vector<FunctionRow> all;
-    for (const auto part : {trigonometric_rows(), exponential_rows(), real_valued_rows(), gamma_rows(), integral_rows(),
-                            bessel_rows(), elliptic_rows()}) {
+    for (const auto part : {trigonometric_rows(), exponential_rows(), real_valued_rows(), gamma_rows(), integral_rows(), bessel_rows(), elliptic_rows()}) {
       all.insert(all.end(), part.begin(), part.end());
     }
     return all;
@@ -69,7 +68,7 @@ bool all_doubles(std::span<const Expr> args) {
 Expr call(const FunctionRow& row, std::span<const Expr> args) {
   const auto n = static_cast<int>(args.size());
   if (n < row.min_args || (row.max_args >= 0 && n > row.max_args)) {
-    const std::string wanted = row.max_args < 0              ? fmt::format("at least {}", row.min_args)
+    const std::string wanted = row.max_args < 0               ? fmt::format("at least {}", row.min_args)
                                : row.min_args == row.max_args ? fmt::format("{}", row.min_args)
                                                               : fmt::format("{} to {}", row.min_args, row.max_args);
     throw Error(ErrorKind::shape, fmt::format("{} takes {} argument{}, got {}", row.name, wanted, wanted == "1" ? "" : "s", n));
@@ -78,7 +77,8 @@ Expr call(const FunctionRow& row, std::span<const Expr> args) {
     if (a.is_constant(ConstantCode::undefined)) return undefined();
     if (is_condition(a)) {
       throw Error(ErrorKind::shape, fmt::format("a condition stands where a number is expected, as an argument of {}; write "
-                                                "piecewise(1 if condition, 0 otherwise)", row.name));
+                                                "piecewise(1 if condition, 0 otherwise)",
+                                                row.name));
     }
   }
   if (Expr result; row.exact != nullptr && row.exact(args, result)) return result;
@@ -176,9 +176,7 @@ std::complex<double> evaluate_complex(const FunctionRow& row, std::span<const st
     if (!std::isfinite(a.real()) || !std::isfinite(a.imag())) return {nan, nan};
     balls.push_back(Ball::from(a));
   }
-  return through_ball(row, balls, [&](const Ball& b, bool good) {
-    return good ? std::complex<double>(midpoint(b.re()), midpoint(b.im())) : std::complex<double>(nan, nan);
-  });
+  return through_ball(row, balls, [&](const Ball& b, bool good) { return good ? std::complex<double>(midpoint(b.re()), midpoint(b.im())) : std::complex<double>(nan, nan); });
 }
 
 }  // namespace boreon

@@ -13,15 +13,13 @@ namespace {
 
 void require_value(const Expr& e, const char* where) {
   if (is_condition(e)) {
-    throw Error(ErrorKind::shape, std::string("a condition (true or false) stands where a number is expected, in ") + where +
-                                      "; write piecewise(1 if condition, 0 otherwise)");
+    throw Error(ErrorKind::shape, std::string("a condition (true or false) stands where a number is expected, in ") + where + "; write piecewise(1 if condition, 0 otherwise)");
   }
 }
 
 void require_condition(const Expr& e, const char* where) {
   if (!is_condition(e)) {
-    throw Error(ErrorKind::shape, std::string("a number stands where a condition is expected, in ") + where +
-                                      "; write a comparison such as x < 1");
+    throw Error(ErrorKind::shape, std::string("a number stands where a condition is expected, in ") + where + "; write a comparison such as x < 1");
   }
 }
 
@@ -63,10 +61,7 @@ Expr constant(ConstantCode code) {
 
 Expr truth(bool value) { return constant(value ? ConstantCode::true_value : ConstantCode::false_value); }
 
-bool is_condition(const Expr& e) {
-  return e.is(Kind::relation) || e.is(Kind::logic) || e.is_constant(ConstantCode::true_value) ||
-         e.is_constant(ConstantCode::false_value);
-}
+bool is_condition(const Expr& e) { return e.is(Kind::relation) || e.is(Kind::logic) || e.is_constant(ConstantCode::true_value) || e.is_constant(ConstantCode::false_value); }
 
 Expr relation(RelationOp op, const Expr& left, const Expr& right) {
   require_value(left, "a comparison");

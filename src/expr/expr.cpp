@@ -127,9 +127,7 @@ std::optional<std::int64_t> Expr::word() const {
   return std::nullopt;
 }
 
-bool Expr::is_constant(ConstantCode code) const {
-  return kind() == Kind::constant && node()->code == static_cast<std::uint16_t>(code);
-}
+bool Expr::is_constant(ConstantCode code) const { return kind() == Kind::constant && node()->code == static_cast<std::uint16_t>(code); }
 
 ConstantCode Expr::constant_code() const {
   if (kind() != Kind::constant) throw Error(ErrorKind::usage, "not a constant");

@@ -192,9 +192,7 @@ Expr Node::intern_number(const Number& number) {
 
 Expr Node::intern_symbol(std::string_view name, Assumptions assumptions) {
   const std::uint64_t hash = hash_combine(hash_text(name), 0x5bd1e995U + assumptions.bits());
-  const auto same = [&](const Node& n) {
-    return n.kind == Kind::symbol && n.symbol().assumptions == assumptions && n.symbol().name == name;
-  };
+  const auto same = [&](const Node& n) { return n.kind == Kind::symbol && n.symbol().assumptions == assumptions && n.symbol().name == name; };
   const auto make = [&](std::size_t& size) {
     size = sizeof(Node) + sizeof(SymbolPayload);
     Node* n = InternTable::allocate(sizeof(SymbolPayload));

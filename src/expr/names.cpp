@@ -3,7 +3,7 @@
 #include <cctype>
 #include <vector>
 
-#include "boreon/bindings.hpp"
+#include "boreon/names.hpp"
 
 namespace boreon {
 namespace {
@@ -44,7 +44,8 @@ std::string nearest_name(std::string_view name, std::span<const std::string> can
     // About one mistake for each three letters.
     if (d > 2 * std::max<std::size_t>(1, std::min(name.size(), c.size()) / 3)) continue;
     if (name.size() == 1 && c.size() == 1 && d > 1) continue;
-    const auto prefix = static_cast<std::size_t>(std::mismatch(c.begin(), c.begin() + static_cast<std::ptrdiff_t>(std::min(c.size(), name.size())), name.begin()).first - c.begin());
+    const auto prefix =
+        static_cast<std::size_t>(std::mismatch(c.begin(), c.begin() + static_cast<std::ptrdiff_t>(std::min(c.size(), name.size())), name.begin()).first - c.begin());
     if (winner == nullptr || d < best || (d == best && (prefix > common || (prefix == common && c < *winner)))) {
       best = d;
       common = prefix;

@@ -12,9 +12,7 @@ namespace {
 
 constexpr std::size_t bit_limit = 200000;  // exact powers larger than this stay unevaluated, such as 2^(10^9)
 
-Expr plain(const Expr& base, const Expr& exponent) {
-  return Node::make(Kind::power, 0, base, exponent);
-}
+Expr plain(const Expr& base, const Expr& exponent) { return Node::make(Kind::power, 0, base, exponent); }
 
 // n = outside^q * inside with small prime factors taken out.
 struct RootParts {
@@ -92,8 +90,7 @@ Expr number_power(const Number& base, const Number& exponent, const Expr& base_e
   if (base.sign() < 0) {
     // (-a)^f = a^f * (-1)^f for a > 0
     const Expr unit = fraction == Number(1, 2) ? imaginary_unit() : plain(-1, fraction);
-    const Expr magnitude = integer_root((-base).numerator(), fraction) *
-                           power(Expr((-base).denominator()), Expr(-fraction));
+    const Expr magnitude = integer_root((-base).numerator(), fraction) * power(Expr((-base).denominator()), Expr(-fraction));
     return power(base_expr, Expr(whole)) * unit * magnitude;
   }
   const auto w = whole.word();

@@ -57,9 +57,7 @@ class SumBuilder {
   }
 
   Expr finish() {
-    std::sort(entries_.begin(), entries_.end(), [](const Entry& a, const Entry& b) {
-      return a.hash != b.hash ? a.hash < b.hash : order(a.term, b.term) < 0;
-    });
+    std::sort(entries_.begin(), entries_.end(), [](const Entry& a, const Entry& b) { return a.hash != b.hash ? a.hash < b.hash : order(a.term, b.term) < 0; });
     std::vector<Expr> operands;
     operands.reserve(1 + 2 * entries_.size());
     operands.push_back(constant_);

@@ -63,15 +63,12 @@ std::string Assumptions::to_string() const {
 
 bool is_identifier(std::string_view name) noexcept {
   if (name.empty() || (std::isdigit(static_cast<unsigned char>(name[0])) != 0)) return false;
-  return std::all_of(name.begin(), name.end(), [](char c) {
-    return (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || (c >= '0' && c <= '9') || c == '_';
-  });
+  return std::all_of(name.begin(), name.end(), [](char c) { return (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || (c >= '0' && c <= '9') || c == '_'; });
 }
 
 bool is_reserved_word(std::string_view name) noexcept {
-  static constexpr std::array<std::string_view, 20> words{
-      "pi",  "egamma", "infinity", "undefined", "true",       "false",    "if",  "otherwise", "and",   "or",
-      "not", "from",   "to",       "piecewise", "derivative", "integral", "sum", "limit",     "above", "below"};
+  static constexpr std::array<std::string_view, 20> words{"pi",  "egamma", "infinity", "undefined", "true",       "false",    "if",  "otherwise", "and",   "or",
+                                                          "not", "from",   "to",       "piecewise", "derivative", "integral", "sum", "limit",     "above", "below"};
   return std::find(words.begin(), words.end(), name) != words.end() && name != "above" && name != "below";
 }
 
@@ -79,11 +76,13 @@ namespace {
 void require_name(std::string_view name, const char* what) {
   if (!is_identifier(name)) {
     throw Error(ErrorKind::name, fmt::format("'{}' cannot name a {}: use letters, digits and underscores, and do not start "
-                                             "with a digit", name, what));
+                                             "with a digit",
+                                             name, what));
   }
   if (is_reserved_word(name)) {
     throw Error(ErrorKind::name, fmt::format("'{}' is a word of the expression grammar and cannot name a {}; add a "
-                                             "suffix, such as {}_0", name, what, name));
+                                             "suffix, such as {}_0",
+                                             name, what, name));
   }
 }
 }  // namespace
@@ -124,9 +123,7 @@ bool is_function_head(const Expr& e) { return e.is(Kind::symbol) && assumptions_
 
 UnknownFunction::UnknownFunction(std::string_view name) : name_(name) { require_name(name, "function"); }
 
-Expr UnknownFunction::call(std::span<const Expr> args) const {
-  return derivative_at(args, std::vector<int>(args.size(), 0));
-}
+Expr UnknownFunction::call(std::span<const Expr> args) const { return derivative_at(args, std::vector<int>(args.size(), 0)); }
 
 Expr UnknownFunction::derivative_at(std::span<const Expr> args, std::span<const int> orders) const {
   if (args.empty()) throw Error(ErrorKind::shape, fmt::format("the unknown function {} needs at least one argument", name_));

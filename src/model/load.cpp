@@ -183,8 +183,10 @@ class Loader {
       const auto u = std::find_if(model_.unknowns.begin(), model_.unknowns.end(), [&](const Unknown& x) { return x.name == name; });
       if (u == model_.unknowns.end()) {
         const auto other = declared_.find(name);
-        reader_.fail(ErrorKind::name, other == declared_.end() ? fmt::format("an initial rate is given for '{}', which is no unknown{}", name, suggestion(name, unknown_names()))
-                                                               : fmt::format("an initial rate is given for {}, which is a {}, not an unknown", name, other->second.first), at);
+        reader_.fail(ErrorKind::name,
+                     other == declared_.end() ? fmt::format("an initial rate is given for '{}', which is no unknown{}", name, suggestion(name, unknown_names()))
+                                              : fmt::format("an initial rate is given for {}, which is a {}, not an unknown", name, other->second.first),
+                     at);
       }
       const toml::node* value = node;
       if (const auto* t = node->as_table()) {
@@ -228,7 +230,8 @@ class Loader {
       for (std::size_t from = 0; from <= list.size();) {
         const std::size_t comma = std::min(list.find(',', from), list.size());
         const std::string argument = trim(list.substr(from, comma - from));
-        if (!is_identifier(argument) || is_reserved_word(argument)) reader_.fail(ErrorKind::name, fmt::format("'{}' cannot be an argument of {}: a plain name is needed", argument, f.name), at);
+        if (!is_identifier(argument) || is_reserved_word(argument))
+          reader_.fail(ErrorKind::name, fmt::format("'{}' cannot be an argument of {}: a plain name is needed", argument, f.name), at);
         if (std::any_of(f.arguments.begin(), f.arguments.end(), [&](const Symbol& s) { return s.name() == argument; })) {
           reader_.fail(ErrorKind::name, fmt::format("the function {} has two arguments named '{}'", f.name, argument), at);
         }
@@ -318,8 +321,10 @@ class Loader {
       if (r.is(Kind::relation) && r.relation_op() == RelationOp::equal) {
         e.given = {r.operands()[0], r.operands()[1]};
       } else if (is_condition(r)) {
-        reader_.fail(ErrorKind::shape, fmt::format("the equation {} must be written left = right{}", e.name,
-                                                   r.is(Kind::relation) ? "; bounds on unknowns belong into [unknowns] as lower and upper" : ""), reader_.position(*node));
+        reader_.fail(
+            ErrorKind::shape,
+            fmt::format("the equation {} must be written left = right{}", e.name, r.is(Kind::relation) ? "; bounds on unknowns belong into [unknowns] as lower and upper" : ""),
+            reader_.position(*node));
       } else {
         e.given = {r, 0};
       }
@@ -338,7 +343,8 @@ class Loader {
     };
     model_.run.from = get("from").value_or(0);
     model_.run.until = get("until");
-    if (model_.run.until && *model_.run.until <= model_.run.from) reader_.fail(ErrorKind::shape, "the run must end after it starts: until is too small", reader_.position(*table->get("until")));
+    if (model_.run.until && *model_.run.until <= model_.run.from)
+      reader_.fail(ErrorKind::shape, "the run must end after it starts: until is too small", reader_.position(*table->get("until")));
     if (const auto n = get("samples")) {
       if (*n < 2 || *n > 1e8 || *n != std::floor(*n)) reader_.fail(ErrorKind::shape, "samples must be an integer of at least 2", reader_.position(*table->get("samples")));
       model_.run.samples = static_cast<std::size_t>(*n);
@@ -388,20 +394,23 @@ class Loader {
       if (r.is_constant(ConstantCode::undefined)) reader_.fail(ErrorKind::domain, fmt::format("the equation {} is undefined: it divides by zero", e.name), e.position);
       note_use(r);
       const auto calls = unknown_calls({&r, 1});
-      if (calls.empty()) reader_.fail(ErrorKind::shape, fmt::format("the equation {} contains no unknown{}", e.name, r.is_integer(0) ? ": both sides are the same" : ""), e.position);
+      if (calls.empty())
+        reader_.fail(ErrorKind::shape, fmt::format("the equation {} contains no unknown{}", e.name, r.is_integer(0) ? ": both sides are the same" : ""), e.position);
     }
     for (Unknown& u : model_.unknowns) {
       const auto at = orders.find(u.name);
       if (at == orders.end()) reader_.fail(ErrorKind::shape, fmt::format("the unknown {} occurs in no equation", u.name), u.position);
       u.order = at->second;
-      if (u.order > 2) reader_.fail(ErrorKind::unsupported, fmt::format("{} has a derivative of order {}; introduce an unknown for its second derivative", u.name, u.order), u.position);
+      if (u.order > 2)
+        reader_.fail(ErrorKind::unsupported, fmt::format("{} has a derivative of order {}; introduce an unknown for its second derivative", u.name, u.order), u.position);
       if (u.rate_given && u.order < 2) {
         reader_.fail(ErrorKind::shape, fmt::format("an initial rate is given for {}, but its equation is of {} order", u.name, u.order == 1 ? "first" : "zeroth"), u.position);
       }
     }
     if (model_.equations.size() < model_.unknowns.size()) {
-      reader_.fail(ErrorKind::shape, fmt::format("{} equation{} for {} unknowns ({}): one equation is missing for each unknown without one", model_.equations.size(),
-                                                 model_.equations.size() == 1 ? "" : "s", model_.unknowns.size(), fmt::join(unknown_names(), ", ")),
+      reader_.fail(ErrorKind::shape,
+                   fmt::format("{} equation{} for {} unknowns ({}): one equation is missing for each unknown without one", model_.equations.size(),
+                               model_.equations.size() == 1 ? "" : "s", model_.unknowns.size(), fmt::join(unknown_names(), ", ")),
                    model_.equations.empty() ? SourcePosition{model_.path, 1, 1} : model_.equations.back().position);
     }
     for (const NamedExpression& o : model_.outputs) note_use(o.resolved);

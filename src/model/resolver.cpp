@@ -22,8 +22,7 @@ bool is_definition_symbol(const Expr& e) { return e.is(Kind::symbol) && (assumpt
 Symbol argument_symbol(const std::string& name) { return Symbol(name, Assumptions::from_bits(Assumptions().bits() | argument_mark)); }
 Expr definition_symbol(const std::string& name) { return Symbol(name, Assumptions::from_bits(Assumptions().bits() | definition_mark)); }
 
-Resolver::Resolver(const TomlReader& reader, const std::vector<FunctionHead>& functions, const std::vector<NamedExpression>& definitions)
-    : reader_(reader) {
+Resolver::Resolver(const TomlReader& reader, const std::vector<FunctionHead>& functions, const std::vector<NamedExpression>& definitions) : reader_(reader) {
   for (const FunctionHead& f : functions) {
     items_.push_back({f.name, f.body, f.position, &f});
     heads_.emplace(f.name, &f);

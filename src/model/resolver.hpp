@@ -51,7 +51,7 @@ class Resolver {
   const TomlReader& reader_;
   std::vector<Item> items_;
   std::map<std::string, std::size_t> index_;
-  std::map<std::string, Expr> values_;        // definitions written out, bodies of functions written out
+  std::map<std::string, Expr> values_;  // definitions written out, bodies of functions written out
   std::map<std::string, const FunctionHead*> heads_;
   std::map<std::string, std::map<std::vector<std::int64_t>, Expr>> derivatives_;  // of functions, by orders
   std::set<std::string> used_;

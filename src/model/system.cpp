@@ -68,8 +68,10 @@ std::vector<Expr> solve_for_rates(const Model& model, std::vector<Expr> residual
       rows[i].emplace_back(static_cast<std::size_t>(a.pattern.columns[static_cast<std::size_t>(k)]), a.values[static_cast<std::size_t>(k)]);
     }
     if (rows[i].empty()) {
-      throw Error(ErrorKind::unsupported, fmt::format("the equation {} has no time derivative: the model is a differential-algebraic system, which this version "
-                                                      "cannot step in time; eliminate the algebraic unknown by a definition", model.equations[i].name),
+      throw Error(ErrorKind::unsupported,
+                  fmt::format("the equation {} has no time derivative: the model is a differential-algebraic system, which this version "
+                              "cannot step in time; eliminate the algebraic unknown by a definition",
+                              model.equations[i].name),
                   model.equations[i].position);
     }
   }
@@ -162,12 +164,13 @@ System steady_system(const Model& model) {
 
 System time_system(const Model& model) {
   if (model.equations.size() != model.unknowns.size()) {
-    throw Error(ErrorKind::shape, fmt::format("a run in time needs one equation for each unknown: there are {} equations for {} unknowns", model.equations.size(), model.unknowns.size()),
+    throw Error(ErrorKind::shape,
+                fmt::format("a run in time needs one equation for each unknown: there are {} equations for {} unknowns", model.equations.size(), model.unknowns.size()),
                 model.equations.back().position);
   }
   if (!model.in_time()) {
-    throw Error(ErrorKind::unsupported, fmt::format("no equation of '{}' has a time derivative such as {}', so there is nothing to step in time; use solve", model.title.empty() ? model.path : model.title,
-                                                    model.unknowns.front().name));
+    throw Error(ErrorKind::unsupported, fmt::format("no equation of '{}' has a time derivative such as {}', so there is nothing to step in time; use solve",
+                                                    model.title.empty() ? model.path : model.title, model.unknowns.front().name));
   }
   System s;
   add_common(s, model);
@@ -176,8 +179,11 @@ System time_system(const Model& model) {
   std::vector<Expr> rate_names;  // symbols of first rates that are states
   for (const Unknown& u : model.unknowns) {
     if (u.order == 0) {
-      throw Error(ErrorKind::unsupported, fmt::format("no time derivative of {} occurs: the model is a differential-algebraic system, which this version cannot step in "
-                                                      "time; turn {} into a definition, or solve its equation for it", u.name, u.name), u.position);
+      throw Error(ErrorKind::unsupported,
+                  fmt::format("no time derivative of {} occurs: the model is a differential-algebraic system, which this version cannot step in "
+                              "time; turn {} into a definition, or solve its equation for it",
+                              u.name, u.name),
+                  u.position);
     }
     add_state(s, u.name, u.symbol, u.start, u.lower, u.upper);
     b.set(u.function, u.symbol);

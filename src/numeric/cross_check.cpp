@@ -153,9 +153,8 @@ class Checker {
       Point p = sampler.draw();
       Bindings b;
       for (std::size_t i = 0; i < leaves_.size(); ++i) b.set(leaves_[i], p[i]);
-      const bool good = std::all_of(options_.conditions.begin(), options_.conditions.end(), [&](const Expr& c) {
-        return !substitute(c, b, Unused::allowed).is_constant(ConstantCode::false_value);
-      });
+      const bool good = std::all_of(options_.conditions.begin(), options_.conditions.end(),
+                                    [&](const Expr& c) { return !substitute(c, b, Unused::allowed).is_constant(ConstantCode::false_value); });
       if (good) return p;
     }
     return {};
@@ -334,8 +333,7 @@ class StandIns {
 
   Expr put_in(const Expr& e) {
     if (!variable_.is(Kind::symbol)) return e;
-    Rebuild rebuild([](const Expr&, Expr&) { return false; },
-                    [&](const Expr& x) { return x.is(Kind::unknown_call) && depends_on(x, variable_) ? replaced(x) : x; });
+    Rebuild rebuild([](const Expr&, Expr&) { return false; }, [&](const Expr& x) { return x.is(Kind::unknown_call) && depends_on(x, variable_) ? replaced(x) : x; });
     return rebuild(e);
   }
 
@@ -377,15 +375,13 @@ Evidence cross_check(std::span<const DerivativeClaim> claims, const CheckOptions
 Evidence cross_check(std::span<const Expr> functions, std::span<const Expr> variables, const SparseMatrix& jacobian, const CheckOptions& options,
                      std::span<const std::string> row_names) {
   if (jacobian.pattern.rows != functions.size() || jacobian.pattern.cols != variables.size()) {
-    throw Error(ErrorKind::shape, fmt::format("the Jacobian is {} by {}, but there are {} functions of {} variables", jacobian.pattern.rows,
-                                              jacobian.pattern.cols, functions.size(), variables.size()));
+    throw Error(ErrorKind::shape, fmt::format("the Jacobian is {} by {}, but there are {} functions of {} variables", jacobian.pattern.rows, jacobian.pattern.cols,
+                                              functions.size(), variables.size()));
   }
   std::vector<DerivativeClaim> claims;
   for (std::size_t i = 0; i < functions.size(); ++i) {
     const std::string row = i < row_names.size() ? row_names[i] : fmt::format("row {}", i + 1);
-    const auto claim = [&](std::size_t j, const Expr& value) {
-      claims.push_back({functions[i], variables[j], value, fmt::format("d({})/d({})", row, to_text(variables[j]))});
-    };
+    const auto claim = [&](std::size_t j, const Expr& value) { claims.push_back({functions[i], variables[j], value, fmt::format("d({})/d({})", row, to_text(variables[j]))}); };
     // Zeros that the pattern leaves out are claims as well, wherever the variable occurs in the text of the row.
     std::vector<char> present(variables.size(), 0);
     for (auto k = jacobian.pattern.row_start[i]; k < jacobian.pattern.row_start[i + 1]; ++k) {

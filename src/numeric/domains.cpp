@@ -38,9 +38,7 @@ void no_numeric_value(const Expr& e) {
   throw Error(ErrorKind::unsupported, fmt::format("{} has no numeric value yet in this version: integrals, sums and limits are kept unevaluated", shown(e)));
 }
 
-void left_domain(const Expr& e, const std::string& reason) {
-  throw Error(ErrorKind::domain, fmt::format("{} leaves its domain: {}", shown(e), reason));
-}
+void left_domain(const Expr& e, const std::string& reason) { throw Error(ErrorKind::domain, fmt::format("{} leaves its domain: {}", shown(e), reason)); }
 
 double RealDomain::constant(ConstantCode code) {
   switch (code) {
@@ -63,11 +61,12 @@ double RealDomain::power(const Expr& base, const Expr& exponent, double b, doubl
   if (e == -1) return 1 / b;
   const double v = std::pow(b, e);
   if (std::isnan(v) && !std::isnan(b) && !std::isnan(e) && base.is_number()) {
-    throw Error(ErrorKind::domain, fmt::format("{} to the power {} is not real; use evaluate_complex() for the principal value, or cbrt() for a real cube root", shown(base), shown(exponent)));
+    throw Error(ErrorKind::domain,
+                fmt::format("{} to the power {} is not real; use evaluate_complex() for the principal value, or cbrt() for a real cube root", shown(base), shown(exponent)));
   }
   if (std::isnan(v) && !std::isnan(b) && !std::isnan(e)) {
-    throw Error(ErrorKind::domain, fmt::format("{} = {} is negative, so its power {} = {} is not real; use evaluate_complex() for complex values",
-                                               shown(base), b, shown(exponent), e));
+    throw Error(ErrorKind::domain,
+                fmt::format("{} = {} is negative, so its power {} = {} is not real; use evaluate_complex() for complex values", shown(base), b, shown(exponent), e));
   }
   return v;
 }
@@ -163,9 +162,7 @@ BallDomain::Value BallDomain::call(const Expr& e, const std::vector<Value>& args
 }
 
 bool BallDomain::compare(const Expr& e, const Value& a, const Value& b) {
-  const auto undecided = [&] {
-    throw Error(ErrorKind::convergence, fmt::format("the condition {} cannot be decided: both sides agree to the working precision", shown(e)));
-  };
+  const auto undecided = [&] { throw Error(ErrorKind::convergence, fmt::format("the condition {} cannot be decided: both sides agree to the working precision", shown(e))); };
   switch (e.relation_op()) {
     case RelationOp::less:
       if (arb_lt(a.re(), b.re()) != 0) return true;

@@ -48,7 +48,8 @@ std::vector<typename Domain::Value> evaluate_in(Domain domain, std::span<const E
   std::vector<Expr> values;
   for (const auto& entry : bindings.entries()) {
     if (entry.value.has_symbols()) {
-      throw Error(ErrorKind::binding, fmt::format("the value given for {} is not a number: {}", entry.name.empty() ? to_text(entry.target) : entry.name, to_text(entry.value, {80})));
+      throw Error(ErrorKind::binding,
+                  fmt::format("the value given for {} is not a number: {}", entry.name.empty() ? to_text(entry.target) : entry.name, to_text(entry.value, {80})));
     }
     values.push_back(entry.value);
   }
@@ -76,13 +77,9 @@ std::string decimal(arb_srcptr x, int digits) {
 
 }  // namespace
 
-double evaluate(const Expr& expression, const Bindings& bindings, Unused unused) {
-  return evaluate_in(RealDomain{}, {&expression, 1}, bindings, unused)[0];
-}
+double evaluate(const Expr& expression, const Bindings& bindings, Unused unused) { return evaluate_in(RealDomain{}, {&expression, 1}, bindings, unused)[0]; }
 
-std::vector<double> evaluate(std::span<const Expr> expressions, const Bindings& bindings, Unused unused) {
-  return evaluate_in(RealDomain{}, expressions, bindings, unused);
-}
+std::vector<double> evaluate(std::span<const Expr> expressions, const Bindings& bindings, Unused unused) { return evaluate_in(RealDomain{}, expressions, bindings, unused); }
 
 std::complex<double> evaluate_complex(const Expr& expression, const Bindings& bindings, Unused unused) {
   return evaluate_in(ComplexDomain{}, {&expression, 1}, bindings, unused)[0];

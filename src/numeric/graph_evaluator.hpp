@@ -40,9 +40,7 @@ class EvaluationPlan {
   };
   [[nodiscard]] const std::vector<Step>& steps() const { return steps_; }
   [[nodiscard]] const std::vector<std::size_t>& outputs() const { return outputs_; }
-  [[nodiscard]] std::span<const std::size_t> operands(const Step& s) const {
-    return {operands_.data() + s.first_operand, s.expr->operands().size()};
-  }
+  [[nodiscard]] std::span<const std::size_t> operands(const Step& s) const { return {operands_.data() + s.first_operand, s.expr->operands().size()}; }
 
  private:
   std::vector<Expr> roots_;

@@ -21,9 +21,9 @@ struct Address {
 struct Step {
   OpCode op;
   std::uint8_t arity;
-  bool store;              // copy a to an output instead of computing
-  std::uint32_t target;    // register, or offset in the output group
-  std::uint32_t second;    // register of the cosine, or output group
+  bool store;            // copy a to an output instead of computing
+  std::uint32_t target;  // register, or offset in the output group
+  std::uint32_t second;  // register of the cosine, or output group
   double (*function)(std::span<const double>);
   std::uint16_t row;
   Address a, b, c;
@@ -48,9 +48,7 @@ Kernel::Kernel(Program program) {
     return {o.space, o.index};
   };
   const auto stores = stores_by_instruction(p);
-  const auto store = [&](const Store& s) {
-    code->steps.push_back({OpCode::add, 1, true, s.index, s.group, nullptr, 0, address(p.results[s.group][s.index]), {}, {}});
-  };
+  const auto store = [&](const Store& s) { code->steps.push_back({OpCode::add, 1, true, s.index, s.group, nullptr, 0, address(p.results[s.group][s.index]), {}, {}}); };
   for (std::size_t k = 0; k < p.instructions.size(); ++k) {
     const Instruction& i = p.instructions[k];
     if (i.operands > 0) {

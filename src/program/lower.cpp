@@ -43,8 +43,7 @@ class Lowering {
 
   Operand operator()(const Expr& root) {
     postorder(
-        std::span<const Expr>(&root, 1), [&](const Expr& e) { visit(e); },
-        [&](const Expr& e) { return !values_.contains(e); });
+        std::span<const Expr>(&root, 1), [&](const Expr& e) { visit(e); }, [&](const Expr& e) { return !values_.contains(e); });
     return values_.at(root);
   }
 
@@ -72,8 +71,7 @@ class Lowering {
       case Kind::relation: return relation(e);
       case Kind::logic: return logic(e);
       case Kind::piecewise: return piecewise(e);
-      default:
-        throw Error(ErrorKind::unsupported, fmt::format("{} is unevaluated and cannot become part of a numeric function in this version", to_text(e, {80})));
+      default: throw Error(ErrorKind::unsupported, fmt::format("{} is unevaluated and cannot become part of a numeric function in this version", to_text(e, {80})));
     }
   }
 
@@ -140,8 +138,7 @@ class Lowering {
   };
 
   // coefficient * product of powers as one numerator over one denominator.
-  Operand fraction(const Number& coefficient, One base, One exponent, const std::vector<const Expr*>* bases = nullptr,
-                   const std::vector<const Expr*>* exponents = nullptr) {
+  Operand fraction(const Number& coefficient, One base, One exponent, const std::vector<const Expr*>* bases = nullptr, const std::vector<const Expr*>* exponents = nullptr) {
     std::vector<Operand> above;
     std::vector<Operand> below;
     std::vector<std::uint64_t> hashes_above;
@@ -246,8 +243,7 @@ Program make_program(std::span<const OutputGroup> outputs, std::span<const Input
   if (!lower.missing.empty()) {
     std::vector<std::string> known;
     for (const auto& g : program.inputs) known.insert(known.end(), g.names.begin(), g.names.end());
-    throw Error(ErrorKind::binding, fmt::format("{} occurs in the outputs but is no input of the function{}", fmt::join(lower.missing, ", "),
-                                                suggestion(lower.missing[0], known)));
+    throw Error(ErrorKind::binding, fmt::format("{} occurs in the outputs but is no input of the function{}", fmt::join(lower.missing, ", "), suggestion(lower.missing[0], known)));
   }
   remove_unused(program);
   join_sine_cosine(program);

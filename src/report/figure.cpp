@@ -42,7 +42,8 @@ std::string script(const std::vector<Figure>& panels, const std::string& path, b
   std::string s = svg ? fmt::format("set terminal svg size {},{} noenhanced font 'DejaVu Sans,14' background rgb 'white'\n", width, height)
                       : fmt::format("set terminal pngcairo size {},{} noenhanced font 'DejaVu Sans,13'\n", width, height);
   s += fmt::format("set output {}\n", quoted(path));
-  s += "set encoding utf8\nset border 3 lw 1 lc rgb '#444444'\nset tics nomirror textcolor rgb '#222222'\nset grid lc rgb '#dddddd' lt 1 lw 1\nset key below maxrows 4 spacing 1.2\n";
+  s += "set encoding utf8\nset border 3 lw 1 lc rgb '#444444'\nset tics nomirror textcolor rgb '#222222'\nset grid lc rgb '#dddddd' lt 1 lw 1\nset key below maxrows 4 spacing "
+       "1.2\n";
   if (panels.size() > 1) s += fmt::format("set multiplot layout {},1\n", panels.size());
   std::size_t block = 0;
   for (const Figure& f : panels) {
@@ -64,8 +65,8 @@ std::string script(const std::vector<Figure>& panels, const std::string& path, b
     s += "plot ";
     for (std::size_t k = 0; k < f.curves.size(); ++k) {
       const Curve& c = f.curves[k];
-      s += fmt::format("{}$data{} using 1:2 with {} lc rgb '{}' {} title {}", k > 0 ? ", " : "", block++, c.points ? "points pt 7 ps 0.9" : "lines lw 2.5",
-                       palette[k % 8], c.points ? "" : fmt::format("dt {}", 1 + k / 8), quoted(c.label));
+      s += fmt::format("{}$data{} using 1:2 with {} lc rgb '{}' {} title {}", k > 0 ? ", " : "", block++, c.points ? "points pt 7 ps 0.9" : "lines lw 2.5", palette[k % 8],
+                       c.points ? "" : fmt::format("dt {}", 1 + k / 8), quoted(c.label));
     }
     s += "\n";
   }
@@ -98,8 +99,8 @@ void write_figures(const std::vector<Figure>& panels, const std::string& path) {
   const int status = std::system(("gnuplot '" + script_path + "' >/dev/null 2>&1").c_str());  // NOLINT: a path made by mkstemp
   std::filesystem::remove(script_path, ignored);
   if (!written || status == -1 || WEXITSTATUS(status) != 0 || !std::filesystem::exists(path)) {
-    throw Error(ErrorKind::io, WEXITSTATUS(status) == 127 ? std::string("gnuplot is not installed; install the package gnuplot-nox")
-                                                          : fmt::format("the figure '{}' could not be written", path));
+    throw Error(ErrorKind::io,
+                WEXITSTATUS(status) == 127 ? std::string("gnuplot is not installed; install the package gnuplot-nox") : fmt::format("the figure '{}' could not be written", path));
   }
 }
 

@@ -61,7 +61,8 @@ class Attempt {
     KINInit(mem, &Attempt::residual_callback, u.get());
     KINSetUserData(mem, this);
     KINSetErrFile(mem, nullptr);
-    KINSetErrHandlerFn(mem, [](int, const char*, const char*, char*, void*) {}, nullptr);
+    KINSetErrHandlerFn(
+        mem, [](int, const char*, const char*, char*, void*) {}, nullptr);
     KINSetLinearSolver(mem, jacobian_.solver(), jacobian_.matrix());
     KINSetJacFn(mem, &Attempt::jacobian_callback);
     KINSetMaxSetupCalls(mem, 1);
@@ -355,7 +356,8 @@ std::string describe(const SteadyResult& r, const System& s) {
 SteadyResult solve_steady(const System& system, const SteadyOptions& options) {
   if (system.residuals.size() != system.states.size()) {
     throw Error(ErrorKind::unsupported, fmt::format("{} equations for {} unknowns: a steady state needs as many equations as unknowns; fitting more equations than unknowns is "
-                                              "not part of this version", system.residuals.size(), system.states.size()));
+                                                    "not part of this version",
+                                                    system.residuals.size(), system.states.size()));
   }
   Attempt attempt(system, options);
   SteadyResult best = attempt.run(system.start, KIN_LINESEARCH);

@@ -40,8 +40,7 @@ using VectorHandle = std::unique_ptr<std::remove_pointer_t<N_Vector>, VectorDele
 /// columns, with the linear solver that goes with it.
 class NumericJacobian {
  public:
-  NumericJacobian(std::span<const Expr> functions, std::span<const Expr> states, const std::vector<InputGroup>& inputs, LinearSolver choice,
-                  const SundialsContext& context);
+  NumericJacobian(std::span<const Expr> functions, std::span<const Expr> states, const std::vector<InputGroup>& inputs, LinearSolver choice, const SundialsContext& context);
   ~NumericJacobian();
   NumericJacobian(const NumericJacobian&) = delete;
   NumericJacobian& operator=(const NumericJacobian&) = delete;

@@ -40,7 +40,8 @@ class Stepper {
     if (mem == nullptr) throw std::bad_alloc();
     CVodeInit(mem, &Stepper::right_side_callback, options_.from, y.get());
     CVodeSetUserData(mem, this);
-    CVodeSetErrHandlerFn(mem, [](int, const char*, const char*, char*, void*) {}, nullptr);
+    CVodeSetErrHandlerFn(
+        mem, [](int, const char*, const char*, char*, void*) {}, nullptr);
     CVodeSVtolerances(mem, options_.relative_tolerance, tolerance.get());
     CVodeSetLinearSolver(mem, jacobian_.solver(), jacobian_.matrix());
     CVodeSetJacFn(mem, &Stepper::jacobian_callback);
@@ -51,8 +52,7 @@ class Stepper {
     const std::size_t samples = std::max<std::size_t>(2, options_.samples);
     double reached = options_.from;
     for (std::size_t k = 1; k < samples; ++k) {
-      const double target = k + 1 == samples ? options_.until
-                                             : options_.from + (options_.until - options_.from) * static_cast<double>(k) / static_cast<double>(samples - 1);
+      const double target = k + 1 == samples ? options_.until : options_.from + (options_.until - options_.from) * static_cast<double>(k) / static_cast<double>(samples - 1);
       const int flag = CVode(mem, target, y.get(), &reached, CV_NORMAL);
       if (flag < 0) {
         result.message = describe(flag, reached, data(y));

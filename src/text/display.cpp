@@ -4,7 +4,7 @@
 #include <cctype>
 #include <cstdlib>
 
-#include "boreon/bindings.hpp"
+#include "boreon/names.hpp"
 #include "boreon/catalogue.hpp"
 
 namespace boreon {

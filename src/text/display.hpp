@@ -16,8 +16,8 @@ namespace boreon {
 
 struct DisplayTerm {
   bool negative = false;
-  Number coefficient;      // positive
-  const Expr* term;        // null for the plain number
+  Number coefficient;  // positive
+  const Expr* term;    // null for the plain number
 };
 /// Terms of a sum: higher degree first, the plain number last.
 [[nodiscard]] std::vector<DisplayTerm> display_terms(const Expr& sum);

@@ -33,8 +33,7 @@ class LatexWriter {
       case Kind::number: {
         const Number n = e.number();
         const bool fraction = n.is_exact() && !n.is_integer() && decimal_form(n, false).empty();
-        return wrapped(n.sign() < 0 ? Tightness::unary : fraction ? Tightness::product : Tightness::atom, context, out,
-                       [&] { out.emplace_back(latex_number(n)); });
+        return wrapped(n.sign() < 0 ? Tightness::unary : fraction ? Tightness::product : Tightness::atom, context, out, [&] { out.emplace_back(latex_number(n)); });
       }
       case Kind::constant: out.emplace_back(constant_text(e.constant_code())); return;
       case Kind::symbol: out.emplace_back(latex_name(e.name())); return;

@@ -12,14 +12,12 @@ struct Greek {
   std::string_view letter;
 };
 
-constexpr std::array<Greek, 48> greek{{{"alpha", "α"},   {"beta", "β"},    {"gamma", "γ"},   {"delta", "δ"}, {"epsilon", "ε"}, {"zeta", "ζ"},
-                                       {"eta", "η"},     {"theta", "θ"},   {"iota", "ι"},    {"kappa", "κ"}, {"lambda", "λ"},  {"mu", "μ"},
-                                       {"nu", "ν"},      {"xi", "ξ"},      {"omicron", "ο"}, {"rho", "ρ"},   {"sigma", "σ"},   {"tau", "τ"},
-                                       {"upsilon", "υ"}, {"phi", "φ"},     {"chi", "χ"},     {"psi", "ψ"},   {"omega", "ω"},   {"Alpha", "Α"},
-                                       {"Beta", "Β"},    {"Gamma", "Γ"},   {"Delta", "Δ"},   {"Epsilon", "Ε"}, {"Zeta", "Ζ"},  {"Eta", "Η"},
-                                       {"Theta", "Θ"},   {"Iota", "Ι"},    {"Kappa", "Κ"},   {"Lambda", "Λ"}, {"Mu", "Μ"},     {"Nu", "Ν"},
-                                       {"Xi", "Ξ"},      {"Omicron", "Ο"}, {"Pi", "Π"},      {"Rho", "Ρ"},   {"Sigma", "Σ"},   {"Tau", "Τ"},
-                                       {"Upsilon", "Υ"}, {"Phi", "Φ"},     {"Chi", "Χ"},     {"Psi", "Ψ"},   {"Omega", "Ω"},   {"ell", "ℓ"}}};
+constexpr std::array<Greek, 48> greek{{{"alpha", "α"}, {"beta", "β"},   {"gamma", "γ"},   {"delta", "δ"},   {"epsilon", "ε"}, {"zeta", "ζ"},    {"eta", "η"},     {"theta", "θ"},
+                                       {"iota", "ι"},  {"kappa", "κ"},  {"lambda", "λ"},  {"mu", "μ"},      {"nu", "ν"},      {"xi", "ξ"},      {"omicron", "ο"}, {"rho", "ρ"},
+                                       {"sigma", "σ"}, {"tau", "τ"},    {"upsilon", "υ"}, {"phi", "φ"},     {"chi", "χ"},     {"psi", "ψ"},     {"omega", "ω"},   {"Alpha", "Α"},
+                                       {"Beta", "Β"},  {"Gamma", "Γ"},  {"Delta", "Δ"},   {"Epsilon", "Ε"}, {"Zeta", "Ζ"},    {"Eta", "Η"},     {"Theta", "Θ"},   {"Iota", "Ι"},
+                                       {"Kappa", "Κ"}, {"Lambda", "Λ"}, {"Mu", "Μ"},      {"Nu", "Ν"},      {"Xi", "Ξ"},      {"Omicron", "Ο"}, {"Pi", "Π"},      {"Rho", "Ρ"},
+                                       {"Sigma", "Σ"}, {"Tau", "Τ"},    {"Upsilon", "Υ"}, {"Phi", "Φ"},     {"Chi", "Χ"},     {"Psi", "Ψ"},     {"Omega", "Ω"},   {"ell", "ℓ"}}};
 
 std::string_view letter_of(std::string_view word) {
   for (const Greek& g : greek) {
@@ -89,9 +87,22 @@ std::string unicode_name(std::string_view name) {
   std::string out(letter_of(stem).empty() ? stem : letter_of(stem));
   if (sub.empty()) return out;
   static constexpr std::array<std::string_view, 10> digits{"₀", "₁", "₂", "₃", "₄", "₅", "₆", "₇", "₈", "₉"};
-  static constexpr std::array<std::pair<char, std::string_view>, 16> small{{{'a', "ₐ"}, {'e', "ₑ"}, {'h', "ₕ"}, {'i', "ᵢ"}, {'j', "ⱼ"}, {'k', "ₖ"},
-                                                                            {'l', "ₗ"}, {'m', "ₘ"}, {'n', "ₙ"}, {'o', "ₒ"}, {'p', "ₚ"}, {'r', "ᵣ"},
-                                                                            {'s', "ₛ"}, {'t', "ₜ"}, {'u', "ᵤ"}, {'x', "ₓ"}}};
+  static constexpr std::array<std::pair<char, std::string_view>, 16> small{{{'a', "ₐ"},
+                                                                            {'e', "ₑ"},
+                                                                            {'h', "ₕ"},
+                                                                            {'i', "ᵢ"},
+                                                                            {'j', "ⱼ"},
+                                                                            {'k', "ₖ"},
+                                                                            {'l', "ₗ"},
+                                                                            {'m', "ₘ"},
+                                                                            {'n', "ₙ"},
+                                                                            {'o', "ₒ"},
+                                                                            {'p', "ₚ"},
+                                                                            {'r', "ᵣ"},
+                                                                            {'s', "ₛ"},
+                                                                            {'t', "ₜ"},
+                                                                            {'u', "ᵤ"},
+                                                                            {'x', "ₓ"}}};
   std::string lowered;
   for (const char c : sub) {
     if (std::isdigit(static_cast<unsigned char>(c)) != 0) {

@@ -114,8 +114,11 @@ class Lexer {
     if (byte >= 0x80) {
       std::size_t n = 1;
       while (at_ + n < text_.size() && (static_cast<unsigned char>(text_[at_ + n]) & 0xc0U) == 0x80U) ++n;
-      errors_.fail(ErrorKind::syntax, fmt::format("the character '{}' is not part of the expression grammar; Greek letters are written as plain "
-                                                  "words (alpha, Delta_n)", text_.substr(at_, n)), at_);
+      errors_.fail(ErrorKind::syntax,
+                   fmt::format("the character '{}' is not part of the expression grammar; Greek letters are written as plain "
+                               "words (alpha, Delta_n)",
+                               text_.substr(at_, n)),
+                   at_);
     }
     if (byte < 0x20) errors_.fail(ErrorKind::syntax, fmt::format("a control character (code {}) is not allowed", byte), at_);
     errors_.fail(ErrorKind::syntax, fmt::format("the character '{}' is not part of the expression grammar", peek()), at_);

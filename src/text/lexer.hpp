@@ -14,9 +14,9 @@ struct Token {
   Type type = Type::end;
   std::string text;  // operator characters, name without quotes, digits
   std::size_t at = 0;
-  int primes = 0;       // of a name
+  int primes = 0;             // of a name
   std::vector<int> orders{};  // f'[1,0](x, y)
-  bool quoted = false;  // `name`: never a function, keyword or constant
+  bool quoted = false;        // `name`: never a function, keyword or constant
 
   [[nodiscard]] bool is(std::string_view op) const { return type == Type::op && text == op; }
   [[nodiscard]] bool word(std::string_view w) const { return type == Type::name && !quoted && primes == 0 && text == w; }

@@ -18,8 +18,8 @@ struct Piece {
   Tightness context = Tightness::condition;
   bool is_expr = false;
 
-  Piece(std::string t) : text(std::move(t)) {}                                              // NOLINT(google-explicit-constructor)
-  Piece(const char* t) : text(t) {}                                                         // NOLINT(google-explicit-constructor)
+  Piece(std::string t) : text(std::move(t)) {}  // NOLINT(google-explicit-constructor)
+  Piece(const char* t) : text(t) {}             // NOLINT(google-explicit-constructor)
   Piece(Expr e, Tightness c) : expr(std::move(e)), context(c), is_expr(true) {}
 };
 

@@ -4,7 +4,7 @@
 
 #include <algorithm>
 
-#include "boreon/bindings.hpp"
+#include "boreon/names.hpp"
 #include "boreon/catalogue.hpp"
 
 namespace boreon {
@@ -21,17 +21,13 @@ NameResolver::NameResolver(const ParseContext& context, const TextErrors& errors
   }
 }
 
-bool NameResolver::declared(const std::string& n) const {
-  return context_.names.contains(n) || context_.functions.contains(n) || bound(n);
-}
+bool NameResolver::declared(const std::string& n) const { return context_.names.contains(n) || context_.functions.contains(n) || bound(n); }
 
-bool NameResolver::bound(const std::string& n) const {
-  return std::find(bound_.begin(), bound_.end(), n) != bound_.end();
-}
+bool NameResolver::bound(const std::string& n) const { return std::find(bound_.begin(), bound_.end(), n) != bound_.end(); }
 
 const Expr* NameResolver::constant(const std::string& n) {
-  static const auto* constants = new std::map<std::string, Expr>{{"pi", pi()},           {"egamma", egamma()},       {"infinity", infinity()},
-                                                                 {"undefined", undefined()}, {"true", truth(true)}, {"false", truth(false)}};
+  static const auto* constants =
+      new std::map<std::string, Expr>{{"pi", pi()}, {"egamma", egamma()}, {"infinity", infinity()}, {"undefined", undefined()}, {"true", truth(true)}, {"false", truth(false)}};
   const auto at = constants->find(n);
   return at == constants->end() ? nullptr : &at->second;
 }
@@ -66,9 +62,11 @@ Expr NameResolver::value(const Token& t) const {
     if (t.primes == 0) return at->second;
     if (at->second.is(Kind::unknown_call)) return raised(at->second, t.primes);
     const auto what = context_.described.find(t.text);
-    errors_.fail(ErrorKind::name, fmt::format("{} is a {} and does not depend on {}, so {}{} has no meaning; declare it as an unknown to derive it",
-                                              t.text, what == context_.described.end() ? "plain symbol" : what->second, context_.independent.name(), t.text,
-                                              std::string(static_cast<std::size_t>(t.primes), '\'')), t.at);
+    errors_.fail(
+        ErrorKind::name,
+        fmt::format("{} is a {} and does not depend on {}, so {}{} has no meaning; declare it as an unknown to derive it", t.text,
+                    what == context_.described.end() ? "plain symbol" : what->second, context_.independent.name(), t.text, std::string(static_cast<std::size_t>(t.primes), '\'')),
+        t.at);
   }
   if (context_.functions.contains(t.text)) {
     errors_.fail(ErrorKind::name, fmt::format("{0} is a function and needs its arguments: {0}(...)", t.text), t.at);
@@ -103,8 +101,8 @@ void NameResolver::check_callable(const Token& t) const {
   const auto at = context_.names.find(t.text);
   if ((at != context_.names.end() && !at->second.is(Kind::unknown_call)) || bound(t.text)) {
     const auto what = context_.described.find(t.text);
-    errors_.fail(ErrorKind::name, fmt::format("{0} is a {1}, not a function; for a product write {0}*(...)", t.text,
-                                              what == context_.described.end() ? "symbol" : what->second), t.at);
+    errors_.fail(ErrorKind::name, fmt::format("{0} is a {1}, not a function; for a product write {0}*(...)", t.text, what == context_.described.end() ? "symbol" : what->second),
+                 t.at);
   }
   if (at != context_.names.end()) return;
   if (!t.quoted && find_function(t.text) != nullptr) {

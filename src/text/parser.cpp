@@ -3,7 +3,6 @@
 
 #include <algorithm>
 
-#include "boreon/bindings.hpp"
 #include "boreon/catalogue.hpp"
 #include "boreon/functions.hpp"
 #include "boreon/text.hpp"
@@ -22,9 +21,9 @@ int strength(Op op) { return static_cast<int>(op); }
 
 struct Pending {
   Op op;
-  std::size_t at;                 // of the first operator
-  std::vector<Expr> items = {};   // operands so far of an n-ary operator
-  bool invert = false;            // the next operand is subtracted or divided by
+  std::size_t at;                // of the first operator
+  std::vector<Expr> items = {};  // operands so far of an n-ary operator
+  bool invert = false;           // the next operand is subtracted or divided by
   std::size_t invert_at = 0;
   std::string relation = {};
 };
@@ -33,9 +32,9 @@ struct Pending {
 struct Frame {
   enum class Type : char { group, call, piecewise, derivative, integral, sum, limit };
   Type type;
-  Token head;                     // name of the function
-  std::size_t at;                 // of the parenthesis
-  std::size_t pending_base;       // operators below belong to the frames outside
+  Token head;                // name of the function
+  std::size_t at;            // of the parenthesis
+  std::size_t pending_base;  // operators below belong to the frames outside
   std::vector<Expr> args = {};
   int stage = 0;
   LimitSide side = LimitSide::both;
@@ -70,9 +69,7 @@ class Parser {
   void operand(const Token& t) {
     switch (t.type) {
       case Token::Type::number: push(guarded(t.at, [&] { return Expr(Number::parse(t.text)); })); return;
-      case Token::Type::imaginary:
-        push(guarded(t.at, [&] { return Expr(Number::parse(t.text)) * imaginary_unit(); }));
-        return;
+      case Token::Type::imaginary: push(guarded(t.at, [&] { return Expr(Number::parse(t.text)) * imaginary_unit(); })); return;
       case Token::Type::name: name(t); return;
       case Token::Type::end: unexpected_end();
       case Token::Type::op: break;
@@ -335,8 +332,7 @@ class Parser {
     Frame& f = frames_.back();
     ++at_;
     switch (f.type) {
-      case Frame::Type::group:
-        errors_.fail(ErrorKind::syntax, "a comma is out of place here; numbers are written with a decimal point", t.at);
+      case Frame::Type::group: errors_.fail(ErrorKind::syntax, "a comma is out of place here; numbers are written with a decimal point", t.at);
       case Frame::Type::call:
         f.args.push_back(pop());
         expect_operand_ = true;
@@ -430,8 +426,8 @@ class Parser {
 
   void range_word(const Token& t) {
     reduce_all();
-    const bool in_range = !frames_.empty() && (frames_.back().type == Frame::Type::integral || frames_.back().type == Frame::Type::sum ||
-                                               frames_.back().type == Frame::Type::limit);
+    const bool in_range =
+        !frames_.empty() && (frames_.back().type == Frame::Type::integral || frames_.back().type == Frame::Type::sum || frames_.back().type == Frame::Type::limit);
     if (in_range) {
       Frame& f = frames_.back();
       if (t.text == "to" && f.stage == 2) {
@@ -461,15 +457,12 @@ class Parser {
     ++at_;
     switch (f.type) {
       case Frame::Type::group: frames_.pop_back(); return;
-      case Frame::Type::call:
-        f.args.push_back(pop());
-        return finish(finish_call(f));
+      case Frame::Type::call: f.args.push_back(pop()); return finish(finish_call(f));
       case Frame::Type::piecewise:
         if (f.stage == 0) errors_.fail(ErrorKind::syntax, fmt::format("'if' with a condition, or 'otherwise', is missing: {}", usage(f.type)), t.at);
         f.args.push_back(pop());
         return finish(guarded(f.head.at, [&] { return piecewise(f.args); }));
-      case Frame::Type::derivative:
-        errors_.fail(ErrorKind::syntax, fmt::format("the variable is missing: {}", usage(f.type)), t.at);
+      case Frame::Type::derivative: errors_.fail(ErrorKind::syntax, fmt::format("the variable is missing: {}", usage(f.type)), t.at);
       default: break;
     }
     if (f.stage != 3) errors_.fail(ErrorKind::syntax, fmt::format("'{}' is not complete: {}", f.head.text, usage(f.type)), t.at);
@@ -497,8 +490,8 @@ class Parser {
       if (orders.empty()) {
         orders.assign(f.args.size(), 0);
         if (t.primes > 0 && f.args.size() > 1) {
-          throw Error(ErrorKind::shape, fmt::format("a prime on {0} with {1} arguments does not say which one to derive by; write derivative({0}(x, ...), x)",
-                                                    t.text, f.args.size()));
+          throw Error(ErrorKind::shape,
+                      fmt::format("a prime on {0} with {1} arguments does not say which one to derive by; write derivative({0}(x, ...), x)", t.text, f.args.size()));
         }
         orders[0] = t.primes;
       }

@@ -39,9 +39,7 @@ class PlainWriter {
         return wrapped(own, context, out, [&] { out.emplace_back(decimal.empty() ? number_text(n) : decimal); });
       }
       case Kind::constant: out.emplace_back(constant_text(e.constant_code())); return;
-      case Kind::symbol:
-        out.emplace_back(symbol_needs_quotes(e.name()) || heads_.contains(e.name()) ? "`" + e.name() + "`" : e.name());
-        return;
+      case Kind::symbol: out.emplace_back(symbol_needs_quotes(e.name()) || heads_.contains(e.name()) ? "`" + e.name() + "`" : e.name()); return;
       case Kind::sum: return wrapped(Tightness::sum, context, out, [&] { write_sum(e, out); });
       case Kind::product:
       case Kind::power: {
@@ -63,8 +61,7 @@ class PlainWriter {
       case Kind::call: out.emplace_back(std::string(e.function().name)); return arguments(e.operands(), 1, out);
       case Kind::unknown_call: return write_unknown(e, out);
       case Kind::relation: return wrapped(Tightness::relation, context, out, [&] { write_relation(e, out); });
-      case Kind::logic:
-        return wrapped(e.logic_op() == LogicOp::negation ? Tightness::relation : Tightness::condition, context, out, [&] { write_logic(e, out); });
+      case Kind::logic: return wrapped(e.logic_op() == LogicOp::negation ? Tightness::relation : Tightness::condition, context, out, [&] { write_logic(e, out); });
       case Kind::piecewise: return write_piecewise(e, out);
       case Kind::derivative:
         out.emplace_back("derivative(");

@@ -72,8 +72,8 @@ class BoxWriter {
       }
       case Kind::relation: {
         static constexpr const char* ops[] = {" < ", " ≤ ", " = ", " ≠ "};
-        return Box::row({write(e.operands()[0], Tightness::sum, depth + 1), Box(ops[static_cast<std::size_t>(e.relation_op())]),
-                         write(e.operands()[1], Tightness::sum, depth + 1)});
+        return Box::row(
+            {write(e.operands()[0], Tightness::sum, depth + 1), Box(ops[static_cast<std::size_t>(e.relation_op())]), write(e.operands()[1], Tightness::sum, depth + 1)});
       }
       case Kind::logic: return Box(to_text(e));
       case Kind::piecewise: {
@@ -101,8 +101,8 @@ class BoxWriter {
         if (e.operands().size() == 4) {
           sign = Box::stack({write(e.operands()[3], Tightness::condition, depth + 1), sign, write(e.operands()[2], Tightness::condition, depth + 1)}, 1);
         }
-        return grouped(Box::row({sign, Box(" "), write(e.operands()[0], Tightness::product, depth + 1), Box(" d" + unicode_name(e.operands()[1].name()))}),
-                       Tightness::product, context);
+        return grouped(Box::row({sign, Box(" "), write(e.operands()[0], Tightness::product, depth + 1), Box(" d" + unicode_name(e.operands()[1].name()))}), Tightness::product,
+                       context);
       }
       case Kind::summation: {
         const Box from = Box::row({Box(unicode_name(e.operands()[1].name()) + " = "), write(e.operands()[2], Tightness::condition, depth + 1)});
@@ -112,8 +112,7 @@ class BoxWriter {
       case Kind::limit: {
         const char* side = e.limit_side() == LimitSide::both ? "" : e.limit_side() == LimitSide::above ? "⁺" : "⁻";
         const Box below = Box::row({Box(unicode_name(e.operands()[1].name()) + " → "), write(e.operands()[2], Tightness::atom, depth + 1), Box(side)});
-        return grouped(Box::row({Box::stack({Box("lim"), below}, 0), Box(" "), write(e.operands()[0], Tightness::product, depth + 1)}),
-                       Tightness::product, context);
+        return grouped(Box::row({Box::stack({Box("lim"), below}, 0), Box(" "), write(e.operands()[0], Tightness::product, depth + 1)}), Tightness::product, context);
       }
     }
     return Box(to_text(e));
@@ -201,9 +200,7 @@ Box box_of(const Expr& e, const PrintOptions& options) {
 
 std::string to_unicode(const Expr& expression, const PrintOptions& options) { return box_of(expression, options).to_string(); }
 
-std::string to_unicode(const Equation& e, const PrintOptions& options) {
-  return Box::row({box_of(e.lhs, options), Box(" = "), box_of(e.rhs, options)}).to_string();
-}
+std::string to_unicode(const Equation& e, const PrintOptions& options) { return Box::row({box_of(e.lhs, options), Box(" = "), box_of(e.rhs, options)}).to_string(); }
 
 std::string to_unicode(const Matrix& m) {
   std::vector<std::vector<Box>> rows(static_cast<std::size_t>(m.rows()));

@@ -135,9 +135,9 @@ TEST_CASE("derivation is linear, obeys the product and chain rules, and commutes
     REQUIRE(same(derivative(derivative(f, x), y), derivative(derivative(f, y), x)));
     const Function outer("outer", {x}, f);
     const Expr composed = outer(g);
-    REQUIRE(same(derivative(composed, y), derivative(outer.body(), x).is_integer(0)
-                                              ? derivative(composed, y)
-                                              : substitute(derivative(f, x), {{x, g}}, Unused::allowed) * derivative(g, y) + substitute(derivative(f, y), {{x, g}}, Unused::allowed)));
+    REQUIRE(same(derivative(composed, y), derivative(outer.body(), x).is_integer(0) ? derivative(composed, y)
+                                                                                    : substitute(derivative(f, x), {{x, g}}, Unused::allowed) * derivative(g, y) +
+                                                                                          substitute(derivative(f, y), {{x, g}}, Unused::allowed)));
   }
 }
 

@@ -117,7 +117,8 @@ TEST_CASE("rounding to double is to nearest, as the C library reads decimals") {
     CAPTURE(text);
     REQUIRE(Number::parse(text).to_double() == std::strtod(text.c_str(), nullptr));
   }
-  for (const char* edge : {"4.9e-324", "2.4703282292062327e-324", "2.4703282292062328e-324", "2.2250738585072011e-308", "1.7976931348623157e308", "1.7976931348623159e308", "9007199254740993", "0.1"}) {
+  for (const char* edge : {"4.9e-324", "2.4703282292062327e-324", "2.4703282292062328e-324", "2.2250738585072011e-308", "1.7976931348623157e308", "1.7976931348623159e308",
+                           "9007199254740993", "0.1"}) {
     CAPTURE(edge);
     CHECK(Number::parse(edge).to_double() == std::strtod(edge, nullptr));
   }

@@ -65,11 +65,41 @@ TEST_CASE("operators parse to unevaluated nodes") {
 }
 
 TEST_CASE("text reads back to the identical expression") {
-  for (const char* text :
-       {"x^2 - a*x - 7", "-(x + y)^2/(2*x*y)", "2*(x + y)", "sqrt(x)/sqrt(2)", "x^(2/3)", "(-1)^(1/3)", "2i*x + 3", "-x", "1/x", "x/(3*y)", "exp(-x^2/2)", "4.2e-13*x",
-        "piecewise(x if x < 0, -x if x < 1 and y > 2, 3 otherwise)", "f'(g(x))", "f'[1,2](x, y^2)", "`sine`(x)", "`E1` + 1", "double(0.1)*x", "integral(exp(-u^2), u from 0 to x)",
-        "sum(1/k^2, k from 1 to infinity)", "limit(f(x), x to 0 from below)", "not (x < 1 and y < 2)", "x != 2", "a^b^c", "(a^b)^c", "(x + 1)^-2", "1.6e20", "0.039*y", "x^y*2^x", "egamma*pi",
-        "derivative(f(x), x, 2, y)", "elliptic_E(m) + elliptic_E(phi, m)", "min(x, y, 3)", "10^1000", "2^(10^10)"}) {
+  for (const char* text : {"x^2 - a*x - 7",
+                           "-(x + y)^2/(2*x*y)",
+                           "2*(x + y)",
+                           "sqrt(x)/sqrt(2)",
+                           "x^(2/3)",
+                           "(-1)^(1/3)",
+                           "2i*x + 3",
+                           "-x",
+                           "1/x",
+                           "x/(3*y)",
+                           "exp(-x^2/2)",
+                           "4.2e-13*x",
+                           "piecewise(x if x < 0, -x if x < 1 and y > 2, 3 otherwise)",
+                           "f'(g(x))",
+                           "f'[1,2](x, y^2)",
+                           "`sine`(x)",
+                           "`E1` + 1",
+                           "double(0.1)*x",
+                           "integral(exp(-u^2), u from 0 to x)",
+                           "sum(1/k^2, k from 1 to infinity)",
+                           "limit(f(x), x to 0 from below)",
+                           "not (x < 1 and y < 2)",
+                           "x != 2",
+                           "a^b^c",
+                           "(a^b)^c",
+                           "(x + 1)^-2",
+                           "1.6e20",
+                           "0.039*y",
+                           "x^y*2^x",
+                           "egamma*pi",
+                           "derivative(f(x), x, 2, y)",
+                           "elliptic_E(m) + elliptic_E(phi, m)",
+                           "min(x, y, 3)",
+                           "10^1000",
+                           "2^(10^10)"}) {
     CAPTURE(text);
     const Expr e = parse(text);
     CHECK(parse(to_text(e)) == e);
@@ -207,7 +237,8 @@ TEST_CASE("mistakes in text give kind, place and remedy") {
 TEST_CASE("no text crashes the reader") {
   test::RandomExpression random(5, {Symbol("x")});
   const std::string alphabet = "x2y'(),+-*/^<>=. `ifandtofrom\"[]{}\\\n";
-  const std::vector<std::string> words{"sin(", "piecewise(", "integral(", " from ", " to ", " if ", " otherwise", "sum(", "limit(", "derivative(", "x", ",", ")", "1", "not ", "^", "-", "y'", "double("};
+  const std::vector<std::string> words{"sin(", "piecewise(", "integral(", " from ", " to ", " if ", " otherwise", "sum(", "limit(", "derivative(",
+                                       "x",    ",",          ")",         "1",      "not ", "^",    "-",          "y'",   "double("};
   for (int i = 0; i < 20000; ++i) {
     std::string text;
     const std::size_t n = 1 + random.pick(24);

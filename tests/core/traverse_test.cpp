@@ -65,8 +65,7 @@ TEST_CASE("rebuilding replaces before and finishes after") {
     return true;
   });
   CHECK((rename(e) == parse("sin(z)^2 + f(cos(z)) + y")));
-  Rebuild expand([](const Expr&, Expr&) { return false; },
-                 [](const Expr& node) { return node.is(Kind::unknown_call) ? 2 * node.operands()[1] : node; });
+  Rebuild expand([](const Expr&, Expr&) { return false; }, [](const Expr& node) { return node.is(Kind::unknown_call) ? 2 * node.operands()[1] : node; });
   CHECK((expand(e) == parse("sin(x)^2 + 2*cos(x) + y")));
 }
 

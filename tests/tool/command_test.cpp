@@ -103,7 +103,8 @@ TEST_CASE("generated source compiles without warnings and agrees with its own ch
     const std::string compiler = language[1] == '+' ? "g++ -std=c++17" : "gcc -std=c99";
     for (const char* part : {"residual", "jacobian", "outputs"}) {
       const std::string stem = out + "/arc_switching_" + part;
-      const std::string command = compiler + " -O2 -Wall -Wextra -Wpedantic -Werror -ffp-contract=off " + stem + ending + " " + stem + "_test" + ending + " -lm -o " + out + "/run && " + out + "/run >/dev/null";
+      const std::string command = compiler + " -O2 -Wall -Wextra -Wpedantic -Werror -ffp-contract=off " + stem + ending + " " + stem + "_test" + ending + " -lm -o " + out +
+                                  "/run && " + out + "/run >/dev/null";
       CAPTURE(command);
       CHECK(std::system(command.c_str()) == 0);
     }

@@ -1,14 +1,14 @@
 // Runs the real command-line tool.
 #pragma once
 
+#include <sys/wait.h>
+#include <unistd.h>
 #include <array>
 #include <cstdio>
 #include <filesystem>
 #include <fstream>
 #include <nlohmann/json.hpp>
 #include <string>
-#include <sys/wait.h>
-#include <unistd.h>
 
 namespace test {
 

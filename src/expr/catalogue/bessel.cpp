@@ -8,8 +8,7 @@ namespace boreon {
 namespace {
 
 [[noreturn]] void no_order_derivative(const char* name) {
-  throw Error(ErrorKind::unsupported, std::string("no closed form is known for the derivative of ") + name +
-                                          " with respect to its order");
+  throw Error(ErrorKind::unsupported, std::string("no closed form is known for the derivative of ") + name + " with respect to its order");
 }
 
 // Orders stay between the neighbours: C_n' = (C_{n-1} - C_{n+1})/2, and -C_1 for n = 0 (10.6.1, 10.6.3).
@@ -64,7 +63,7 @@ bool exact_K(Args a, Expr& r) {
 // Three-term recurrences (18.9.1) for a degree that is a small number.
 bool exact_legendre(Args a, Expr& r) {
   const auto n = a[0].word();
-  if (!n || *n < 0 || *n > 1 ) return false;
+  if (!n || *n < 0 || *n > 1) return false;
   r = *n == 0 ? Expr(1) : a[1];
   return true;
 }
@@ -99,53 +98,103 @@ constexpr auto positive_second = "a positive second argument";
 
 std::span<const FunctionRow> bessel_rows() {
   static const FunctionRow rows[] = {
-      {.name = "bessel_J", .summary = "bessel_J(n, x): Bessel function of the first kind", .min_args = 2, .max_args = 2,
-       .latex = "J", .unicode = "J", .exact = exact_J,
+      {.name = "bessel_J",
+       .summary = "bessel_J(n, x): Bessel function of the first kind",
+       .min_args = 2,
+       .max_args = 2,
+       .latex = "J",
+       .unicode = "J",
+       .exact = exact_J,
        .derivative = [](Args a, std::size_t i) { return cylinder(bessel_J, a, i, "bessel_J"); },
        .ball = [](Ball& r, Balls x, long p) { acb_hypgeom_bessel_j(r.get(), x[0].get(), x[1].get(), p); }},
-      {.name = "bessel_Y", .summary = "bessel_Y(n, x): Bessel function of the second kind", .min_args = 2, .max_args = 2,
-       .latex = "Y", .unicode = "Y", .domain = positive_second, .exact = exact_Y,
+      {.name = "bessel_Y",
+       .summary = "bessel_Y(n, x): Bessel function of the second kind",
+       .min_args = 2,
+       .max_args = 2,
+       .latex = "Y",
+       .unicode = "Y",
+       .domain = positive_second,
+       .exact = exact_Y,
        .derivative = [](Args a, std::size_t i) { return cylinder(bessel_Y, a, i, "bessel_Y"); },
        .ball = [](Ball& r, Balls x, long p) { acb_hypgeom_bessel_y(r.get(), x[0].get(), x[1].get(), p); }},
-      {.name = "bessel_I", .summary = "bessel_I(n, x): modified Bessel function of the first kind", .min_args = 2,
-       .max_args = 2, .latex = "I", .unicode = "I", .overflows = true, .exact = exact_I,
+      {.name = "bessel_I",
+       .summary = "bessel_I(n, x): modified Bessel function of the first kind",
+       .min_args = 2,
+       .max_args = 2,
+       .latex = "I",
+       .unicode = "I",
+       .overflows = true,
+       .exact = exact_I,
        .derivative = [](Args a, std::size_t i) -> Expr {
          if (i == 0) no_order_derivative("bessel_I");
          if (a[0].is_integer(0)) return bessel_I(1, a[1]);
          return (bessel_I(a[0] - 1, a[1]) + bessel_I(a[0] + 1, a[1])) / 2;
        },
        .ball = [](Ball& r, Balls x, long p) { acb_hypgeom_bessel_i(r.get(), x[0].get(), x[1].get(), p); }},
-      {.name = "bessel_K", .summary = "bessel_K(n, x): modified Bessel function of the second kind", .min_args = 2,
-       .max_args = 2, .latex = "K", .unicode = "K", .domain = positive_second, .exact = exact_K,
+      {.name = "bessel_K",
+       .summary = "bessel_K(n, x): modified Bessel function of the second kind",
+       .min_args = 2,
+       .max_args = 2,
+       .latex = "K",
+       .unicode = "K",
+       .domain = positive_second,
+       .exact = exact_K,
        .derivative = [](Args a, std::size_t i) -> Expr {
          if (i == 0) no_order_derivative("bessel_K");
          if (a[0].is_integer(0)) return -bessel_K(1, a[1]);
          return -(bessel_K(a[0] - 1, a[1]) + bessel_K(a[0] + 1, a[1])) / 2;
        },
        .ball = [](Ball& r, Balls x, long p) { acb_hypgeom_bessel_k(r.get(), x[0].get(), x[1].get(), p); }},
-      {.name = "airy_Ai", .summary = "Airy function Ai", .latex = "\\mathrm{Ai}", .unicode = "Ai", .facts = real_if_real,
+      {.name = "airy_Ai",
+       .summary = "Airy function Ai",
+       .latex = "\\mathrm{Ai}",
+       .unicode = "Ai",
+       .facts = real_if_real,
        .derivative = [](Args a, std::size_t) { return airy_prime("airy_Ai_prime", a[0]); },
        .ball = [](Ball& r, Balls x, long p) { acb_hypgeom_airy(r.get(), nullptr, nullptr, nullptr, x[0].get(), p); }},
-      {.name = "airy_Bi", .summary = "Airy function Bi", .latex = "\\mathrm{Bi}", .unicode = "Bi", .overflows = true,
+      {.name = "airy_Bi",
+       .summary = "Airy function Bi",
+       .latex = "\\mathrm{Bi}",
+       .unicode = "Bi",
+       .overflows = true,
        .facts = real_if_real,
        .derivative = [](Args a, std::size_t) { return airy_prime("airy_Bi_prime", a[0]); },
        .ball = [](Ball& r, Balls x, long p) { acb_hypgeom_airy(nullptr, nullptr, r.get(), nullptr, x[0].get(), p); }},
-      {.name = "airy_Ai_prime", .summary = "derivative of airy_Ai", .latex = "\\mathrm{Ai}'", .unicode = "Ai'",
+      {.name = "airy_Ai_prime",
+       .summary = "derivative of airy_Ai",
+       .latex = "\\mathrm{Ai}'",
+       .unicode = "Ai'",
        .facts = real_if_real,
        .derivative = [](Args a, std::size_t) { return a[0] * airy_Ai(a[0]); },
        .ball = [](Ball& r, Balls x, long p) { acb_hypgeom_airy(nullptr, r.get(), nullptr, nullptr, x[0].get(), p); }},
-      {.name = "airy_Bi_prime", .summary = "derivative of airy_Bi", .latex = "\\mathrm{Bi}'", .unicode = "Bi'",
-       .overflows = true, .facts = real_if_real,
+      {.name = "airy_Bi_prime",
+       .summary = "derivative of airy_Bi",
+       .latex = "\\mathrm{Bi}'",
+       .unicode = "Bi'",
+       .overflows = true,
+       .facts = real_if_real,
        .derivative = [](Args a, std::size_t) { return a[0] * airy_Bi(a[0]); },
        .ball = [](Ball& r, Balls x, long p) { acb_hypgeom_airy(nullptr, nullptr, nullptr, r.get(), x[0].get(), p); }},
-      {.name = "legendre_P", .summary = "legendre_P(n, x): Legendre polynomial or function", .min_args = 2, .max_args = 2,
-       .latex = "P", .unicode = "P", .exact = exact_legendre, .derivative = derivative_of_legendre,
-       .ball = [](Ball& r, Balls x, long p) {
-         Ball m;
-         acb_hypgeom_legendre_p(r.get(), x[0].get(), m.get(), x[1].get(), 0, p);
-       }},
-      {.name = "hermite_H", .summary = "hermite_H(n, x): Hermite polynomial of the physicists", .min_args = 2, .max_args = 2,
-       .latex = "H", .unicode = "H", .exact = exact_hermite,
+      {.name = "legendre_P",
+       .summary = "legendre_P(n, x): Legendre polynomial or function",
+       .min_args = 2,
+       .max_args = 2,
+       .latex = "P",
+       .unicode = "P",
+       .exact = exact_legendre,
+       .derivative = derivative_of_legendre,
+       .ball =
+           [](Ball& r, Balls x, long p) {
+             Ball m;
+             acb_hypgeom_legendre_p(r.get(), x[0].get(), m.get(), x[1].get(), 0, p);
+           }},
+      {.name = "hermite_H",
+       .summary = "hermite_H(n, x): Hermite polynomial of the physicists",
+       .min_args = 2,
+       .max_args = 2,
+       .latex = "H",
+       .unicode = "H",
+       .exact = exact_hermite,
        .derivative = [](Args a, std::size_t i) -> Expr {
          if (i == 0) no_order_derivative("hermite_H");
          return 2 * a[0] * hermite_H(a[0] - 1, a[1]);

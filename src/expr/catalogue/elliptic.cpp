@@ -19,8 +19,7 @@ Expr derivative_of_F(Args a, std::size_t i) {
   const Expr& phi = a[0];
   const Expr& m = a[1];
   if (i == 0) return 1 / root(phi, m);
-  return elliptic_E(phi, m) / (2 * m * (1 - m)) - elliptic_F(phi, m) / (2 * m) -
-         sin(2 * phi) / (4 * (1 - m) * root(phi, m));
+  return elliptic_E(phi, m) / (2 * m * (1 - m)) - elliptic_F(phi, m) / (2 * m) - sin(2 * phi) / (4 * (1 - m) * root(phi, m));
 }
 
 void ball_E(Ball& r, Balls x, long p) {
@@ -56,27 +55,42 @@ constexpr auto below_one = "a parameter m = k^2 below 1";
 
 std::span<const FunctionRow> elliptic_rows() {
   static const FunctionRow rows[] = {
-      {.name = "elliptic_K", .summary = "complete elliptic integral of the first kind, parameter m = k^2", .latex = "K",
-       .unicode = "K", .domain = below_one, .exact = exact_complete,
-       .derivative = [](Args a, std::size_t) {
-         return elliptic_E(a[0]) / (2 * a[0] * (1 - a[0])) - elliptic_K(a[0]) / (2 * a[0]);
-       },
+      {.name = "elliptic_K",
+       .summary = "complete elliptic integral of the first kind, parameter m = k^2",
+       .latex = "K",
+       .unicode = "K",
+       .domain = below_one,
+       .exact = exact_complete,
+       .derivative = [](Args a, std::size_t) { return elliptic_E(a[0]) / (2 * a[0] * (1 - a[0])) - elliptic_K(a[0]) / (2 * a[0]); },
        .ball = [](Ball& r, Balls x, long p) { acb_elliptic_k(r.get(), x[0].get(), p); }},
-      {.name = "elliptic_E", .summary = "elliptic_E(m) complete, elliptic_E(phi, m) incomplete, of the second kind",
-       .min_args = 1, .max_args = 2, .latex = "E", .unicode = "E", .domain = below_one, .exact = exact_E,
-       .derivative = derivative_of_E, .ball = ball_E},
-      {.name = "elliptic_F", .summary = "elliptic_F(phi, m): incomplete integral of the first kind", .min_args = 2,
-       .max_args = 2, .latex = "F", .unicode = "F", .domain = below_one,
-       .exact = [](Args a, Expr& r) {
-         if (a[0].is_integer(0)) {
-           r = 0;
-         } else if (a[1].is_integer(0)) {
-           r = a[0];
-         } else {
-           return false;
-         }
-         return true;
-       },
+      {.name = "elliptic_E",
+       .summary = "elliptic_E(m) complete, elliptic_E(phi, m) incomplete, of the second kind",
+       .min_args = 1,
+       .max_args = 2,
+       .latex = "E",
+       .unicode = "E",
+       .domain = below_one,
+       .exact = exact_E,
+       .derivative = derivative_of_E,
+       .ball = ball_E},
+      {.name = "elliptic_F",
+       .summary = "elliptic_F(phi, m): incomplete integral of the first kind",
+       .min_args = 2,
+       .max_args = 2,
+       .latex = "F",
+       .unicode = "F",
+       .domain = below_one,
+       .exact =
+           [](Args a, Expr& r) {
+             if (a[0].is_integer(0)) {
+               r = 0;
+             } else if (a[1].is_integer(0)) {
+               r = a[0];
+             } else {
+               return false;
+             }
+             return true;
+           },
        .derivative = derivative_of_F,
        .ball = [](Ball& r, Balls x, long p) { acb_elliptic_f(r.get(), x[0].get(), x[1].get(), 0, p); }},
   };

@@ -16,8 +16,7 @@ bool exact_exp(Args a, Expr& r) {
     r = infinity();
   } else if (a[0] == -infinity()) {
     r = 0;
-  } else if (a[0].is(Kind::product) && a[0].operands().size() == 3 && is_call_of(a[0].operands()[1], "log") &&
-             a[0].operands()[2].is_integer(1)) {
+  } else if (a[0].is(Kind::product) && a[0].operands().size() == 3 && is_call_of(a[0].operands()[1], "log") && a[0].operands()[2].is_integer(1)) {
     r = power(a[0].operands()[1].operands()[0], a[0].operands()[0]);  // exp(c*log(x)) = x^c by definition
   } else {
     return false;
@@ -132,96 +131,146 @@ constexpr auto positive_argument = "a positive argument";
 
 std::span<const FunctionRow> exponential_rows() {
   static const FunctionRow rows[] = {
-      {.name = "exp", .summary = "exponential", .latex = "\\exp", .c_name = "exp", .overflows = true, .exact = exact_exp,
-       .power_rule = [](Args a, const Expr& n, Expr& r) {
-         r = exp(n * a[0]);
-         return true;
-       },
+      {.name = "exp",
+       .summary = "exponential",
+       .latex = "\\exp",
+       .c_name = "exp",
+       .overflows = true,
+       .exact = exact_exp,
+       .power_rule =
+           [](Args a, const Expr& n, Expr& r) {
+             r = exp(n * a[0]);
+             return true;
+           },
        .facts = positive_if_real,
        .derivative = [](Args a, std::size_t) { return exp(a[0]); },
        .real = [](RealArgs x) { return std::exp(x[0]); },
        .complex = [](ComplexArgs x) { return std::exp(x[0]); },
        .ball = [](Ball& r, Balls x, long p) { acb_exp(r.get(), x[0].get(), p); }},
-      {.name = "exp2", .summary = "2 to the power x", .max_args = 1, .c_name = "exp2", .overflows = true,
-       .exact = at_zero<1>, .facts = positive_if_real,
+      {.name = "exp2",
+       .summary = "2 to the power x",
+       .max_args = 1,
+       .c_name = "exp2",
+       .overflows = true,
+       .exact = at_zero<1>,
+       .facts = positive_if_real,
        .derivative = [](Args a, std::size_t) { return log(2) * exp2(a[0]); },
        .real = [](RealArgs x) { return std::exp2(x[0]); },
        .complex = [](ComplexArgs x) { return std::exp(x[0] * std::numbers::ln2); },
-       .ball = [](Ball& r, Balls x, long p) {
-         Ball two;
-         acb_set_ui(two.get(), 2);
-         acb_pow(r.get(), two.get(), x[0].get(), p);
-       }},
-      {.name = "expm1", .summary = "exp(x) - 1, accurate near 0", .c_name = "expm1", .overflows = true, .exact = at_zero<0>,
+       .ball =
+           [](Ball& r, Balls x, long p) {
+             Ball two;
+             acb_set_ui(two.get(), 2);
+             acb_pow(r.get(), two.get(), x[0].get(), p);
+           }},
+      {.name = "expm1",
+       .summary = "exp(x) - 1, accurate near 0",
+       .c_name = "expm1",
+       .overflows = true,
+       .exact = at_zero<0>,
        .facts = real_if_real,
        .derivative = [](Args a, std::size_t) { return exp(a[0]); },
        .real = [](RealArgs x) { return std::expm1(x[0]); },
        .complex = [](ComplexArgs x) { return std::exp(x[0]) - 1.0; },
        .ball = [](Ball& r, Balls x, long p) { acb_expm1(r.get(), x[0].get(), p); }},
-      {.name = "log", .summary = "natural logarithm", .latex = "\\ln", .c_name = "log", .domain = positive_argument,
+      {.name = "log",
+       .summary = "natural logarithm",
+       .latex = "\\ln",
+       .c_name = "log",
+       .domain = positive_argument,
        .exact = exact_log,
        .facts = [](std::uint16_t a) { return (a & bit(Assumption::positive)) != 0 ? bit(Assumption::real) : std::uint16_t{0}; },
        .derivative = [](Args a, std::size_t) { return 1 / a[0]; },
        .real = [](RealArgs x) { return std::log(x[0]); },
        .complex = [](ComplexArgs x) { return std::log(x[0]); },
        .ball = [](Ball& r, Balls x, long p) { acb_log(r.get(), x[0].get(), p); }},
-      {.name = "log10", .summary = "logarithm to base 10", .latex = "\\log_{10}", .c_name = "log10", .domain = positive_argument,
+      {.name = "log10",
+       .summary = "logarithm to base 10",
+       .latex = "\\log_{10}",
+       .c_name = "log10",
+       .domain = positive_argument,
        .exact = exact_log_base<10>,
        .derivative = [](Args a, std::size_t) { return 1 / (a[0] * log(10)); },
        .real = [](RealArgs x) { return std::log10(x[0]); },
        .complex = [](ComplexArgs x) { return std::log(x[0]) / std::numbers::ln10; },
        .ball = [](Ball& r, Balls x, long p) { log_with_base(r, x, 10, p); }},
-      {.name = "log2", .summary = "logarithm to base 2", .latex = "\\log_{2}", .c_name = "log2", .domain = positive_argument,
+      {.name = "log2",
+       .summary = "logarithm to base 2",
+       .latex = "\\log_{2}",
+       .c_name = "log2",
+       .domain = positive_argument,
        .exact = exact_log_base<2>,
        .derivative = [](Args a, std::size_t) { return 1 / (a[0] * log(2)); },
        .real = [](RealArgs x) { return std::log2(x[0]); },
        .complex = [](ComplexArgs x) { return std::log(x[0]) / std::numbers::ln2; },
        .ball = [](Ball& r, Balls x, long p) { log_with_base(r, x, 2, p); }},
-      {.name = "log1p", .summary = "log(1 + x), accurate near 0", .c_name = "log1p", .domain = "an argument above -1",
+      {.name = "log1p",
+       .summary = "log(1 + x), accurate near 0",
+       .c_name = "log1p",
+       .domain = "an argument above -1",
        .exact = at_zero<0>,
        .derivative = [](Args a, std::size_t) { return 1 / (1 + a[0]); },
        .real = [](RealArgs x) { return std::log1p(x[0]); },
        .complex = [](ComplexArgs x) { return std::log(1.0 + x[0]); },
        .ball = [](Ball& r, Balls x, long p) { acb_log1p(r.get(), x[0].get(), p); }},
-      {.name = "sqrt", .summary = "square root, the same as x^(1/2)", .latex = "\\sqrt", .c_name = "sqrt",
+      {.name = "sqrt",
+       .summary = "square root, the same as x^(1/2)",
+       .latex = "\\sqrt",
+       .c_name = "sqrt",
        .domain = "a non-negative argument",
-       .exact = [](Args a, Expr& r) {
-         r = power(a[0], Expr(Number(1, 2)));
-         return true;
-       },
+       .exact =
+           [](Args a, Expr& r) {
+             r = power(a[0], Expr(Number(1, 2)));
+             return true;
+           },
        .real = [](RealArgs x) { return std::sqrt(x[0]); },
        .complex = [](ComplexArgs x) { return std::sqrt(x[0]); },
        .ball = [](Ball& r, Balls x, long p) { acb_sqrt(r.get(), x[0].get(), p); }},
-      {.name = "cbrt", .summary = "cube root, real for real arguments", .c_name = "cbrt", .parity = Parity::odd,
-       .exact = exact_cbrt, .power_rule = power_of_cbrt, .facts = real_if_real,
+      {.name = "cbrt",
+       .summary = "cube root, real for real arguments",
+       .c_name = "cbrt",
+       .parity = Parity::odd,
+       .exact = exact_cbrt,
+       .power_rule = power_of_cbrt,
+       .facts = real_if_real,
        .derivative = [](Args a, std::size_t) { return 1 / (3 * pow(cbrt(a[0]), 2)); },
        .real = [](RealArgs x) { return std::cbrt(x[0]); },
-       .complex = complex_cbrt, .ball = ball_cbrt},
-      {.name = "pow", .summary = "pow(x, y), the same as x^y", .min_args = 2, .max_args = 2, .c_name = "pow",
-       .exact = [](Args a, Expr& r) {
-         r = power(a[0], a[1]);
-         return true;
-       },
+       .complex = complex_cbrt,
+       .ball = ball_cbrt},
+      {.name = "pow",
+       .summary = "pow(x, y), the same as x^y",
+       .min_args = 2,
+       .max_args = 2,
+       .c_name = "pow",
+       .exact =
+           [](Args a, Expr& r) {
+             r = power(a[0], a[1]);
+             return true;
+           },
        .real = [](RealArgs x) { return std::pow(x[0], x[1]); },
        .complex = [](ComplexArgs x) { return std::pow(x[0], x[1]); },
        .ball = [](Ball& r, Balls x, long p) { acb_pow(r.get(), x[0].get(), x[1].get(), p); }},
-      {.name = "hypot", .summary = "sqrt(x^2 + y^2) or sqrt(x^2 + y^2 + z^2)", .min_args = 2, .max_args = 3, .c_name = "hypot",
+      {.name = "hypot",
+       .summary = "sqrt(x^2 + y^2) or sqrt(x^2 + y^2 + z^2)",
+       .min_args = 2,
+       .max_args = 3,
+       .c_name = "hypot",
        .exact = exact_hypot,
-       .facts = [](std::uint16_t a) {
-         return (a & bit(Assumption::real)) != 0 ? bit(Assumption::nonnegative) : std::uint16_t{0};
-       },
+       .facts = [](std::uint16_t a) { return (a & bit(Assumption::real)) != 0 ? bit(Assumption::nonnegative) : std::uint16_t{0}; },
        .derivative = derivative_of_hypot,
        .real = [](RealArgs x) { return x.size() == 2 ? std::hypot(x[0], x[1]) : std::hypot(x[0], x[1], x[2]); },
-       .complex = [](ComplexArgs x) {
-         std::complex<double> s = 0;
-         for (const auto& v : x) s += v * v;
-         return std::sqrt(s);
-       },
-       .ball = [](Ball& r, Balls x, long p) {
-         Ball s;
-         for (const Ball& v : x) acb_addmul(s.get(), v.get(), v.get(), p);
-         acb_sqrt(r.get(), s.get(), p);
-       }},
+       .complex =
+           [](ComplexArgs x) {
+             std::complex<double> s = 0;
+             for (const auto& v : x) s += v * v;
+             return std::sqrt(s);
+           },
+       .ball =
+           [](Ball& r, Balls x, long p) {
+             Ball s;
+             for (const Ball& v : x) acb_addmul(s.get(), v.get(), v.get(), p);
+             acb_sqrt(r.get(), s.get(), p);
+           }},
   };
   return rows;
 }

@@ -11,9 +11,7 @@
 namespace boreon {
 namespace {
 
-[[noreturn]] void no_rule(const char* what) {
-  throw Error(ErrorKind::unsupported, std::string("no closed form is known for the derivative of ") + what);
-}
+[[noreturn]] void no_rule(const char* what) { throw Error(ErrorKind::unsupported, std::string("no closed form is known for the derivative of ") + what); }
 
 bool exact_gamma(Args a, Expr& r) {
   if (!a[0].is_number() || !a[0].number().is_exact()) return false;
@@ -143,68 +141,121 @@ double real_lgamma(RealArgs x) {
 
 constexpr auto no_pole = "anything but 0, -1, -2, ...";
 
-std::uint16_t positive_if_positive(std::uint16_t a) {
-  return (a & bit(Assumption::positive)) != 0 ? bit(Assumption::positive) : std::uint16_t{0};
-}
+std::uint16_t positive_if_positive(std::uint16_t a) { return (a & bit(Assumption::positive)) != 0 ? bit(Assumption::positive) : std::uint16_t{0}; }
 
 }  // namespace
 
 std::span<const FunctionRow> gamma_rows() {
   static const FunctionRow rows[] = {
-      {.name = "gamma", .summary = "gamma function; gamma(n + 1) = n!", .latex = "\\Gamma", .unicode = "Γ", .c_name = "tgamma",
-       .overflows = true, .also_letter = true, .domain = no_pole, .exact = exact_gamma, .facts = positive_if_positive,
+      {.name = "gamma",
+       .summary = "gamma function; gamma(n + 1) = n!",
+       .latex = "\\Gamma",
+       .unicode = "Γ",
+       .c_name = "tgamma",
+       .overflows = true,
+       .also_letter = true,
+       .domain = no_pole,
+       .exact = exact_gamma,
+       .facts = positive_if_positive,
        .derivative = [](Args a, std::size_t) { return gamma(a[0]) * digamma(a[0]); },
        .real = real_gamma,
        .ball = [](Ball& r, Balls x, long p) { acb_gamma(r.get(), x[0].get(), p); }},
-      {.name = "lgamma", .summary = "log(abs(gamma(x))) for real x", .latex = "\\ln\\Gamma", .c_name = "lgamma", .overflows = true,
+      {.name = "lgamma",
+       .summary = "log(abs(gamma(x))) for real x",
+       .latex = "\\ln\\Gamma",
+       .c_name = "lgamma",
+       .overflows = true,
        .domain = no_pole,
-       .exact = [](Args a, Expr& r) {
-         if (!a[0].is_integer(1) && !a[0].is_integer(2)) return false;
-         r = 0;
-         return true;
-       },
+       .exact =
+           [](Args a, Expr& r) {
+             if (!a[0].is_integer(1) && !a[0].is_integer(2)) return false;
+             r = 0;
+             return true;
+           },
        .facts = real_if_real,
        .derivative = [](Args a, std::size_t) { return digamma(a[0]); },
-       .real = real_lgamma, .ball = ball_lgamma},
-      {.name = "digamma", .summary = "derivative of log(gamma(x))", .latex = "\\psi", .unicode = "ψ", .domain = no_pole,
-       .exact = [](Args a, Expr& r) {
-         if (!a[0].is_integer(1)) return false;
-         r = -egamma();
-         return true;
-       },
+       .real = real_lgamma,
+       .ball = ball_lgamma},
+      {.name = "digamma",
+       .summary = "derivative of log(gamma(x))",
+       .latex = "\\psi",
+       .unicode = "ψ",
+       .domain = no_pole,
+       .exact =
+           [](Args a, Expr& r) {
+             if (!a[0].is_integer(1)) return false;
+             r = -egamma();
+             return true;
+           },
        .facts = real_if_real,
        .derivative = [](Args a, std::size_t) { return polygamma(1, a[0]); },
        .ball = [](Ball& r, Balls x, long p) { acb_digamma(r.get(), x[0].get(), p); }},
-      {.name = "polygamma", .summary = "polygamma(n, x): derivative of order n of digamma", .min_args = 2, .max_args = 2,
-       .latex = "\\psi", .domain = no_pole,
-       .exact = [](Args a, Expr& r) {
-         if (!a[0].is_integer(0)) return false;
-         r = digamma(a[1]);
-         return true;
-       },
-       .facts = real_if_real, .derivative = polygamma_shifted, .ball = ball_polygamma},
-      {.name = "beta", .summary = "gamma(a)*gamma(b)/gamma(a + b)", .min_args = 2, .max_args = 2, .latex = "\\mathrm{B}",
-       .unicode = "Β", .also_letter = true, .domain = no_pole, .facts = positive_if_positive,
+      {.name = "polygamma",
+       .summary = "polygamma(n, x): derivative of order n of digamma",
+       .min_args = 2,
+       .max_args = 2,
+       .latex = "\\psi",
+       .domain = no_pole,
+       .exact =
+           [](Args a, Expr& r) {
+             if (!a[0].is_integer(0)) return false;
+             r = digamma(a[1]);
+             return true;
+           },
+       .facts = real_if_real,
+       .derivative = polygamma_shifted,
+       .ball = ball_polygamma},
+      {.name = "beta",
+       .summary = "gamma(a)*gamma(b)/gamma(a + b)",
+       .min_args = 2,
+       .max_args = 2,
+       .latex = "\\mathrm{B}",
+       .unicode = "Β",
+       .also_letter = true,
+       .domain = no_pole,
+       .facts = positive_if_positive,
        .derivative = [](Args a, std::size_t i) { return beta(a[0], a[1]) * (digamma(a[i]) - digamma(a[0] + a[1])); },
        .ball = ball_beta},
-      {.name = "zeta", .summary = "Riemann zeta function", .latex = "\\zeta", .unicode = "ζ", .also_letter = true,
-       .domain = "anything but 1", .exact = exact_zeta, .facts = real_if_real,
+      {.name = "zeta",
+       .summary = "Riemann zeta function",
+       .latex = "\\zeta",
+       .unicode = "ζ",
+       .also_letter = true,
+       .domain = "anything but 1",
+       .exact = exact_zeta,
+       .facts = real_if_real,
        .derivative = [](Args, std::size_t) -> Expr { no_rule("zeta(x)"); },
        .ball = [](Ball& r, Balls x, long p) { acb_zeta(r.get(), x[0].get(), p); }},
-      {.name = "incomplete_gamma", .summary = "incomplete_gamma(a, x): integral of t^(a - 1)*exp(-t) from x to infinity",
-       .min_args = 2, .max_args = 2, .latex = "\\Gamma", .unicode = "Γ", .domain = "a positive second argument, or 0 for a > 0",
-       .exact = exact_incomplete_gamma, .facts = positive_if_positive,
+      {.name = "incomplete_gamma",
+       .summary = "incomplete_gamma(a, x): integral of t^(a - 1)*exp(-t) from x to infinity",
+       .min_args = 2,
+       .max_args = 2,
+       .latex = "\\Gamma",
+       .unicode = "Γ",
+       .domain = "a positive second argument, or 0 for a > 0",
+       .exact = exact_incomplete_gamma,
+       .facts = positive_if_positive,
        .derivative = [](Args a, std::size_t i) -> Expr {
          if (i == 0) no_rule("incomplete_gamma(a, x) with respect to a");
          return -pow(a[1], a[0] - 1) * exp(-a[1]);
        },
        .ball = [](Ball& r, Balls x, long p) { acb_hypgeom_gamma_upper(r.get(), x[0].get(), x[1].get(), 0, p); }},
-      {.name = "dilog", .summary = "dilogarithm Li_2(x) = -integral of log(1 - t)/t from 0 to x", .latex = "\\mathrm{Li}_2",
-       .unicode = "Li₂", .domain = "an argument of at most 1", .exact = exact_dilog,
+      {.name = "dilog",
+       .summary = "dilogarithm Li_2(x) = -integral of log(1 - t)/t from 0 to x",
+       .latex = "\\mathrm{Li}_2",
+       .unicode = "Li₂",
+       .domain = "an argument of at most 1",
+       .exact = exact_dilog,
        .derivative = [](Args a, std::size_t) { return -log(1 - a[0]) / a[0]; },
        .ball = [](Ball& r, Balls x, long p) { acb_polylog_si(r.get(), 2, x[0].get(), p); }},
-      {.name = "polylog", .summary = "polylog(s, x): sum of x^k/k^s over k >= 1", .min_args = 2, .max_args = 2,
-       .latex = "\\mathrm{Li}", .unicode = "Li", .domain = "a second argument below 1", .exact = exact_polylog,
+      {.name = "polylog",
+       .summary = "polylog(s, x): sum of x^k/k^s over k >= 1",
+       .min_args = 2,
+       .max_args = 2,
+       .latex = "\\mathrm{Li}",
+       .unicode = "Li",
+       .domain = "a second argument below 1",
+       .exact = exact_polylog,
        .derivative = [](Args a, std::size_t i) -> Expr {
          if (i == 0) no_rule("polylog(s, x) with respect to s");
          return polylog(a[0] - 1, a[1]) / a[1];

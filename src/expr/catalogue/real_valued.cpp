@@ -156,127 +156,168 @@ void arb_towards_zero(arb_ptr y, arb_srcptr x, double shift, long p) {
 
 std::span<const FunctionRow> real_valued_rows() {
   static const FunctionRow rows[] = {
-      {.name = "abs", .summary = "absolute value", .c_name = "fabs", .parity = Parity::even, .analytic = false,
-       .exact = exact_abs, .power_rule = power_of_abs,
-       .facts = [](std::uint16_t a) {
-         return (a & bit(Assumption::nonzero)) != 0 ? bit(Assumption::positive) : bit(Assumption::nonnegative);
-       },
+      {.name = "abs",
+       .summary = "absolute value",
+       .c_name = "fabs",
+       .parity = Parity::even,
+       .analytic = false,
+       .exact = exact_abs,
+       .power_rule = power_of_abs,
+       .facts = [](std::uint16_t a) { return (a & bit(Assumption::nonzero)) != 0 ? bit(Assumption::positive) : bit(Assumption::nonnegative); },
        .derivative = [](Args a, std::size_t) { return sign(a[0]); },
        .real = [](RealArgs x) { return std::fabs(x[0]); },
        .complex = [](ComplexArgs x) { return std::complex<double>(std::abs(x[0])); },
-       .ball = [](Ball& r, Balls x, long p) {
-         Ball v;
-         acb_abs(v.re(), x[0].get(), p);
-         r = v;
-       }},
-      {.name = "sign", .summary = "-1, 0 or 1", .c_template = "(double)(($1 > 0) - ($1 < 0))", .parity = Parity::odd, .analytic = false, .exact = exact_sign,
+       .ball =
+           [](Ball& r, Balls x, long p) {
+             Ball v;
+             acb_abs(v.re(), x[0].get(), p);
+             r = v;
+           }},
+      {.name = "sign",
+       .summary = "-1, 0 or 1",
+       .c_template = "(double)(($1 > 0) - ($1 < 0))",
+       .parity = Parity::odd,
+       .analytic = false,
+       .exact = exact_sign,
        .facts = real_if_real,
        .derivative = [](Args a, std::size_t) { return 2 * dirac(a[0]); },
        .real = [](RealArgs x) { return std::isnan(x[0]) ? nan : static_cast<double>((x[0] > 0) - (x[0] < 0)); },
        .complex = [](ComplexArgs x) { return x[0] == 0.0 ? x[0] : x[0] / std::abs(x[0]); },
        .ball = [](Ball& r, Balls x, long) { ball_of_real(r, x[0], arb_sign_exact); }},
-      {.name = "floor", .summary = "largest integer not above x", .c_name = "floor", .analytic = false,
+      {.name = "floor",
+       .summary = "largest integer not above x",
+       .c_name = "floor",
+       .analytic = false,
        .exact = [](Args a, Expr& r) { return exact_rounding(a, r, [](const Number& n) { return n.floor(); }); },
        .facts = [](std::uint16_t a) { return (a & bit(Assumption::real)) != 0 ? bit(Assumption::integer) : std::uint16_t{0}; },
        .derivative = [](Args, std::size_t) { return Expr(0); },
        .real = [](RealArgs x) { return std::floor(x[0]); },
        .ball = [](Ball& r, Balls x, long p) { ball_of_real(r, x[0], [p](arb_ptr y, arb_srcptr v) { arb_floor(y, v, p); }); }},
-      {.name = "ceil", .summary = "smallest integer not below x", .c_name = "ceil", .analytic = false,
+      {.name = "ceil",
+       .summary = "smallest integer not below x",
+       .c_name = "ceil",
+       .analytic = false,
        .exact = [](Args a, Expr& r) { return exact_rounding(a, r, [](const Number& n) { return -((-n).floor()); }); },
        .facts = [](std::uint16_t a) { return (a & bit(Assumption::real)) != 0 ? bit(Assumption::integer) : std::uint16_t{0}; },
        .derivative = [](Args, std::size_t) { return Expr(0); },
        .real = [](RealArgs x) { return std::ceil(x[0]); },
        .ball = [](Ball& r, Balls x, long p) { ball_of_real(r, x[0], [p](arb_ptr y, arb_srcptr v) { arb_ceil(y, v, p); }); }},
-      {.name = "round", .summary = "nearest integer, halves away from 0", .c_name = "round", .parity = Parity::odd,
+      {.name = "round",
+       .summary = "nearest integer, halves away from 0",
+       .c_name = "round",
+       .parity = Parity::odd,
        .analytic = false,
        .exact = [](Args a, Expr& r) { return exact_rounding(a, r, round_half_away); },
        .facts = [](std::uint16_t a) { return (a & bit(Assumption::real)) != 0 ? bit(Assumption::integer) : std::uint16_t{0}; },
        .derivative = [](Args, std::size_t) { return Expr(0); },
        .real = [](RealArgs x) { return std::round(x[0]); },
-       .ball = [](Ball& r, Balls x, long p) {
-         ball_of_real(r, x[0], [p](arb_ptr y, arb_srcptr v) { arb_towards_zero(y, v, 0.5, p); });
-       }},
-      {.name = "trunc", .summary = "integer part, towards 0", .c_name = "trunc", .parity = Parity::odd, .analytic = false,
-       .exact = [](Args a, Expr& r) {
-         return exact_rounding(a, r, [](const Number& n) { return n.sign() < 0 ? -((-n).floor()) : n.floor(); });
-       },
+       .ball = [](Ball& r, Balls x, long p) { ball_of_real(r, x[0], [p](arb_ptr y, arb_srcptr v) { arb_towards_zero(y, v, 0.5, p); }); }},
+      {.name = "trunc",
+       .summary = "integer part, towards 0",
+       .c_name = "trunc",
+       .parity = Parity::odd,
+       .analytic = false,
+       .exact = [](Args a, Expr& r) { return exact_rounding(a, r, [](const Number& n) { return n.sign() < 0 ? -((-n).floor()) : n.floor(); }); },
        .facts = [](std::uint16_t a) { return (a & bit(Assumption::real)) != 0 ? bit(Assumption::integer) : std::uint16_t{0}; },
        .derivative = [](Args, std::size_t) { return Expr(0); },
        .real = [](RealArgs x) { return std::trunc(x[0]); },
        .ball = [](Ball& r, Balls x, long p) { ball_of_real(r, x[0], [p](arb_ptr y, arb_srcptr v) { arb_towards_zero(y, v, 0.0, p); }); }},
-      {.name = "fmod", .summary = "remainder x - y*trunc(x/y)", .min_args = 2, .max_args = 2, .c_name = "fmod",
-       .analytic = false, .domain = "a nonzero divisor",
-       .exact = [](Args a, Expr& r) {
-         if (!exact_number(a[0]) || !exact_number(a[1]) || a[1].is_integer(0)) return false;
-         r = a[0] - a[1] * trunc(a[0] / a[1]);
-         return true;
-       },
+      {.name = "fmod",
+       .summary = "remainder x - y*trunc(x/y)",
+       .min_args = 2,
+       .max_args = 2,
+       .c_name = "fmod",
+       .analytic = false,
+       .domain = "a nonzero divisor",
+       .exact =
+           [](Args a, Expr& r) {
+             if (!exact_number(a[0]) || !exact_number(a[1]) || a[1].is_integer(0)) return false;
+             r = a[0] - a[1] * trunc(a[0] / a[1]);
+             return true;
+           },
        .facts = real_if_real,
        .derivative = [](Args a, std::size_t i) { return i == 0 ? Expr(1) : -trunc(a[0] / a[1]); },
        .real = [](RealArgs x) { return std::fmod(x[0], x[1]); },
-       .ball = [](Ball& r, Balls x, long p) {
-         Ball q;
-         acb_div(q.get(), x[0].get(), x[1].get(), p);
-         ball_of_real(r, q, [p](arb_ptr y, arb_srcptr v) { arb_towards_zero(y, v, 0.0, p); });
-         acb_mul(r.get(), r.get(), x[1].get(), p);
-         acb_sub(r.get(), x[0].get(), r.get(), p);
-       }},
-      {.name = "min", .summary = "smallest of its arguments", .max_args = -1, .c_name = "fmin", .analytic = false,
+       .ball =
+           [](Ball& r, Balls x, long p) {
+             Ball q;
+             acb_div(q.get(), x[0].get(), x[1].get(), p);
+             ball_of_real(r, q, [p](arb_ptr y, arb_srcptr v) { arb_towards_zero(y, v, 0.0, p); });
+             acb_mul(r.get(), r.get(), x[1].get(), p);
+             acb_sub(r.get(), x[0].get(), r.get(), p);
+           }},
+      {.name = "min",
+       .summary = "smallest of its arguments",
+       .max_args = -1,
+       .c_name = "fmin",
+       .analytic = false,
        .exact = [](Args a, Expr& r) { return exact_extreme(a, r, false); },
        .facts = [](std::uint16_t a) { return a; },
        .derivative = [](Args a, std::size_t i) { return derivative_of_extreme(a, i, false); },
        .real = [](RealArgs x) { return std::accumulate(x.begin() + 1, x.end(), x[0], [](double a, double b) { return std::fmin(a, b); }); },
        .ball = [](Ball& r, Balls x, long p) { ball_extreme(r, x, false, p); }},
-      {.name = "max", .summary = "largest of its arguments", .max_args = -1, .c_name = "fmax", .analytic = false,
+      {.name = "max",
+       .summary = "largest of its arguments",
+       .max_args = -1,
+       .c_name = "fmax",
+       .analytic = false,
        .exact = [](Args a, Expr& r) { return exact_extreme(a, r, true); },
        .facts = [](std::uint16_t a) { return a; },
        .derivative = [](Args a, std::size_t i) { return derivative_of_extreme(a, i, true); },
        .real = [](RealArgs x) { return std::accumulate(x.begin() + 1, x.end(), x[0], [](double a, double b) { return std::fmax(a, b); }); },
        .ball = [](Ball& r, Balls x, long p) { ball_extreme(r, x, true, p); }},
-      {.name = "heaviside", .summary = "unit step: 0 below 0, 1/2 at 0, 1 above",
-       .c_template = "(0.5*(1 + ($1 > 0) - ($1 < 0)))", .analytic = false,
-       .exact = [](Args a, Expr& r) {
-         if (a[0].is_number()) {
-           r = Expr(1 + a[0].number().sign()) / 2;
-         } else if (is_positive(a[0])) {
-           r = 1;
-         } else if (is_negative(a[0])) {
-           r = 0;
-         } else {
-           return false;
-         }
-         return true;
-       },
+      {.name = "heaviside",
+       .summary = "unit step: 0 below 0, 1/2 at 0, 1 above",
+       .c_template = "(0.5*(1 + ($1 > 0) - ($1 < 0)))",
+       .analytic = false,
+       .exact =
+           [](Args a, Expr& r) {
+             if (a[0].is_number()) {
+               r = Expr(1 + a[0].number().sign()) / 2;
+             } else if (is_positive(a[0])) {
+               r = 1;
+             } else if (is_negative(a[0])) {
+               r = 0;
+             } else {
+               return false;
+             }
+             return true;
+           },
        .facts = [](std::uint16_t a) { return (a & bit(Assumption::real)) != 0 ? bit(Assumption::nonnegative) : std::uint16_t{0}; },
        .derivative = [](Args a, std::size_t) { return dirac(a[0]); },
        .real = [](RealArgs x) { return std::isnan(x[0]) ? nan : 0.5 * (1 + (x[0] > 0) - (x[0] < 0)); },
-       .ball = [](Ball& r, Balls x, long p) {
-         ball_of_real(r, x[0], [p](arb_ptr y, arb_srcptr v) {
-           arb_sgn(y, v);
-           arb_add_ui(y, y, 1, p);
-           arb_mul_2exp_si(y, y, -1);
-         });
-       }},
-      {.name = "dirac", .summary = "unit impulse: 0 away from 0", .c_template = "($1 == 0 ? INFINITY : 0.0)", .parity = Parity::even, .analytic = false,
+       .ball =
+           [](Ball& r, Balls x, long p) {
+             ball_of_real(r, x[0], [p](arb_ptr y, arb_srcptr v) {
+               arb_sgn(y, v);
+               arb_add_ui(y, y, 1, p);
+               arb_mul_2exp_si(y, y, -1);
+             });
+           }},
+      {.name = "dirac",
+       .summary = "unit impulse: 0 away from 0",
+       .c_template = "($1 == 0 ? INFINITY : 0.0)",
+       .parity = Parity::even,
+       .analytic = false,
        .domain = "a nonzero argument (the impulse has no value at 0)",
-       .exact = [](Args a, Expr& r) {
-         if ((!a[0].is_number() || a[0].number().is_zero()) && !is_nonzero(a[0])) return false;
-         r = 0;
-         return true;
-       },
-       .derivative = [](Args, std::size_t) -> Expr {
-         throw Error(ErrorKind::unsupported, "the derivative of dirac(x) is not a function; keep it under an integral");
-       },
+       .exact =
+           [](Args a, Expr& r) {
+             if ((!a[0].is_number() || a[0].number().is_zero()) && !is_nonzero(a[0])) return false;
+             r = 0;
+             return true;
+           },
+       .derivative = [](Args, std::size_t) -> Expr { throw Error(ErrorKind::unsupported, "the derivative of dirac(x) is not a function; keep it under an integral"); },
        .real = [](RealArgs x) { return x[0] == 0 ? std::numeric_limits<double>::infinity() : 0.0; },
-       .ball = [](Ball& r, Balls x, long) {
-         ball_of_real(r, x[0], [](arb_ptr y, arb_srcptr v) {
-           if (arb_contains_zero(v) != 0) {
-             arb_indeterminate(y);
-           } else {
-             arb_zero(y);
-           }
-         });
-       }},
+       .ball =
+           [](Ball& r, Balls x, long) {
+             ball_of_real(r, x[0], [](arb_ptr y, arb_srcptr v) {
+               if (arb_contains_zero(v) != 0) {
+                 arb_indeterminate(y);
+               } else {
+                 arb_zero(y);
+               }
+             });
+           }},
   };
   return rows;
 }

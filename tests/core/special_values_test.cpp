@@ -1,0 +1,167 @@
+// Values of the special functions against the C++ library's own implementations and against closed forms.
+#include <doctest/doctest.h>
+
+#include <cmath>
+#include <complex>
+#include <functional>
+#include <numbers>
+
+#include "boreon/catalogue.hpp"
+#include "boreon/evaluate.hpp"
+#include "boreon/text.hpp"
+#include "core/random_expression.hpp"
+
+using namespace boreon;
+
+namespace {
+
+double value(const char* name, std::initializer_list<double> args) { return evaluate_real(*find_function(name), {args.begin(), args.size()}); }
+
+}  // namespace
+
+TEST_CASE("functions of one argument against the standard library") {
+  struct Reference {
+    const char* name;
+    double low, high;
+    double (*function)(double);
+  };
+  const Reference references[] = {
+      {"sin", -20, 20, [](double x) { return std::sin(x); }},
+      {"tan", -1.5, 1.5, [](double x) { return std::tan(x); }},
+      {"atan", -20, 20, [](double x) { return std::atan(x); }},
+      {"asinh", -20, 20, [](double x) { return std::asinh(x); }},
+      {"acosh", 1, 20, [](double x) { return std::acosh(x); }},
+      {"atanh", -0.99, 0.99, [](double x) { return std::atanh(x); }},
+      {"log1p", -0.9, 5, [](double x) { return std::log1p(x); }},
+      {"expm1", -2, 2, [](double x) { return std::expm1(x); }},
+      {"erf", -3, 3, [](double x) { return std::erf(x); }},
+      {"erfc", -3, 6, [](double x) { return std::erfc(x); }},
+      {"gamma", 0.1, 20, [](double x) { return std::tgamma(x); }},
+      {"lgamma", 0.1, 200, [](double x) { return std::lgamma(x); }},
+      {"zeta", 1.1, 20, [](double x) { return std::riemann_zeta(x); }},
+      {"Ei", 0.1, 10, [](double x) { return std::expint(x); }},
+      {"E1", 0.1, 10, [](double x) { return -std::expint(-x); }},
+      {"elliptic_K", 0.01, 0.95, [](double m) { return std::comp_ellint_1(std::sqrt(m)); }},
+      {"elliptic_E", 0.01, 0.95, [](double m) { return std::comp_ellint_2(std::sqrt(m)); }},
+  };
+  test::RandomExpression random(401, {Symbol("x")});
+  for (const Reference& r : references) {
+    for (int i = 0; i < 60; ++i) {
+      const double x = random.number(r.low, r.high);
+      CAPTURE(std::string(r.name));
+      CAPTURE(x);
+      CHECK(value(r.name, {x}) == doctest::Approx(r.function(x)).epsilon(2e-12));
+    }
+  }
+}
+
+TEST_CASE("functions of two arguments against the standard library") {
+  struct Reference {
+    const char* name;
+    double first_low, first_high;
+    bool integer;
+    double low, high;
+    double (*function)(double, double);
+  };
+  const Reference references[] = {
+      {"bessel_J", 0, 6, false, 0.1, 20, [](double n, double x) { return std::cyl_bessel_j(n, x); }},
+      {"bessel_Y", 0, 6, false, 0.5, 20, [](double n, double x) { return std::cyl_neumann(n, x); }},
+      {"bessel_I", 0, 6, false, 0.1, 10, [](double n, double x) { return std::cyl_bessel_i(n, x); }},
+      {"bessel_K", 0, 6, false, 0.1, 10, [](double n, double x) { return std::cyl_bessel_k(n, x); }},
+      {"legendre_P", 0, 9, true, -1, 1, [](double n, double x) { return std::legendre(static_cast<unsigned>(n), x); }},
+      {"hermite_H", 0, 9, true, -3, 3, [](double n, double x) { return std::hermite(static_cast<unsigned>(n), x); }},
+      {"beta", 0.1, 9, false, 0.1, 9, [](double a, double b) { return std::beta(a, b); }},
+      {"elliptic_F", 0.1, 1.5, false, 0.01, 0.9, [](double phi, double m) { return std::ellint_1(std::sqrt(m), phi); }},
+      {"elliptic_E", 0.1, 1.5, false, 0.01, 0.9, [](double phi, double m) { return std::ellint_2(std::sqrt(m), phi); }},
+      {"atan2", -3, 3, false, -3, 3, [](double y, double x) { return std::atan2(y, x); }},
+      {"hypot", -3, 3, false, -3, 3, [](double x, double y) { return std::hypot(x, y); }},
+      {"fmod", -9, 9, false, 0.5, 3, [](double x, double y) { return std::fmod(x, y); }},
+  };
+  test::RandomExpression random(402, {Symbol("x")});
+  for (const Reference& r : references) {
+    for (int i = 0; i < 60; ++i) {
+      double a = random.number(r.first_low, r.first_high);
+      if (r.integer) a = std::floor(a);
+      const double x = random.number(r.low, r.high);
+      const double expected = r.function(a, x);
+      CAPTURE(std::string(r.name));
+      CAPTURE(a);
+      CAPTURE(x);
+      CHECK(std::abs(value(r.name, {a, x}) - expected) <= 1e-9 * (std::abs(expected) + 1e-4));
+    }
+  }
+}
+
+TEST_CASE("functions the standard library lacks, against their definitions by quadrature") {
+  // Simpson's rule on a fine grid is independent of everything in the catalogue
+  const auto simpson = [](const std::function<double(double)>& f, double a, double b) {
+    constexpr int n = 4000;
+    const double h = (b - a) / n;
+    double s = f(a) + f(b);
+    for (int i = 1; i < n; ++i) s += (i % 2 == 1 ? 4 : 2) * f(a + i * h);
+    return s * h / 3;
+  };
+  for (const double x : {0.3, 1.0, 2.2}) {
+    CAPTURE(x);
+    CHECK(value("erfi", {x}) == doctest::Approx(2 / std::sqrt(std::numbers::pi) * simpson([](double t) { return std::exp(t * t); }, 0, x)).epsilon(1e-9));
+    CHECK(value("dawson", {x}) == doctest::Approx(std::exp(-x * x) * simpson([](double t) { return std::exp(t * t); }, 0, x)).epsilon(1e-9));
+    CHECK(value("Si", {x}) == doctest::Approx(simpson([](double t) { return t == 0 ? 1 : std::sin(t) / t; }, 0, x)).epsilon(1e-9));
+    CHECK(value("Shi", {x}) == doctest::Approx(simpson([](double t) { return t == 0 ? 1 : std::sinh(t) / t; }, 0, x)).epsilon(1e-9));
+    CHECK(value("Ci", {x}) == doctest::Approx(std::numbers::egamma + std::log(x) + simpson([](double t) { return t == 0 ? 0 : (std::cos(t) - 1) / t; }, 0, x)).epsilon(1e-9));
+    CHECK(value("Chi", {x}) == doctest::Approx(std::numbers::egamma + std::log(x) + simpson([](double t) { return t == 0 ? 0 : (std::cosh(t) - 1) / t; }, 0, x)).epsilon(1e-9));
+    CHECK(value("fresnel_S", {x}) == doctest::Approx(simpson([](double t) { return std::sin(std::numbers::pi * t * t / 2); }, 0, x)).epsilon(1e-9));
+    CHECK(value("fresnel_C", {x}) == doctest::Approx(simpson([](double t) { return std::cos(std::numbers::pi * t * t / 2); }, 0, x)).epsilon(1e-9));
+    CHECK(value("dilog", {-x}) == doctest::Approx(-simpson([](double t) { return t == 0 ? -1 : std::log(1 - t) / t; }, 0, -x)).epsilon(1e-9));
+    CHECK(value("incomplete_gamma", {2.5, x}) ==
+          doctest::Approx(std::tgamma(2.5) - simpson([](double t) { return 2 * t * std::pow(t, 3) * std::exp(-t * t); }, 0, std::sqrt(x))).epsilon(1e-9));
+    CHECK(value("li", {1 + x}) == doctest::Approx(std::expint(std::log(1 + x))).epsilon(1e-9));
+    CHECK(value("digamma", {x}) == doctest::Approx((std::lgamma(x + 1e-5) - std::lgamma(x - 1e-5)) / 2e-5).epsilon(1e-7));
+    CHECK(value("airy_Ai", {x}) == doctest::Approx(std::sqrt(x / 3) / std::numbers::pi * std::cyl_bessel_k(1.0 / 3, 2.0 / 3 * std::pow(x, 1.5))).epsilon(1e-9));
+  }
+}
+
+TEST_CASE("complex values continue the real ones and obey conjugation") {
+  test::RandomExpression random(403, {Symbol("x")});
+  for (const FunctionRow& row : catalogue()) {
+    if (row.min_args != 1 || !row.analytic) continue;
+    for (int i = 0; i < 10; ++i) {
+      const std::complex<double> z(random.number(1.1, 2.5), random.number(0.1, 0.9));
+      const std::complex<double> args[] = {z};
+      const std::complex<double> conjugate[] = {std::conj(z)};
+      const auto a = evaluate_complex(row, args);
+      const auto b = evaluate_complex(row, conjugate);
+      if (!std::isfinite(a.real())) continue;
+      CAPTURE(std::string(row.name));
+      CHECK(std::abs(std::conj(a) - b) <= 1e-10 * (1 + std::abs(a)));
+    }
+  }
+}
+
+TEST_CASE("certified values enclose the double values of every function") {
+  test::RandomExpression random(404, {Symbol("x")});
+  const Symbol x("x");
+  for (const FunctionRow& row : catalogue()) {
+    if (row.min_args != 1 || row.name == "dirac") continue;
+    for (int i = 0; i < 6; ++i) {
+      const double at = row.name == "acosh" ? random.number(1.1, 3) : random.number(0.05, 0.9);
+      const Expr args[] = {x};
+      const Expr e = call(row, args);
+      if (!e.has_symbols()) continue;
+      CAPTURE(std::string(row.name));
+      CAPTURE(at);
+      const double real = evaluate(e, {{x, at}});
+      const bool zero = real == 0;
+      if (zero) continue;
+      CHECK(std::stod(certify(e, {{x, at}}, 18).real) == doctest::Approx(real).epsilon(1e-12));
+    }
+  }
+}
+
+TEST_CASE("outside the real domain values are refused, not invented") {
+  for (const auto& [name, at] : std::initializer_list<std::pair<const char*, double>>{
+           {"log", -1}, {"acosh", 0.5}, {"asin", 1.5}, {"atanh", 2}, {"gamma", -3}, {"lgamma", 0}, {"digamma", -1}, {"E1", -1}, {"Ci", -1}, {"Chi", -2}, {"zeta", 1}, {"elliptic_K", 1.5}, {"dilog", 2}}) {
+    CAPTURE(std::string(name));
+    const double v = value(name, {at});
+    CHECK((std::isnan(v) || std::isinf(v)));
+  }
+}
