@@ -115,7 +115,7 @@ class Story {
   void step(const Request& r, Answer (*run)(const Request&)) {
     say(command_line(r));
     const Answer a = run(r);
-    say(a.text);
+    say(tidy(a.text));
     ++steps_;
     Json entry{{"command", r.command}, {"input", r.inputs}};
     if (a.json.contains("check")) {

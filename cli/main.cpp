@@ -174,7 +174,7 @@ int run(int argc, char** argv) {
   try {
     Answer a = command.run(r);
     if (!r.json) {
-      print(stdout, a.text);
+      print(stdout, boreon::cli::tidy(a.text));
       return a.exit_code;
     }
     Json j{{"ok", a.exit_code == 0}, {"command", r.command}, {"input", r.inputs.size() == 1 ? Json(r.inputs[0]) : Json(r.inputs)}};

@@ -166,6 +166,15 @@ Json json_of(const Evidence& e) {
   return {{"method", e.method}, {"points", e.points}, {"digits", e.digits}, {"worst", worst}, {"verdict", to_string(e.verdict)}, {"entries", e.entries}};
 }
 
+std::string tidy(const std::string& text) {
+  std::string out;
+  for (const char c : text) {
+    if (c == '\n') out.erase(out.find_last_not_of(' ') + 1);
+    out += c;
+  }
+  return out;
+}
+
 void write_file(const std::string& path, const std::string& text) {
   const auto parent = std::filesystem::path(path).parent_path();
   if (!parent.empty() && !std::filesystem::is_directory(parent)) throw Error(ErrorKind::io, fmt::format("the folder of '{}' does not exist", path));

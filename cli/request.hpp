@@ -72,6 +72,8 @@ struct Assumed {
 [[nodiscard]] std::string typeset(const Request& r, const Matrix& m);
 [[nodiscard]] std::string indented(const std::string& text, const std::string& by = "  ");
 [[nodiscard]] Json json_of(const Evidence& e);
+/// The text without blanks at the ends of its lines.
+[[nodiscard]] std::string tidy(const std::string& text);
 void write_file(const std::string& path, const std::string& text);
 [[nodiscard]] LinearSolver linear_solver_of(const Request& r);
 

@@ -18,6 +18,20 @@ std::string unit_of(const Model& m, const std::string& state) {
   return rate && !m.independent_unit.empty() ? u->unit + "/" + m.independent_unit : u->unit;
 }
 
+// Whether the independent variable occurs other than as the argument of an unknown.
+bool depends_explicitly(const Expr& e, const Expr& time) {
+  Rebuild without_unknowns([](const Expr& x, Expr& result) {
+    if (!x.is(Kind::unknown_call)) return false;
+    result = 0;
+    return true;
+  });
+  try {
+    return depends_on(without_unknowns(e), time);
+  } catch (const Error&) {
+    return true;
+  }
+}
+
 std::size_t name_width(const std::vector<std::string>& a, const std::vector<std::string>& b) {
   std::size_t w = 0;
   for (const auto& n : a) w = std::max(w, n.size());
@@ -95,6 +109,9 @@ Answer solve(const Request& r) {
   SteadyOptions options;
   options.linear_solver = linear_solver_of(r);
   if (r.tolerance > 0) options.tolerance = r.tolerance;
+  std::vector<Expr> sides;
+  for (const ModelEquation& e : m.equations) sides.push_back(e.resolved.residual());
+  const bool explicit_time = std::any_of(sides.begin(), sides.end(), [&](const Expr& e) { return depends_explicitly(e, m.independent); });
   const SteadyResult result = solve_steady(s, options);
   Answer a;
   a.text = (m.title.empty() ? m.path : m.title) + "\n";
@@ -108,6 +125,7 @@ Answer solve(const Request& r) {
   }
   a.text += fmt::format("steady state: {} in {} iterations, residual norm {:.2e} ({})\n", result.message, result.iterations.empty() ? 0 : result.iterations.size() - 1,
                         result.residual_norm, result.linear_solver);
+  if (explicit_time) a.text += fmt::format("  the equations depend on {0}; they are taken at {0} = {1}\n", m.independent.name(), m.run.from);
   list_values(a, m, s, result.values, result.outputs);
   if (!result.at_bounds.empty()) a.text += fmt::format("  at a bound: {}\n", fmt::join(result.at_bounds, ", "));
   const double digits = result.correction > 0 ? std::clamp(-std::log10(result.correction), 0.0, 15.0) : 15.0;

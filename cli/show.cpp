@@ -107,8 +107,6 @@ Answer show(const Request& r) {
     warnings.push_back({{"message", w.message}, {"line", w.position.line}, {"column", w.position.column}});
   }
   if (!m.warnings.empty()) t += "\n";
-  // no blanks at the ends of lines
-  for (std::size_t at = t.find(" \n"); at != std::string::npos; at = t.find(" \n", at > 0 ? at - 1 : 0)) t.erase(at, 1);
   a.json["result"] = {{"title", m.title}, {"parameters", parameters}, {"unknowns", unknowns}, {"definitions", definitions}, {"equations", equations}, {"outputs", outputs}};
   a.json["warnings"] = warnings;
   a.json["status"] = "exact";

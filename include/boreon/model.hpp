@@ -102,7 +102,7 @@ struct Model {
 /// The same from a text; `path` is used in messages.
 [[nodiscard]] Model parse_model(std::string_view toml, const std::string& path = "model");
 
-/// All time derivatives zero, unknowns as states. Rates in outputs become zero too. The number of equations may exceed
+/// All time derivatives zero, unknowns as states; an explicit time stands at the start of the run. Rates in outputs become zero too. The number of equations may exceed
 /// the number of unknowns.
 [[nodiscard]] System steady_system(const Model& model);
 /// First order in time, solved for the highest derivatives, which must occur linearly. Throws Error(unsupported) for an

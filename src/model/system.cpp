@@ -145,6 +145,7 @@ System steady_system(const Model& model) {
     b.set(u.function, u.symbol);
     for (int k = 1; k <= u.order; ++k) b.set(raised(u.function, k), 0);
   }
+  b.set(model.independent, Expr(Number::shortest_decimal(model.run.from)));  // time stands still
   for (const ModelEquation& e : model.equations) {
     s.equation_names.push_back(e.name);
     s.residuals.push_back(substitute(e.resolved.residual(), b, Unused::allowed));

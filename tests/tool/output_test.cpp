@@ -9,7 +9,7 @@
 using test::model;
 
 TEST_CASE("the same command prints the same text") {
-  for (const std::string& arguments : {"derive 'exp(-x^2)*sin(k*x)/x' --wrt x,x,k", "show " + model("ion_chemistry.toml") + " --format unicode", "derive " + model("arc_switching.toml"),
+  for (const std::string& arguments : std::initializer_list<std::string>{"derive 'exp(-x^2)*sin(k*x)/x' --wrt x,x,k", "show " + model("ion_chemistry.toml") + " --format unicode", "derive " + model("arc_switching.toml"),
                                        "check " + model("dipole_field.toml"), "solve " + model("ion_chemistry.toml") + " --verbose", "simulate " + model("pulsating_patch.toml") + " --until 5"}) {
     CAPTURE(arguments);
     const auto first = test::boreon(arguments);
@@ -39,7 +39,7 @@ TEST_CASE("results in JSON are text that reads back and means the same as the li
 TEST_CASE("solve, simulate and the library give the same numbers") {
   const boreon::Model m = boreon::load_model(model("ion_chemistry.toml"));
   const auto here = boreon::solve_steady(boreon::steady_system(m));
-  const auto there = test::boreon("solve " + model("ion_chemistry.toml") + " --json").json();
+  auto there = test::boreon("solve " + model("ion_chemistry.toml") + " --json").json();
   for (std::size_t i = 0; i < m.unknowns.size(); ++i) CHECK(there["values"][m.unknowns[i].name] == here.values[i]);
   CHECK(there["iterations"] == here.iterations.size() - 1);
 
@@ -49,15 +49,15 @@ TEST_CASE("solve, simulate and the library give the same numbers") {
   o.samples = 26;
   const boreon::System s = boreon::time_system(arc);
   const auto run = boreon::step_in_time(s, o);
-  const auto run_there = test::boreon("simulate " + model("arc_switching.toml") + " --until 50 --samples 26 --json").json();
+  auto run_there = test::boreon("simulate " + model("arc_switching.toml") + " --until 50 --samples 26 --json").json();
   for (std::size_t i = 0; i < s.states.size(); ++i) CHECK(run_there["values"][s.state_names[i]] == run.states.back()[i]);
   CHECK(run_there["statistics"]["steps"] == run.steps);
 }
 
 TEST_CASE("the models are physically sound") {
   // steady state of the run inside the arc equals the solution of the steady chemistry with the same sources
-  const auto late = test::boreon("simulate " + model("arc_switching.toml") + " --until 139 --set t_off=1e6 --json").json();
-  const auto steady = test::boreon("solve " + model("arc_switching.toml") + " --set q_night=2.601e9 --set t_on=1e9 --set t_off=2e9 --json").json();
+  auto late = test::boreon("simulate " + model("arc_switching.toml") + " --until 139 --set t_off=1e6 --json").json();
+  auto steady = test::boreon("solve " + model("arc_switching.toml") + " --set q_night=2.601e9 --set t_on=1e9 --set t_off=2e9 --json").json();
   for (const char* ion : {"N2p", "O2p", "NOp"}) CHECK(late["values"][ion].get<double>() == doctest::Approx(steady["values"][ion].get<double>()).epsilon(2e-2));
 
   // the proton keeps its energy and turns where its parallel energy is used up
@@ -82,14 +82,14 @@ TEST_CASE("the models are physically sound") {
   CHECK(highest == doctest::Approx(6.4e6 * std::sqrt(parallel / 3.2e-16)).epsilon(1e-4));
 
   // the dipole field: twice as strong over the pole as at the equator, at the same distance
-  const auto pole = test::boreon("solve " + model("dipole_field.toml") + " --set x0=0 --set y0=0 --set z0=1 --json").json();
-  const auto equator = test::boreon("solve " + model("dipole_field.toml") + " --set x0=1 --set y0=0 --set z0=0 --json").json();
+  auto pole = test::boreon("solve " + model("dipole_field.toml") + " --set x0=0 --set y0=0 --set z0=1 --json").json();
+  auto equator = test::boreon("solve " + model("dipole_field.toml") + " --set x0=1 --set y0=0 --set z0=0 --json").json();
   CHECK(pole["outputs"]["strength"].get<double>() == doctest::Approx(2 * equator["outputs"]["strength"].get<double>()));
   CHECK(equator["outputs"]["strength"].get<double>() == doctest::Approx(3.12e-5));
 }
 
 TEST_CASE("formats: each command that shows mathematics knows all three") {
-  for (const std::string& command : {"derive 'x^2/y' --wrt x", "show 'x^2/y'", "show " + model("dipole_field.toml"), "derive " + model("mirror_proton.toml")}) {
+  for (const std::string& command : std::initializer_list<std::string>{"derive 'x^2/y' --wrt x", "show 'x^2/y'", "show " + model("dipole_field.toml"), "derive " + model("mirror_proton.toml")}) {
     CAPTURE(command);
     const std::string text = test::boreon(command + " --format text").out;
     const std::string latex = test::boreon(command + " --format latex").out;

@@ -73,6 +73,12 @@ TEST_CASE("outputs at the steady state, and rates that vanish there") {
   CHECK(r.outputs[1] == 0);
 }
 
+TEST_CASE("explicit time stands still in a steady state") {
+  const SteadyResult r = solve_steady(steady("[unknowns]\nx = 1\n[equations]\ne = \"x' = 2 + t - x\"\n[run]\nfrom = 3\nuntil = 4\n"));
+  REQUIRE(r.converged);
+  CHECK(r.values[0] == doctest::Approx(5));
+}
+
 TEST_CASE("conserved quantities stay conserved in runs") {
   const System robertson = in_time(R"toml(
 [unknowns]
