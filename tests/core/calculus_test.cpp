@@ -130,6 +130,26 @@ TEST_CASE("a gradient in many variables costs a small multiple of the function")
   CHECK(operation_count(g) <= 5 * operation_count(f));
 }
 
+TEST_CASE("rows of a large system are derived as if each stood alone, and errors come out") {
+  std::vector<Expr> x;
+  std::vector<Expr> rows;
+  for (int i = 0; i < 700; ++i) x.push_back(Symbol("x" + std::to_string(i)));
+  const Symbol a("a");
+  for (std::size_t i = 0; i < x.size(); ++i) rows.push_back(a * x[i] * x[(i + 1) % 700] - sin(x[(i + 13) % 700]) + exp(a * x[i]));
+  const SparseMatrix whole = sparse_jacobian(rows, x);
+  for (std::size_t i = 0; i < rows.size(); i += 97) {
+    const SparseMatrix one = sparse_jacobian(std::span<const Expr>(&rows[i], 1), x);
+    const auto from = static_cast<std::size_t>(whole.pattern.row_start[i]);
+    REQUIRE(one.pattern.nonzeros() == static_cast<std::size_t>(whole.pattern.row_start[i + 1]) - from);
+    for (std::size_t k = 0; k < one.values.size(); ++k) {
+      CHECK(one.pattern.columns[k] == whole.pattern.columns[from + k]);
+      CHECK((one.values[k] == whole.values[from + k]));
+    }
+  }
+  rows[650] = bessel_J(x[0], 2);
+  CHECK_THROWS_AS((void)sparse_jacobian(rows, x), Error);
+}
+
 TEST_CASE("expressions as Eigen scalars in generic code") {
   const Symbol a("a"), b("b");
   Matrix m(2, 2);
