@@ -94,7 +94,7 @@ class ReverseSweep {
   // Numbers the nodes that lead to a variable, operands first; the others get -1.
   void collect(const Expr& root) {
     stack_.clear();
-    stack_.push_back({&root, 0});
+    stack_.push_back({&root, 0, false});
     index_[root] = -1;
     while (!stack_.empty()) {
       Frame& frame = stack_.back();
@@ -107,24 +107,26 @@ class ReverseSweep {
         const auto [slot, fresh] = index_.insert(child);
         if (fresh) {
           *slot = -1;
-          stack_.push_back({&child, 0});
+          stack_.push_back({&child, 0, false});
+        } else if (*slot >= 0) {
+          frame.active = true;
         }
         continue;
       }
-      if (leads_to_variable(e)) {
+      const bool active = frame.active || is_end(e);
+      if (active) {
         index_.at(e) = static_cast<std::int32_t>(nodes_.size());
         nodes_.push_back(&e);
       }
       stack_.pop_back();
+      if (active && !stack_.empty()) stack_.back().active = true;
     }
   }
 
-  [[nodiscard]] bool leads_to_variable(const Expr& e) const {
+  // A variable, or a node that is derived as a whole and holds one.
+  [[nodiscard]] bool is_end(const Expr& e) const {
     if (variables_.find(e) != nullptr) return true;
-    if (differentiable_inside(e)) {
-      return std::any_of(e.operands().begin(), e.operands().end(), [&](const Expr& child) { return active(child); });
-    }
-    return !e.operands().empty() && !e.is(Kind::relation) && !e.is(Kind::logic) && !occurring(e, variables_).empty();
+    return !differentiable_inside(e) && !e.operands().empty() && !e.is(Kind::relation) && !e.is(Kind::logic) && !occurring(e, variables_).empty();
   }
 
   [[nodiscard]] bool active(const Expr& e) const {
@@ -169,7 +171,7 @@ class ReverseSweep {
   }
 
   static std::vector<Entry> merged(std::vector<Entry> row, bool derive) {
-    std::stable_sort(row.begin(), row.end(), [](const Entry& a, const Entry& b) { return a.variable < b.variable; });
+    std::sort(row.begin(), row.end(), [](const Entry& a, const Entry& b) { return a.variable < b.variable; });
     std::size_t kept = 0;
     for (std::size_t i = 0; i < row.size(); ++i) {
       if (kept > 0 && row[kept - 1].variable == row[i].variable) {
@@ -187,6 +189,7 @@ class ReverseSweep {
   struct Frame {
     const Expr* expr;
     std::size_t next;
+    bool active;  // some operand leads to a variable
   };
   const Variables& variables_;
   NodeMap<std::int32_t> index_;
