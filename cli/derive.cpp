@@ -2,6 +2,7 @@
 #include <fmt/format.h>
 #include <fmt/ranges.h>
 
+#include <algorithm>
 #include <cmath>
 #include <cstdlib>
 
@@ -16,7 +17,7 @@ CheckOptions options_for(const Assumed& assumed) {
   return o;
 }
 
-std::vector<Expr> variables_of(const Request& r, const Expr& e, const ParseContext& context) {
+std::vector<Expr> variables_of(const Request& r, const std::vector<Expr>& functions, const ParseContext& context) {
   std::vector<Expr> list;
   for (const std::string& w : r.wrt) {
     for (const std::string& part : split(w)) {
@@ -27,21 +28,15 @@ std::vector<Expr> variables_of(const Request& r, const Expr& e, const ParseConte
   }
   // A variable that does not occur is most likely a slip of the pen.
   for (const Expr& v : list) {
-    if (!v.is(Kind::symbol) || depends_on(e, v)) continue;
+    if (!v.is(Kind::symbol) || std::any_of(functions.begin(), functions.end(), [&](const Expr& f) { return depends_on(f, v); })) continue;
     std::vector<std::string> names;
-    for (const Symbol& s : free_symbols(e)) names.push_back(s.name());
+    for (const Symbol& s : free_symbols(functions)) names.push_back(s.name());
     bool bound = false;
-    postorder(e, [&](const Expr& x) { bound = bound || x == v; });
+    postorder(std::span<const Expr>(functions), [&](const Expr& x) { bound = bound || x == v; });
     const std::string near = nearest_name(v.name(), names);
     if (!names.empty() && !bound && !near.empty()) throw Error(ErrorKind::binding, fmt::format("'{}' does not occur in the expression{}", v.name(), suggestion(v.name(), names)));
   }
   return list;
-}
-
-Matrix column(const std::vector<Expr>& v) {
-  Matrix m(static_cast<Eigen::Index>(v.size()), 1);
-  for (std::size_t i = 0; i < v.size(); ++i) m(static_cast<Eigen::Index>(i), 0) = v[i];
-  return m;
 }
 
 Json text_of(const Matrix& m) {
@@ -56,8 +51,6 @@ Json text_of(const Matrix& m) {
 
 void conclude(Answer& a, const Evidence& evidence) {
   a.json["status"] = "exact";
-  a.json["conditions"] = Json::array();
-  a.json["exceptions"] = Json::array();
   a.json["check"] = json_of(evidence);
   a.text += fmt::format("check: {}\n", evidence.to_string());
   if (evidence.verdict == Verdict::disagrees) a.exit_code = 1;
@@ -85,10 +78,7 @@ Answer derive_expression(const Request& r) {
     if (is_condition(e)) throw Error(ErrorKind::shape, "an expression is expected, not an equation or a condition; derive its two sides one by one");
     functions.push_back(e);
   }
-  Matrix all = column(functions);
-  Expr sum = 0;
-  for (const Expr& f : functions) sum += f * Symbol("boreon_any");
-  std::vector<Expr> variables = variables_of(r, sum, assumed.context);
+  std::vector<Expr> variables = variables_of(r, functions, assumed.context);
   Answer a;
   const std::string what = r.what.empty() ? (functions.size() > 1 ? "jacobian" : "derivative") : r.what;
   if (variables.empty()) {
@@ -239,8 +229,6 @@ Answer evaluate_command(const Request& r) {
   postorder(e, [&](const Expr& x) { imaginary = imaginary || x.is_constant(ConstantCode::imaginary); });
   for (const auto& entry : b.entries()) postorder(entry.value, [&](const Expr& x) { imaginary = imaginary || x.is_constant(ConstantCode::imaginary); });
   a.json["status"] = "approximate";
-  a.json["conditions"] = Json::array();
-  a.json["exceptions"] = Json::array();
   if (r.digits != 0) {
     const Enclosure c = certify(e, b, r.digits);
     if (!imaginary && !c.imaginary.empty()) (void)evaluate(e, b);  // explains where the real domain is left
@@ -306,8 +294,6 @@ Answer check(const Request& r) {
   a.text += fmt::format("verdict: {}, {:.1f} digits at the worst entry ({})\n", to_string(overall.verdict), overall.digits, overall.method);
   a.json["result"] = to_string(overall.verdict);
   a.json["status"] = "exact";
-  a.json["conditions"] = Json::array();
-  a.json["exceptions"] = Json::array();
   a.json["check"] = json_of(overall);
   a.exit_code = overall.verdict == Verdict::agrees ? 0 : 1;
   return a;

@@ -132,8 +132,6 @@ Answer solve(const Request& r) {
   a.text += fmt::format("check: one more Newton step changes digit {:.0f} and beyond\n", digits);
   a.json["result"] = a.json["values"];
   a.json["status"] = "approximate";
-  a.json["conditions"] = Json::array();
-  a.json["exceptions"] = Json::array();
   a.json["iterations"] = result.iterations.empty() ? 0 : result.iterations.size() - 1;
   a.json["residual_norm"] = result.residual_norm;
   a.json["at_bounds"] = result.at_bounds;
@@ -204,8 +202,6 @@ Answer simulate(const Request& r) {
   }
   a.json["result"] = a.json["values"];
   a.json["status"] = "approximate";
-  a.json["conditions"] = Json::array();
-  a.json["exceptions"] = Json::array();
   a.json["until"] = o.until;
   a.json["iterations"] = run.steps;
   a.json["statistics"] = {{"steps", run.steps},

@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <unordered_map>
 
+#include "algebra/dependency_order.hpp"
 #include "boreon/error.hpp"
 #include "boreon/traverse.hpp"
 
@@ -68,42 +69,17 @@ std::vector<Expr> Definitions::resolve() const {
       if (const auto at = index.find(s.name()); at != index.end()) uses[i].push_back(at->second);
     }
   }
-  // Depth-first order with an explicit stack; a definition met again while it is open closes a cycle.
-  enum class State : char { fresh, open, done };
-  std::vector<State> state(names_.size(), State::fresh);
+  const DependencyOrder dependencies = dependency_order(uses);
+  if (!dependencies.circle.empty()) {
+    std::vector<std::string> chain;
+    for (const std::size_t i : dependencies.circle) chain.push_back(names_[i]);
+    throw Error(ErrorKind::cycle, fmt::format("the definitions go in a circle: {}", fmt::join(chain, " -> ")));
+  }
   std::vector<Expr> resolved(names_.size());
-  struct Frame {
-    std::size_t definition;
-    std::size_t next;
-  };
-  std::vector<Frame> stack;
-  for (std::size_t root = 0; root < names_.size(); ++root) {
-    if (state[root] != State::fresh) continue;
-    stack.push_back({root, 0});
-    state[root] = State::open;
-    while (!stack.empty()) {
-      Frame& top = stack.back();
-      const std::size_t d = top.definition;
-      if (top.next < uses[d].size()) {
-        const std::size_t u = uses[d][top.next++];
-        if (state[u] == State::open) {
-          auto from = std::find_if(stack.begin(), stack.end(), [&](const Frame& f) { return f.definition == u; });
-          std::string chain;
-          for (; from != stack.end(); ++from) chain += names_[from->definition] + " -> ";
-          throw Error(ErrorKind::cycle, fmt::format("the definitions go in a circle: {}{}", chain, names_[u]));
-        }
-        if (state[u] == State::fresh) {
-          state[u] = State::open;
-          stack.push_back({u, 0});
-        }
-        continue;
-      }
-      Bindings b;
-      for (const std::size_t u : uses[d]) b.set(names_[u], resolved[u]);
-      resolved[d] = substitute(values_[d], b, Unused::allowed);
-      state[d] = State::done;
-      stack.pop_back();
-    }
+  for (const std::size_t d : dependencies.order) {
+    Bindings b;
+    for (const std::size_t u : uses[d]) b.set(names_[u], resolved[u]);
+    resolved[d] = substitute(values_[d], b, Unused::allowed);
   }
   return resolved;
 }

@@ -142,10 +142,9 @@ auto through_ball(const FunctionRow& row, std::span<const Ball> args, Finish fin
     if (!result.finite() && precision >= 256) break;
   }
   // A value that is exactly zero never gains relative accuracy.
-  Ball zero_test = result;
   mag_t radius;
   mag_init(radius);
-  acb_get_mag(radius, zero_test.get());
+  acb_get_mag(radius, result.get());
   const bool zero = result.finite() && mag_cmp_2exp_si(radius, -1000) < 0;
   mag_clear(radius);
   return finish(result, zero);

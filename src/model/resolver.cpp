@@ -1,9 +1,11 @@
 #include "model/resolver.hpp"
 
 #include <fmt/format.h>
+#include <fmt/ranges.h>
 
 #include <algorithm>
 
+#include "algebra/dependency_order.hpp"
 #include "boreon/bindings.hpp"
 #include "boreon/calculus.hpp"
 #include "boreon/traverse.hpp"
@@ -43,43 +45,21 @@ std::vector<std::size_t> Resolver::uses(const Expr& root) {
 }
 
 void Resolver::link() {
-  enum class State : char { fresh, open, done };
-  std::vector<State> state(items_.size(), State::fresh);
-  struct Frame {
-    std::size_t item;
-    std::vector<std::size_t> uses;
-    std::size_t next = 0;
-  };
-  std::vector<Frame> stack;
-  for (std::size_t root = 0; root < items_.size(); ++root) {
-    if (state[root] != State::fresh) continue;
-    state[root] = State::open;
-    stack.push_back({root, uses(items_[root].given)});
-    while (!stack.empty()) {
-      Frame& top = stack.back();
-      if (top.next < top.uses.size()) {
-        const std::size_t u = top.uses[top.next++];
-        if (state[u] == State::open) {
-          auto from = std::find_if(stack.begin(), stack.end(), [&](const Frame& f) { return f.item == u; });
-          std::string chain;
-          for (; from != stack.end(); ++from) chain += items_[from->item].name + " -> ";
-          reader_.fail(ErrorKind::cycle, fmt::format("the definitions go in a circle: {}{}", chain, items_[u].name), items_[u].position);
-        }
-        if (state[u] == State::fresh) {
-          state[u] = State::open;
-          stack.push_back({u, uses(items_[u].given)});
-        }
-        continue;
-      }
-      const Item& item = items_[top.item];
-      try {
-        values_[item.name] = resolve(item.given);
-      } catch (const Error& e) {
-        if (e.position().known()) throw;
-        reader_.fail(e.kind(), fmt::format("in {}: {}", item.name, e.message()), item.position);
-      }
-      state[top.item] = State::done;
-      stack.pop_back();
+  std::vector<std::vector<std::size_t>> all;
+  for (const Item& item : items_) all.push_back(uses(item.given));
+  const DependencyOrder dependencies = dependency_order(all);
+  if (!dependencies.circle.empty()) {
+    std::vector<std::string> chain;
+    for (const std::size_t i : dependencies.circle) chain.push_back(items_[i].name);
+    reader_.fail(ErrorKind::cycle, fmt::format("the definitions go in a circle: {}", fmt::join(chain, " -> ")), items_[dependencies.circle.front()].position);
+  }
+  for (const std::size_t i : dependencies.order) {
+    const Item& item = items_[i];
+    try {
+      values_[item.name] = resolve(item.given);
+    } catch (const Error& e) {
+      if (e.position().known()) throw;
+      reader_.fail(e.kind(), fmt::format("in {}: {}", item.name, e.message()), item.position);
     }
   }
 }

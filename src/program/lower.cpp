@@ -66,7 +66,10 @@ class Lowering {
       case Kind::unknown_call: missing.push_back(to_text(e)); return build_.constant(0);
       case Kind::sum: return sum(e);
       case Kind::product: return product(e);
-      case Kind::power: return fraction(1, {&e.operands()[0], 1}, {&e.operands()[1], 1});
+      case Kind::power: {
+        const Factor only[] = {{&e.operands()[0], &e.operands()[1]}};
+        return fraction(1, only);
+      }
       case Kind::call: return call(e);
       case Kind::relation: return relation(e);
       case Kind::logic: return logic(e);
@@ -122,23 +125,17 @@ class Lowering {
     return total.negative ? build_.negate(total.value) : total.value;
   }
 
+  // A base and its exponent.
+  using Factor = std::pair<const Expr*, const Expr*>;
+
   Operand product(const Expr& e) {
-    std::vector<const Expr*> bases;
-    std::vector<const Expr*> exponents;
-    for (const auto [base, exponent] : Parts(e)) {
-      bases.push_back(&base);
-      exponents.push_back(&exponent);
-    }
-    return fraction(e.operands()[0].number(), {}, {}, &bases, &exponents);
+    std::vector<Factor> factors;
+    for (const auto [base, exponent] : Parts(e)) factors.emplace_back(&base, &exponent);
+    return fraction(e.operands()[0].number(), factors);
   }
 
-  struct One {
-    const Expr* expr = nullptr;
-    int count = 0;
-  };
-
   // coefficient * product of powers as one numerator over one denominator.
-  Operand fraction(const Number& coefficient, One base, One exponent, const std::vector<const Expr*>* bases = nullptr, const std::vector<const Expr*>* exponents = nullptr) {
+  Operand fraction(const Number& coefficient, std::span<const Factor> factors) {
     std::vector<Operand> above;
     std::vector<Operand> below;
     std::vector<std::uint64_t> hashes_above;
@@ -149,11 +146,7 @@ class Lowering {
       (inverse ? below : above).push_back(p);
       (inverse ? hashes_below : hashes_above).push_back(b.hash());
     };
-    if (bases == nullptr) {
-      place(*base.expr, *exponent.expr);
-    } else {
-      for (std::size_t i = 0; i < bases->size(); ++i) place(*(*bases)[i], *(*exponents)[i]);
-    }
+    for (const auto& [b, x] : factors) place(*b, *x);
     const auto combine = [&](Operand a, Operand b) { return build_.multiply(a, b); };
     Number c = coefficient;
     const bool negative = c.sign() < 0;

@@ -317,8 +317,6 @@ class Attempt {
 };
 
 void Attempt::scale_column(SUNMatrix j, std::size_t column, double factor) const {
-  VectorHandle v = make_vector(n_, context_);
-  // Columns are few and dense storage is the rule here; the sparse case goes through the raw arrays.
   if (SUNMatGetID(j) == SUNMATRIX_DENSE) {
     double* c = SUNDenseMatrix_Column(j, static_cast<sunindextype>(column));
     for (std::size_t i = 0; i < n_; ++i) c[i] *= factor;
