@@ -11,6 +11,7 @@
 
 #include "boreon/calculus.hpp"
 #include "boreon/expr.hpp"
+#include "boreon/sampling.hpp"
 
 namespace boreon {
 
@@ -32,19 +33,12 @@ struct Evidence {
   [[nodiscard]] std::string to_string() const;
 };
 
-/// Where a variable is sampled.
-struct SampleRange {
-  double low = -std::numeric_limits<double>::infinity();
-  double high = std::numeric_limits<double>::infinity();
-  double typical = std::numeric_limits<double>::quiet_NaN();  ///< a value like those to expect, if known
-};
-
 struct CheckOptions {
   std::size_t points = 5;
   std::uint64_t seed = 20260101;
   double needed_digits = 8;  ///< fewer digits at any entry: the verdict is "disagrees"
   /// By symbol; a symbol without a range is sampled by its assumptions.
-  std::map<std::string, SampleRange, std::less<>> ranges;
+  SampleRanges ranges;
   /// Relations that every point has to fulfil, such as a > b.
   std::vector<Expr> conditions;
 };

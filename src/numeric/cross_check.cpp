@@ -7,13 +7,12 @@
 #include <optional>
 #include <random>
 
-#include "boreon/bindings.hpp"
 #include "boreon/catalogue.hpp"
 #include "boreon/error.hpp"
 #include "boreon/functions.hpp"
 #include "boreon/text.hpp"
-#include "numeric/domains.hpp"
-#include "numeric/graph_evaluator.hpp"
+#include "values/domains.hpp"
+#include "values/graph_evaluator.hpp"
 
 namespace boreon {
 
@@ -46,55 +45,6 @@ constexpr double max_digits = 15;
 
 using Point = std::vector<double>;
 
-// Values for the free symbols and unknown calls of a set of claims.
-class Sampler {
- public:
-  Sampler(std::span<const Expr> leaves, const CheckOptions& options) : leaves_(leaves), options_(options), random_(options.seed) {}
-
-  Point draw() {
-    Point p;
-    p.reserve(leaves_.size());
-    for (const Expr& leaf : leaves_) p.push_back(one(leaf));
-    return p;
-  }
-
- private:
-  double uniform(double low, double high) {
-    // written out, because the standard distributions differ between libraries
-    return low + (high - low) * (static_cast<double>(random_() >> 11U) * 0x1.0p-53);
-  }
-
-  double one(const Expr& leaf) {
-    SampleRange r;
-    const auto at = options_.ranges.find(leaf.is(Kind::symbol) ? leaf.name() : to_text(leaf));
-    if (at != options_.ranges.end()) r = at->second;
-    Assumptions a;
-    if (leaf.is(Kind::symbol)) a = assumptions_of(leaf);
-    if (a.has(Assumption::nonnegative)) r.low = std::max(r.low, 0.0);
-    if (a.has(Assumption::nonpositive)) r.high = std::min(r.high, 0.0);
-    double x = 0;
-    if (!std::isnan(r.typical) && r.typical != 0) {
-      x = r.typical * uniform(0.6, 1.5);
-    } else if (std::isfinite(r.low) && std::isfinite(r.high)) {
-      x = uniform(r.low, r.high);
-    } else if (std::isfinite(r.low)) {
-      x = r.low + std::exp(uniform(-1.5, 1.2)) * std::max(1e-300, std::abs(r.low) > 0 ? std::abs(r.low) : 1.0);
-    } else if (std::isfinite(r.high)) {
-      x = r.high - std::exp(uniform(-1.5, 1.2)) * (std::abs(r.high) > 0 ? std::abs(r.high) : 1.0);
-    } else {
-      x = uniform(-2, 2);
-    }
-    if (x < r.low || x > r.high) x = uniform(std::max(r.low, -1e300), std::min(r.high, 1e300));
-    if (a.has(Assumption::integer)) x = std::round(x * 3);
-    if (a.has(Assumption::nonzero) && x == 0) x = 1;
-    return x;
-  }
-
-  std::span<const Expr> leaves_;
-  const CheckOptions& options_;
-  std::mt19937_64 random_;
-};
-
 class Checker {
  public:
   Checker(std::span<const DerivativeClaim> claims, const CheckOptions& options) : claims_(claims), options_(options) {
@@ -104,8 +54,7 @@ class Checker {
       all.push_back(c.derived);
       all.push_back(c.variable);
     }
-    for (const Symbol& s : free_symbols(all)) leaves_.push_back(s);
-    for (const Expr& c : unknown_calls(all)) leaves_.push_back(c);
+    leaves_ = sampled_leaves(all);
     for (std::size_t i = 0; i < leaves_.size(); ++i) index_[leaves_[i]] = i;
     for (const auto& c : claims) {
       plans_.push_back({EvaluationPlan({&c.function, 1}), EvaluationPlan({&c.derived, 1}), index_.at(c.variable), analytic(c.function), c.derived.is_integer(0)});
@@ -116,11 +65,11 @@ class Checker {
     Evidence evidence;
     evidence.entries = claims_.size();
     evidence.digits = max_digits;
-    Sampler sampler(leaves_, options_);
+    Sampler sampler(leaves_, options_.ranges, options_.seed);
     std::vector<std::size_t> compared(claims_.size(), 0);
     const std::size_t attempts = options_.points * 12 + 20;
     for (std::size_t k = 0; k < attempts && evidence.points < options_.points; ++k) {
-      const Point p = draw(sampler);
+      const Point p = sampler.draw(options_.conditions);
       if (p.empty() && !leaves_.empty()) break;
       bool any = false;
       for (std::size_t i = 0; i < claims_.size(); ++i) {
@@ -147,19 +96,6 @@ class Checker {
   }
 
  private:
-  // A point that fulfils the conditions; empty if none is found.
-  Point draw(Sampler& sampler) const {
-    for (int tries = 0; tries < 2000; ++tries) {
-      Point p = sampler.draw();
-      Bindings b;
-      for (std::size_t i = 0; i < leaves_.size(); ++i) b.set(leaves_[i], p[i]);
-      const bool good = std::all_of(options_.conditions.begin(), options_.conditions.end(),
-                                    [&](const Expr& c) { return !substitute(c, b, Unused::allowed).is_constant(ConstantCode::false_value); });
-      if (good) return p;
-    }
-    return {};
-  }
-
   struct Plan {
     EvaluationPlan function;
     EvaluationPlan derived;

@@ -1,4 +1,4 @@
-#include "numeric/domains.hpp"
+#include "values/domains.hpp"
 
 #include <fmt/format.h>
 
@@ -6,7 +6,7 @@
 #include <numbers>
 
 #include "boreon/catalogue.hpp"
-#include "numeric/graph_evaluator.hpp"
+#include "values/graph_evaluator.hpp"
 
 namespace boreon {
 namespace {

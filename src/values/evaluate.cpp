@@ -6,8 +6,8 @@
 #include <algorithm>
 #include <cmath>
 
-#include "numeric/domains.hpp"
-#include "numeric/graph_evaluator.hpp"
+#include "values/domains.hpp"
+#include "values/graph_evaluator.hpp"
 
 namespace boreon {
 namespace {

@@ -1,0 +1,288 @@
+// Writing products of sums out.
+#include <algorithm>
+
+#include "algebra/kernel_ring.hpp"
+#include "boreon/algebra.hpp"
+#include "boreon/error.hpp"
+#include "boreon/traverse.hpp"
+
+namespace boreon {
+namespace {
+
+using poly::Degree;
+using poly::Integer;
+using poly::Layout;
+using poly::Poly;
+
+// A sum as a polynomial with rational coefficients in local kernels; exponents are relative to `lowest`.
+struct LaurentSum {
+  Poly terms;
+  Integer denominator = 1;
+};
+
+class ProductExpander {
+ public:
+  explicit ProductExpander(const Limits& limits) : limits_(limits) {}
+
+  // `sums`: sums with positive exponents; `rest`: everything else, one product.
+  Expr run(const std::vector<std::pair<Expr, unsigned>>& sums, const Expr& rest) {
+    for (const auto& [s, n] : sums) {
+      for (const auto [term, c] : Parts(s)) note(term);
+    }
+    std::vector<Poly> factors;
+    Integer denominator = 1;
+    double terms = 1;
+    for (const auto& [s, n] : sums) {
+      LaurentSum l = convert(s);
+      double grown = 1;  // terms of the power
+      for (unsigned k = 1; k < std::min<std::size_t>(l.terms.size(), 80) && grown < 1e15; ++k) grown *= (static_cast<double>(n) + k) / k;
+      terms *= grown;
+      denominator *= poly::power(l.denominator, n);
+      factors.push_back(std::move(l.terms));
+      if (grown > static_cast<double>(limits_.terms) || (terms > 1e10)) {
+        throw Error(ErrorKind::limit, "written out this would have more terms than the limit of " + std::to_string(limits_.terms));
+      }
+    }
+    Poly product = poly::constant(static_cast<unsigned>(kernels_.size()), 1);
+    // Short factors first keep the products in between short.
+    std::vector<Poly> powers;
+    for (std::size_t i = 0; i < factors.size(); ++i) powers.push_back(poly::power(factors[i], sums[i].second));
+    std::sort(powers.begin(), powers.end(), [](const Poly& a, const Poly& b) { return a.size() < b.size(); });
+    std::vector<Degree> total(kernels_.size(), 0);
+    for (std::size_t i = 0; i < sums.size(); ++i) {
+      for (std::size_t v = 0; v < total.size(); ++v) total[v] += lowest_[v] * sums[i].second;
+    }
+    for (const Poly& p : powers) {
+      product = poly::multiply(product, p);
+      if (product.size() > limits_.terms) throw Error(ErrorKind::limit, "written out this has more terms than the limit of " + std::to_string(limits_.terms));
+    }
+    return back(product, denominator, total, rest);
+  }
+
+ private:
+  void note(const Expr& term) {
+    if (term.is(Kind::product)) {
+      for (const auto [base, exponent] : Parts(term)) note(base, exponent);
+    } else if (term.is(Kind::power)) {
+      note(term.operands()[0], term.operands()[1]);
+    } else {
+      note(term, 1);
+    }
+  }
+  void note(const Expr& base, const Expr& exponent) {
+    const auto n = exponent.word();
+    const bool whole = n && *n < (1 << 28) && *n > -(1 << 28);
+    const Expr kernel = whole ? base : power(base, exponent);
+    const auto [slot, fresh] = index_.insert(kernel);
+    if (fresh) {
+      *slot = kernels_.size();
+      kernels_.push_back(kernel);
+      lowest_.push_back(0);
+    }
+    if (whole && *n < 0) lowest_[*slot] = std::max(lowest_[*slot], static_cast<Degree>(-*n));
+  }
+
+  LaurentSum convert(const Expr& s) {
+    LaurentSum out;
+    std::uint64_t degree = 1;
+    mpz_class scale = 1;
+    const auto scan = [&](const Expr& c) {
+      const Integer d = Integer::from(c.number().denominator());
+      scale = lcm(scale, d.mpz());
+    };
+    scan(s.operands()[0]);
+    for (const auto [term, c] : Parts(s)) {
+      scan(c);
+      for_each_power(term, [&](std::size_t v, std::int64_t n) { degree = std::max<std::uint64_t>(degree, static_cast<std::uint64_t>(n + lowest_[v])); });
+    }
+    for (const Degree d : lowest_) degree = std::max<std::uint64_t>(degree, d);
+    out.denominator = Integer(scale);
+    const Layout layout = Layout::for_degree(static_cast<unsigned>(kernels_.size()), degree);
+    out.terms = Poly(layout);
+    std::vector<std::uint64_t> m(layout.words());
+    std::vector<std::uint64_t> base(layout.words(), 0);
+    for (unsigned v = 0; v < layout.vars; ++v) layout.set(base.data(), v, lowest_[v]);
+    const auto push = [&](const Expr& c) {
+      const mpz_class n = Integer::from(c.number().numerator()).mpz() * (scale / Integer::from(c.number().denominator()).mpz());
+      out.terms.push(m.data(), Integer(n));
+    };
+    m = base;
+    if (!s.operands()[0].is_integer(0)) push(s.operands()[0]);
+    for (const auto [term, c] : Parts(s)) {
+      m = base;
+      for_each_power(term, [&](std::size_t v, std::int64_t n) {
+        const auto i = static_cast<unsigned>(v);
+        layout.set(m.data(), i, static_cast<Degree>(static_cast<std::int64_t>(layout.get(m.data(), i)) + n));
+      });
+      push(c);
+    }
+    out.terms.normalise([](Integer& a, const Integer& b) { a += b; }, [](const Integer& a) { return a.is_zero(); });
+    return out;
+  }
+
+  template <class Visit>
+  void for_each_power(const Expr& term, Visit visit) {
+    const auto one = [&](const Expr& base, const Expr& exponent) {
+      const auto n = exponent.word();
+      if (n && *n < (1 << 28) && *n > -(1 << 28)) {
+        visit(index_.at(base), *n);
+      } else {
+        visit(index_.at(power(base, exponent)), 1);
+      }
+    };
+    if (term.is(Kind::product)) {
+      for (const auto [base, exponent] : Parts(term)) one(base, exponent);
+    } else if (term.is(Kind::power)) {
+      one(term.operands()[0], term.operands()[1]);
+    } else {
+      one(term, 1);
+    }
+  }
+
+  Expr back(const Poly& p, const Integer& denominator, const std::vector<Degree>& shift, const Expr& rest) {
+    std::vector<Expr> terms;
+    terms.reserve(p.size());
+    const Number scale = Number(1) / denominator.number();
+    std::vector<Expr> factors;
+    std::vector<std::vector<Expr>> positive(kernels_.size());
+    for (std::size_t i = 0; i < p.size(); ++i) {
+      factors.clear();
+      const Number c = p.coefficients[i].number() * scale;
+      if (!c.is_one()) factors.emplace_back(c);
+      for (unsigned v = 0; v < p.vars(); ++v) {
+        const std::int64_t e = static_cast<std::int64_t>(p.exponent(i, v)) - static_cast<std::int64_t>(shift[v]);
+        if (e == 0) continue;
+        if (e > 0 && e < 256) {
+          auto& cache = positive[v];
+          while (cache.size() <= static_cast<std::size_t>(e)) cache.push_back(power(kernels_[v], Expr(cache.size())));
+          factors.push_back(cache[static_cast<std::size_t>(e)]);
+        } else {
+          factors.push_back(power(kernels_[v], Expr(e)));
+        }
+      }
+      if (!rest.is_integer(1)) factors.push_back(rest);
+      terms.push_back(multiply(factors));
+    }
+    if (terms.empty()) return 0;
+    Expr out = 0;
+    for (const Expr& t : terms) out += t;  // merges what became equal, however long
+    return out;
+  }
+
+  Limits limits_;
+  std::vector<Expr> kernels_;
+  std::vector<Degree> lowest_;
+  NodeMap<std::size_t> index_;
+};
+
+bool exact_sum(const Expr& e) {
+  if (!e.is(Kind::sum)) return false;
+  if (e.operands()[0].number().is_double()) return false;
+  for (const auto [term, c] : Parts(e)) {
+    if (c.number().is_double()) return false;
+  }
+  return true;
+}
+
+class Expander {
+ public:
+  explicit Expander(const Limits& limits) : limits_(limits) {}
+
+  Expr operator()(const Expr& root) {
+    Expr e = root;
+    for (int round = 0; round < 32; ++round) {  // sqrt(1 + x)^2 and the like bring up new sums
+      const Expr next = once(e);
+      if (next == e) return e;
+      e = next;
+    }
+    return e;
+  }
+
+ private:
+  // Operands of sums, products and whole powers are expanded before them; everything else stays.
+  Expr once(const Expr& root) {
+    NodeMap<Expr> done;
+    const Expr keep[] = {root};
+    const auto enter = [](const Expr& e) { return e.is(Kind::sum) || e.is(Kind::product) || e.is(Kind::power); };
+    const auto get = [&](const Expr& e) {
+      const Expr* found = done.find(e);
+      return found == nullptr ? e : *found;
+    };
+    postorder(
+        std::span<const Expr>(keep),
+        [&](const Expr& e) {
+          if (e.is(Kind::sum)) {
+            std::vector<Expr> terms{e.operands()[0]};
+            bool changed = false;
+            for (const auto [term, c] : Parts(e)) {
+              const Expr t = get(term);
+              changed = changed || !(t == term);
+              terms.push_back(c.is_integer(1) ? t : scaled(t, c));
+            }
+            if (!changed) return;
+            Expr s = 0;
+            for (const Expr& t : terms) s += t;
+            done[e] = s;
+          } else if (e.is(Kind::product)) {
+            done[e] = product(e.operands()[0], Parts(e), get);
+          } else if (e.is(Kind::power)) {
+            const auto n = e.operands()[1].word();
+            const Expr base = get(e.operands()[0]);
+            if (n && *n > 1 && exact_sum(base)) {
+              done[e] = one_power(base, *n);
+            } else if (n && !(base == e.operands()[0])) {
+              done[e] = power(base, e.operands()[1]);
+            }
+          }
+        },
+        enter);
+    return get(root);
+  }
+
+  // A number times a sum, term by term.
+  static Expr scaled(const Expr& t, const Expr& c) {
+    if (!t.is(Kind::sum)) return c * t;
+    std::vector<Expr> terms{c * t.operands()[0]};
+    for (const auto [term, k] : Parts(t)) terms.push_back(c * k * term);
+    Expr s = 0;
+    for (const Expr& x : terms) s += x;
+    return s;
+  }
+
+  Expr one_power(const Expr& base, std::int64_t n) const {
+    if (n > 1000000) throw Error(ErrorKind::limit, "the power " + std::to_string(n) + " of a sum has too many terms to be written out");
+    return ProductExpander(limits_).run({{base, static_cast<unsigned>(n)}}, 1);
+  }
+
+  template <class Get>
+  Expr product(const Expr& coefficient, const Parts& parts, Get get) const {
+    std::vector<std::pair<Expr, unsigned>> sums;
+    std::vector<Expr> rest{coefficient};
+    for (const auto [base, exponent] : parts) {
+      const Expr b = get(base);
+      const auto n = exponent.word();
+      const Expr factor = n ? power(b, exponent) : power(base, exponent);
+      if (n && *n > 0 && exact_sum(b)) {
+        if (*n > 1000000) throw Error(ErrorKind::limit, "the power " + std::to_string(*n) + " of a sum has too many terms to be written out");
+        sums.emplace_back(b, static_cast<unsigned>(*n));
+      } else {
+        rest.push_back(factor);
+      }
+    }
+    const Expr all = multiply(rest);
+    if (sums.empty()) return all;
+    if (sums.size() == 1 && sums[0].second == 1 && all.is_number() && all.number().is_exact()) return scaled(sums[0].first, all);
+    return ProductExpander(limits_).run(sums, all);
+  }
+
+  Limits limits_;
+};
+
+}  // namespace
+
+Expr expand(const Expr& expression, const Limits& limits) {
+  if (expression.is(Kind::relation)) return relation(expression.relation_op(), expand(expression.operands()[0], limits), expand(expression.operands()[1], limits));
+  return Expander(limits)(expression);
+}
+
+}  // namespace boreon
