@@ -262,6 +262,8 @@ Answer evaluate_command(const Request& r) {
 
 Answer check(const Request& r) {
   if (!is_model(r.inputs.at(0))) {
+    const Expr e = parse(r.inputs[0], assumptions_of(r).context);
+    if (r.inputs.size() == 1 && e.is(Kind::relation) && e.relation_op() == RelationOp::equal) return equivalence(r);
     Request gradient_request = r;
     if (gradient_request.what.empty()) gradient_request.what = r.inputs.size() > 1 ? "jacobian" : "gradient";
     return derive_expression(gradient_request);

@@ -71,6 +71,22 @@ const std::vector<Command>& commands() {
        "  boreon derive \"x^3*y\" --wrt x,x,y\n  boreon derive \"x*y + sin(z)\" --what gradient\n  boreon derive \"r*cos(a)\" \"r*sin(a)\" --wrt r,a --format unicode\n"
        "  boreon derive model.toml --what jacobian\n  boreon derive model.toml --what gradient --of energy\n",
        derive, add_what},
+      {"simplify", "the cheapest equal form, or the one asked for",
+       "  boreon simplify \"sin(x)^2 + cos(x)^2\"\n  boreon simplify \"sqrt(x^2)\" --assume \"x > 0\"\n  boreon simplify \"(x^2 + 1)/(x^3 - x)\" --form partial-fractions\n"
+       "  boreon simplify \"a*x + b*x + c\" --form collected --by x\n  boreon simplify model.toml --of energy\n",
+       simplify_command,
+       [](CLI::App& c, Request& r) {
+         c.add_option("--form", r.form,
+                      "expanded, factored, collected, fraction, partial-fractions, exponentials, sines, expanded-angles, combined-angles, expanded-logarithms, "
+                      "combined-logarithms");
+         c.add_option("--by", r.by, "symbols that --form collected and partial-fractions go by");
+         c.add_option("--of", r.of, "output or equation of the model");
+         c.add_option("--points", r.points, "random points to compare at (6)")->check(CLI::Range(1, 10000));
+       }},
+      {"expand", "products and powers of sums written out", "  boreon expand \"(x + y)^3*(x - y)\"\n", expand_command,
+       [](CLI::App& c, Request& r) { c.add_option("--of", r.of, "output or equation of the model"); }},
+      {"factor", "irreducible factors over the rationals", "  boreon factor \"x^10 - 1\"\n  boreon factor \"x^2*y^2 - x^2 - y^2 + 1\" --format unicode\n", factor_command,
+       [](CLI::App& c, Request& r) { c.add_option("--of", r.of, "output or equation of the model"); }},
       {"evaluate", "numbers, in double precision or to any number of certified digits",
        "  boreon evaluate \"sin(x)/x\" --at \"x=1/3\"\n  boreon evaluate \"sin(x)/x\" --at \"x=1/3\" --digits 40\n  boreon evaluate \"exp(1i*pi)\"\n  boreon evaluate model.toml\n",
        evaluate_command,
@@ -79,7 +95,7 @@ const std::vector<Command>& commands() {
          c.add_option("--digits", r.digits, "significant digits, certified by ball arithmetic")->check(CLI::Range(1, 100000));
          c.add_flag("--complex", r.complex, "complex values, principal branches");
        }},
-      {"check", "cross-check every derivative of a model", "  boreon check model.toml\n  boreon check model.toml --points 20\n  boreon check \"x^2*sin(y)\"\n", check,
+      {"check", "cross-check every derivative of a model, or whether an equation always holds", "  boreon check model.toml\n  boreon check model.toml --points 20\n  boreon check \"x^2*sin(y)\"\n  boreon check \"tan(x) = sin(x)/cos(x)\"\n", check,
        [](CLI::App& c, Request& r) {
          add_what(c, r);
          c.add_option("--points", r.points, "random points to compare at (5)")->check(CLI::Range(1, 10000));

@@ -24,6 +24,8 @@ struct Request {
   std::string what;
   std::string of;
   std::vector<std::string> wrt;
+  std::string form;
+  std::vector<std::string> by;
   std::string at;
   int digits = 0;
   bool complex = false;
@@ -79,6 +81,11 @@ void write_file(const std::string& path, const std::string& text);
 
 // The commands.
 [[nodiscard]] Answer show(const Request& r);
+[[nodiscard]] Answer simplify_command(const Request& r);
+[[nodiscard]] Answer expand_command(const Request& r);
+[[nodiscard]] Answer factor_command(const Request& r);
+/// Whether the two sides of an equation are the same function.
+[[nodiscard]] Answer equivalence(const Request& r);
 [[nodiscard]] Answer derive(const Request& r);
 [[nodiscard]] Answer evaluate_command(const Request& r);
 [[nodiscard]] Answer check(const Request& r);

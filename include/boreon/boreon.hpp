@@ -1,6 +1,7 @@
 // All of Boreon.
 #pragma once
 
+#include "boreon/algebra.hpp"
 #include "boreon/bindings.hpp"     // IWYU pragma: export
 #include "boreon/calculus.hpp"     // IWYU pragma: export
 #include "boreon/catalogue.hpp"    // IWYU pragma: export
@@ -16,6 +17,7 @@
 #include "boreon/names.hpp"        // IWYU pragma: export
 #include "boreon/number.hpp"       // IWYU pragma: export
 #include "boreon/program.hpp"      // IWYU pragma: export
+#include "boreon/simplify.hpp"
 #include "boreon/solvers.hpp"      // IWYU pragma: export
 #include "boreon/symbol.hpp"       // IWYU pragma: export
 #include "boreon/system.hpp"       // IWYU pragma: export

@@ -1,0 +1,168 @@
+// simplify, expand, factor, rewrite: other forms of an expression, each compared with its input by numbers.
+#include <fmt/format.h>
+#include <fmt/ranges.h>
+
+#include <algorithm>
+
+#include "request.hpp"
+
+namespace boreon::cli {
+namespace {
+
+// One expression, or a quantity of a model with all its definitions written out.
+Expr expression_of(const Request& r, const Assumed& assumed) {
+  if (is_model(r.inputs.at(0))) {
+    const Model model = model_of(r);
+    const System system = system_of(model);
+    std::vector<std::string> names = system.output_names;
+    for (std::size_t i = 0; i < names.size(); ++i) {
+      if (names[i] == r.of) return system.outputs[i];
+    }
+    for (std::size_t i = 0; i < system.equation_names.size(); ++i) {
+      if (system.equation_names[i] == r.of) return system.residuals[i];
+    }
+    names.insert(names.end(), system.equation_names.begin(), system.equation_names.end());
+    throw Error(ErrorKind::usage, fmt::format("--of names an output or an equation of the model{} (there are: {})", suggestion(r.of, names), fmt::join(names, ", ")));
+  }
+  if (r.inputs.size() != 1) throw Error(ErrorKind::usage, fmt::format("{} takes one expression, got {}; quote it as one word", r.command, r.inputs.size()));
+  return evaluate_derivatives(parse(r.inputs[0], assumed.context));
+}
+
+Json json_of(const Comparison& c) {
+  Json worst = nullptr;
+  if (!c.worst_point.empty()) {
+    worst = Json::object();
+    for (const auto& [name, value] : c.worst_point) worst["at"][name] = value;
+  }
+  return {{"method", "ball arithmetic at random points"},
+          {"points", c.points},
+          {"digits", std::min(c.digits, 100.0)},
+          {"worst", worst},
+          {"verdict", !c.agrees ? "disagrees" : c.points == 0 && c.digits == 0 ? "untested" : "agrees"}};
+}
+
+std::string text_of(const Comparison& c) {
+  if (!c.agrees) {
+    std::string at;
+    for (const auto& [name, value] : c.worst_point) at += fmt::format("{}{} = {:.6g}", at.empty() ? "" : ", ", name, value);
+    return "DISAGREES with the input at " + at;
+  }
+  if (c.points == 0) return c.digits > 0 ? "nothing to compare: the form is that of the input" : "untested: no point was found where the input has a value";
+  return fmt::format("equal to the input to {:.0f} digits at {} random {} (ball arithmetic)", std::floor(std::min(c.digits, 99.0)), c.points, c.points == 1 ? "point" : "points");
+}
+
+SimplifyOptions options_of(const Request& r, const Assumed& assumed) {
+  SimplifyOptions o;
+  o.conditions = assumed.conditions;
+  if (r.points != 0) o.points = r.points;
+  return o;
+}
+
+std::vector<Expr> by_of(const Request& r, const Assumed& assumed) {
+  std::vector<Expr> list;
+  for (const std::string& word : r.by) {
+    for (const std::string& part : split(word)) list.push_back(parse(part, assumed.context));
+  }
+  return list;
+}
+
+Answer concluded(const Request& r, const Expr& input, const Expr& result, const Assumed& assumed) {
+  Answer a;
+  a.text = typeset(r, result) + "\n";
+  a.json["result"] = to_text(result);
+  a.json["status"] = "exact";
+  Comparison c;
+  if (input.is(Kind::relation) && result.is(Kind::relation)) {
+    c = compare(input.operands()[0] - input.operands()[1], result.operands()[0] - result.operands()[1], options_of(r, assumed));
+  } else if (!is_condition(input) && !is_condition(result)) {
+    c = compare(input, result, options_of(r, assumed));
+  }
+  a.json["check"] = json_of(c);
+  a.json["conditions"] = assumed.texts;
+  a.text += fmt::format("check: {}\n", text_of(c));
+  if (!c.agrees) a.exit_code = 1;
+  return a;
+}
+
+}  // namespace
+
+Answer simplify_command(const Request& r) {
+  const Assumed assumed = assumptions_of(r);
+  const Expr e = expression_of(r, assumed);
+  const std::vector<Expr> by = by_of(r, assumed);
+  if (!r.form.empty()) {
+    const auto variable = [&]() -> Expr {
+      if (!by.empty()) return by[0];
+      const auto symbols = free_symbols(e);
+      if (symbols.size() == 1) return symbols[0];
+      throw Error(ErrorKind::usage, fmt::format("--form {} needs --by: the symbol it goes by", r.form));
+    };
+    const auto collected = [&]() -> Expr { return by.empty() ? collect(e, variable()) : collect(e, by); };
+    const std::map<std::string, std::function<Expr()>> forms{{"expanded", [&] { return expand(e); }},
+                                                             {"factored", [&] { return factor(e); }},
+                                                             {"collected", collected},
+                                                             {"fraction", [&] { return combine_fractions(e); }},
+                                                             {"partial-fractions", [&] { return partial_fractions(e, variable()); }},
+                                                             {"exponentials", [&] { return in_exponentials(e); }},
+                                                             {"sines", [&] { return in_sines_and_cosines(e); }},
+                                                             {"expanded-angles", [&] { return expand_angles(e); }},
+                                                             {"combined-angles", [&] { return combine_angles(e); }},
+                                                             {"expanded-logarithms", [&] { return expand_logarithms(e); }},
+                                                             {"combined-logarithms", [&] { return combine_logarithms(e); }}};
+    const auto at = forms.find(r.form);
+    if (at == forms.end()) {
+      std::vector<std::string> names;
+      for (const auto& [name, f] : forms) names.push_back(name);
+      throw Error(ErrorKind::usage, fmt::format("'{}' is no form{} (known: {})", r.form, suggestion(r.form, names), fmt::join(names, ", ")));
+    }
+    return concluded(r, e, at->second(), assumed);
+  }
+  if (!by.empty()) throw Error(ErrorKind::usage, "--by goes with --form collected or --form partial-fractions");
+  const Simplified s = simplify_with_report(e, options_of(r, assumed));
+  Answer a = concluded(r, e, s.expression, assumed);
+  a.json["operations"] = {{"before", s.cost_before}, {"after", s.cost_after}};
+  a.text += fmt::format("operations: {} before, {} after{}\n", s.cost_before, s.cost_after, s.work_exhausted ? "; the search stopped at its limit of work" : "");
+  return a;
+}
+
+Answer expand_command(const Request& r) {
+  const Assumed assumed = assumptions_of(r);
+  const Expr e = expression_of(r, assumed);
+  return concluded(r, e, expand(e), assumed);
+}
+
+Answer factor_command(const Request& r) {
+  const Assumed assumed = assumptions_of(r);
+  const Expr e = expression_of(r, assumed);
+  return concluded(r, e, factor(e), assumed);
+}
+
+Answer equivalence(const Request& r) {
+  const Assumed assumed = assumptions_of(r);
+  const Expr e = parse(r.inputs.at(0), assumed.context);
+  const EquivalenceResult q = equivalent(evaluate_derivatives(e.operands()[0]), evaluate_derivatives(e.operands()[1]), options_of(r, assumed));
+  Answer a;
+  a.text = fmt::format("  {}: {}\n", to_string(q.verdict), q.reason);
+  a.json["result"] = to_string(q.verdict);
+  a.json["status"] = "exact";
+  a.json["reason"] = q.reason;
+  Json worst = nullptr;
+  if (q.verdict == Equivalence::refuted) {
+    std::string at;
+    worst = {{"left", q.left}, {"right", q.right}};
+    for (const auto& [name, value] : q.counterexample) {
+      at += fmt::format("{}{} = {:.10g}", at.empty() ? " at " : ", ", name, value);
+      worst["at"][name] = value;
+    }
+    a.text += fmt::format("  left {:.10g}, right {:.10g}{}\n", q.left, q.right, at);
+  }
+  a.json["check"] = {{"method", "exact rewriting; ball arithmetic at random points"},
+                     {"points", q.counterexample.empty() ? 0 : 1},
+                     {"digits", 0},
+                     {"worst", worst},
+                     {"verdict", q.verdict == Equivalence::proved ? "agrees" : q.verdict == Equivalence::refuted ? "disagrees" : "untested"}};
+  a.exit_code = q.verdict == Equivalence::refuted ? 1 : 0;
+  return a;
+}
+
+}  // namespace boreon::cli

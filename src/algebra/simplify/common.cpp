@@ -1,0 +1,87 @@
+#include <algorithm>
+
+#include "algebra/kernel_ring.hpp"
+#include "algebra/simplify/transforms.hpp"
+#include "boreon/algebra.hpp"
+#include "boreon/catalogue.hpp"
+
+namespace boreon::transforms {
+
+bool is_call(const Expr& e, const char* name) { return e.is(Kind::call) && e.function().name == name; }
+
+bool contains_call(const Expr& e, std::initializer_list<const char*> names) {
+  bool found = false;
+  postorder(e, [&](const Expr& x) {
+    if (found || !x.is(Kind::call)) return;
+    found = std::any_of(names.begin(), names.end(), [&](const char* n) { return x.function().name == n; });
+  });
+  return found;
+}
+
+std::vector<Linear> linear_terms(const Expr& e) {
+  std::vector<Linear> out;
+  const auto push = [&](const Expr& term, const Number& c) {
+    if (term.is(Kind::product) && !term.operands()[0].is_integer(1)) {
+      out.push_back({term / term.operands()[0], c * term.operands()[0].number()});
+    } else {
+      out.push_back({term, c});
+    }
+  };
+  if (e.is_number()) {
+    out.push_back({1, e.number()});
+  } else if (e.is(Kind::sum)) {
+    if (!e.operands()[0].is_integer(0)) out.push_back({1, e.operands()[0].number()});
+    for (const auto [term, c] : Parts(e)) push(term, c.number());
+  } else if (e.is(Kind::product) && e.operands().size() == 3 && e.operands()[1].is(Kind::sum) && e.operands()[2].is_integer(1)) {
+    for (Linear& l : linear_terms(e.operands()[1])) out.push_back({l.term, l.coefficient * e.operands()[0].number()});
+  } else {
+    push(e, Number(1));
+  }
+  return out;
+}
+
+Expr everywhere(const Expr& e, const std::function<Expr(const Expr&)>& finish) {
+  Rebuild rebuild([](const Expr&, Expr&) { return false; }, finish);
+  return rebuild(e);
+}
+
+void rational_forms(const Expr& e, Forms& out) {
+  const Expr list[] = {e};
+  {
+    const KernelRing ring(list, {.term_limit = 20000});
+    const Fraction f = ring.fraction_of(e);
+    const Expr n = ring.expression(f.numerator);
+    const Expr d = ring.expression(f.denominator);
+    out.push_back(n / d);
+    const Expr fn = ring.factored(f.numerator);
+    const Expr fd = ring.factored(f.denominator);
+    out.push_back(fn / fd);
+    out.push_back(n / fd);
+    out.push_back(fn / d);
+    // A quotient by a single term, term by term.
+    if (f.denominator.size() == 1 && f.numerator.size() < 40) out.push_back(expand(n / d));
+    // The whole part of a fraction apart: (2*x + 3)/(x + 1) = 2 + 1/(x + 1), where that is shorter.
+    if (!f.is_polynomial() && f.numerator.size() < 60) {
+      for (unsigned v = 0; v < ring.vars(); ++v) {
+        if (f.denominator.degree(v) == 0 || f.numerator.degree(v) < f.denominator.degree(v)) continue;
+        if (!ring.kernels()[v].is(Kind::symbol)) continue;
+        out.push_back(partial_fractions(e, ring.kernels()[v]));
+        break;
+      }
+    }
+  }
+  bool roots = false;
+  postorder(e, [&](const Expr& x) {
+    if (x.is(Kind::power)) roots = roots || (x.operands()[1].is_number() && !x.operands()[1].word());
+    if (x.is(Kind::product)) {
+      for (const auto [b, n] : Parts(x)) roots = roots || (n.is_number() && !n.word());
+    }
+  });
+  if (!roots) return;
+  const KernelRing ring(list, {.rationalise_all = true, .term_limit = 20000});
+  const Fraction f = ring.fraction_of(e);
+  out.push_back(ring.expression(f));
+  out.push_back(ring.factored(f));
+}
+
+}  // namespace boreon::transforms

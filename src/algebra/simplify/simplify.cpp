@@ -1,0 +1,197 @@
+// The search: parts first, then the whole; in each round every transformation is tried on the best form so far, and a
+// form is taken only if it costs less and agrees with what it replaces at random points.
+#include "boreon/simplify.hpp"
+
+#include <algorithm>
+
+#include "algebra/simplify/transforms.hpp"
+#include "boreon/algebra.hpp"
+#include "boreon/error.hpp"
+#include "boreon/functions.hpp"
+#include "boreon/symbol.hpp"
+#include "boreon/text.hpp"
+
+namespace boreon {
+namespace {
+
+using transforms::Forms;
+
+class Simplifier {
+ public:
+  explicit Simplifier(const SimplifyOptions& options) : options_(options), reasoner_(options.conditions), work_(options.work) {
+    quick_ = options;
+    quick_.points = std::min<std::size_t>(options.points, 3);
+    quick_.seed = options.seed + 1;
+  }
+
+  // The whole expression: in its parts, then as it stands.
+  Expr run(const Expr& e) {
+    Expr best = parts(e);
+    const Expr again = improve(e);
+    if (better(again, best)) best = again;
+    return best;
+  }
+  [[nodiscard]] bool exhausted() const { return work_ == 0; }
+
+ private:
+  double cost(const Expr& e) {
+    const auto [slot, fresh] = costs_.insert(e);
+    if (fresh) {
+      *slot = options_.cost(e);
+      keep_.push_back(e);
+    }
+    return *slot;
+  }
+
+  bool better(const Expr& a, const Expr& b) {
+    if (a == b) return false;
+    const double ca = cost(a);
+    const double cb = cost(b);
+    if (ca != cb) return ca < cb;
+    const std::size_t la = to_text(a, {.max_length = 4000}).size();
+    const std::size_t lb = to_text(b, {.max_length = 4000}).size();
+    return la < lb;
+  }
+
+  Expr parts(const Expr& root) {
+    Rebuild rebuild([](const Expr&, Expr&) { return false; }, [&](const Expr& e) { return e.operands().empty() ? e : improve(e); });
+    return rebuild(root);
+  }
+
+  Expr improve(const Expr& e) {
+    if (e.is(Kind::relation) || e.is(Kind::logic) || e.operands().empty()) return e;
+    const auto [slot, fresh] = done_.insert(e);
+    if (!fresh) return *slot;
+    *slot = e;
+    keep_.push_back(e);
+    if (work_ == 0 || cost(e) > static_cast<double>(options_.largest)) return e;
+    Expr best = e;
+    for (int round = 0; round < 6; ++round) {
+      Forms forms;
+      offer(best, forms);
+      std::vector<Expr> candidates;
+      for (const Expr& f : forms) {
+        if (!(f == best) && std::find(candidates.begin(), candidates.end(), f) == candidates.end()) candidates.push_back(f);
+      }
+      std::sort(candidates.begin(), candidates.end(), [&](const Expr& a, const Expr& b) {
+        if (cost(a) != cost(b)) return cost(a) < cost(b);
+        return order(a, b) < 0;
+      });
+      bool found = false;
+      for (const Expr& c : candidates) {
+        if (cost(c) > cost(best)) break;
+        if (!better(c, best) || !compare(best, c, quick_).agrees) continue;
+        best = c;
+        found = true;
+      }
+      if (!found || work_ == 0) break;
+    }
+    *done_.find(e) = best;
+    return best;
+  }
+
+  template <class Make>
+  void attempt(Make make) {
+    if (work_ == 0) return;
+    --work_;
+    try {
+      make();
+    } catch (const Error&) {  // this form is not on offer: too large, or it meets a pole
+    }
+  }
+
+  void tidy(const Expr& e, Forms& out) {
+    out.push_back(e);
+    attempt([&] {
+      const Expr local = transforms::local_rules(e, reasoner_);
+      const Expr gathered = transforms::gather_products(local);
+      out.push_back(local);
+      out.push_back(gathered);
+      out.push_back(transforms::local_rules(gathered, reasoner_));
+    });
+  }
+
+  void offer(const Expr& e, Forms& out) {
+    if (cost(e) == 0) return;
+    Forms raw;
+    attempt([&] {
+      const Expr local = transforms::local_rules(e, reasoner_);
+      raw.push_back(local);
+      const Expr roots = transforms::radical_rules(local, reasoner_);
+      raw.push_back(roots);
+      if (!(local == e) || !(roots == e)) {
+        transforms::rational_forms(roots, raw);
+        transforms::trigonometric_forms(roots, raw);
+      }
+    });
+    attempt([&] { transforms::rational_forms(e, raw); });
+    attempt([&] { raw.push_back(expand(e, {.terms = 5000})); });
+    attempt([&] { transforms::trigonometric_forms(e, raw); });
+    attempt([&] { transforms::exponential_forms(e, raw); });
+    attempt([&] { transforms::special_forms(e, raw); });
+    attempt([&] {
+      if (!transforms::contains_call(e, {"log"})) return;
+      const Expr apart = transforms::logarithms_expanded(e, reasoner_);
+      raw.push_back(apart);
+      raw.push_back(transforms::logarithms_combined(e, reasoner_));
+      raw.push_back(transforms::logarithms_combined(apart, reasoner_));
+      transforms::rational_forms(apart, raw);
+    });
+    std::vector<Expr> seen;
+    for (const Expr& f : raw) {
+      if (std::find(seen.begin(), seen.end(), f) != seen.end()) continue;
+      seen.push_back(f);
+      // What is many times larger than the input will not become smaller by local rules.
+      if (cost(f) <= 4 * cost(e) + 40) tidy(f, out);
+    }
+    // One symbol at a time in front: shorter sums of products.
+    attempt([&] {
+      if (!e.is(Kind::sum) || e.operands().size() > 41) return;
+      for (const Symbol& s : free_symbols(e)) {
+        const Expr c = collect(e, s);
+        if (!(c == e)) out.push_back(c);
+      }
+    });
+  }
+
+  const SimplifyOptions& options_;
+  SimplifyOptions quick_;
+  Reasoner reasoner_;
+  std::size_t work_;
+  NodeMap<double> costs_;
+  NodeMap<Expr> done_;
+  std::vector<Expr> keep_;
+};
+
+}  // namespace
+
+Simplified simplify_with_report(const Expr& expression, const SimplifyOptions& options) {
+  Simplified out;
+  out.cost_before = options.cost(expression);
+  Simplifier simplifier(options);
+  if (expression.is(Kind::relation)) {  // both sides
+    out.expression = relation(expression.relation_op(), simplifier.run(expression.operands()[0]), simplifier.run(expression.operands()[1]));
+    out.check = compare(expression.operands()[0], out.expression.operands()[0], options);
+  } else {
+    out.expression = simplifier.run(expression);
+    out.check = compare(expression, out.expression, options);
+  }
+  out.work_exhausted = simplifier.exhausted();
+  if (!out.check.agrees || options.cost(out.expression) > out.cost_before) {  // never wrong, never worse
+    out.expression = expression;
+    out.check = compare(expression, expression, options);
+  }
+  out.cost_after = options.cost(out.expression);
+  return out;
+}
+
+Expr simplify(const Expr& expression, const SimplifyOptions& options) { return simplify_with_report(expression, options).expression; }
+
+Expr in_exponentials(const Expr& e) { return expand(transforms::circular_to_exponentials(transforms::hyperbolic_to_exponentials(e))); }
+Expr in_sines_and_cosines(const Expr& e) { return transforms::tangents_to_sines(transforms::exponentials_to_circular(e)); }
+Expr expand_angles(const Expr& e) { return expand(transforms::angles_expanded(e)); }
+Expr combine_angles(const Expr& e) { return transforms::angles_combined(e); }
+Expr expand_logarithms(const Expr& e) { return transforms::logarithms_expanded(e, Reasoner()); }
+Expr combine_logarithms(const Expr& e) { return transforms::logarithms_combined(e, Reasoner()); }
+
+}  // namespace boreon

@@ -1,0 +1,55 @@
+// The transformations that simplify chooses among. Each takes an expression and gives equal ones; it may throw Error
+// (limit, domain), which means that it has nothing to offer.
+#pragma once
+
+#include <functional>
+#include <vector>
+
+#include "algebra/reasoner.hpp"
+#include "boreon/expr.hpp"
+#include "boreon/traverse.hpp"
+
+namespace boreon::transforms {
+
+using Forms = std::vector<Expr>;
+
+[[nodiscard]] bool is_call(const Expr& e, const char* name);
+[[nodiscard]] bool contains_call(const Expr& e, std::initializer_list<const char*> names);
+
+/// e = sum of coefficient*term with numbers as coefficients; the constant has the term 1.
+struct Linear {
+  Expr term;
+  Number coefficient;
+};
+[[nodiscard]] std::vector<Linear> linear_terms(const Expr& e);
+/// e with every node rebuilt by `finish`, bottom up.
+[[nodiscard]] Expr everywhere(const Expr& e, const std::function<Expr(const Expr&)>& finish);
+
+// rational.cpp
+void rational_forms(const Expr& e, Forms& out);
+
+// angles.cpp
+[[nodiscard]] Expr tangents_to_sines(const Expr& e);
+[[nodiscard]] Expr angles_expanded(const Expr& e);
+[[nodiscard]] Expr angles_combined(const Expr& e);
+void trigonometric_forms(const Expr& e, Forms& out);
+
+// exponentials.cpp
+[[nodiscard]] Expr hyperbolic_to_exponentials(const Expr& e);
+[[nodiscard]] Expr circular_to_exponentials(const Expr& e);
+[[nodiscard]] Expr exponentials_to_circular(const Expr& e);
+void exponential_forms(const Expr& e, Forms& out);
+[[nodiscard]] Expr logarithms_expanded(const Expr& e, const Reasoner& reasoner);
+[[nodiscard]] Expr logarithms_combined(const Expr& e, const Reasoner& reasoner);
+
+// special.cpp
+void special_forms(const Expr& e, Forms& out);
+
+/// Local rules, bottom up: what makes a node simpler by looking only at it and its operands. Never grows.
+[[nodiscard]] Expr local_rules(const Expr& e, const Reasoner& reasoner);
+/// sqrt of what contains a square, nested square roots.
+[[nodiscard]] Expr radical_rules(const Expr& e, const Reasoner& reasoner);
+/// sin*cos^-1 = tan and the like in products; exp(a)*exp(b).
+[[nodiscard]] Expr gather_products(const Expr& e);
+
+}  // namespace boreon::transforms
