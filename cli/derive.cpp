@@ -115,7 +115,7 @@ Answer derive_expression(const Request& r) {
     a.json["result"] = text_of(h.dense());
     conclude(a, r.no_check ? Evidence{} : cross_check(gradient(functions[0], variables), variables, h, options));
   } else {
-    throw Error(ErrorKind::usage, fmt::format("--what is derivative, gradient, jacobian or hessian, not '{}'", what));
+    throw Error(ErrorKind::usage, fmt::format("--what is derivative, gradient, jacobian, hessian, determinant, divergence, curl or laplacian, not '{}'", what));
   }
   return a;
 }
@@ -210,7 +210,12 @@ Answer evaluate_model(const Request& r) {
 
 }  // namespace
 
-Answer derive(const Request& r) { return is_model(r.inputs.at(0)) ? derive_model(r) : derive_expression(r); }
+Answer derive(const Request& r) {
+  const bool field = r.what == "determinant" || r.what == "divergence" || r.what == "curl" || r.what == "laplacian" || (r.what == "gradient" && !r.coordinates.empty());
+  if (!field && !r.coordinates.empty()) throw Error(ErrorKind::usage, "--coordinates goes with --what gradient, divergence, curl or laplacian");
+  if (field && !is_model(r.inputs.at(0))) return derive_field(r);
+  return is_model(r.inputs.at(0)) ? derive_model(r) : derive_expression(r);
+}
 
 Answer evaluate_command(const Request& r) {
   if (is_model(r.inputs.at(0))) return evaluate_model(r);

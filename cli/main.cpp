@@ -50,7 +50,8 @@ struct Command {
 };
 
 void add_what(CLI::App& c, Request& r) {
-  c.add_option("--what", r.what, "derivative, gradient, jacobian or hessian");
+  c.add_option("--what", r.what, "derivative, gradient, jacobian, hessian, determinant, divergence, curl or laplacian");
+  c.add_option("--coordinates", r.coordinates, "cartesian, cylindrical, spherical or dipole (gradient, divergence, curl, laplacian)");
   c.add_option("--of", r.of, "output of the model to derive (gradient, hessian)");
   c.add_option("--wrt", r.wrt, "variables, one for each derivation: x,x,y");
   c.add_flag("--no-check", r.no_check, "skip the comparison with independent numerics");
@@ -69,6 +70,7 @@ const std::vector<Command>& commands() {
        [](CLI::App&, Request&) {}},
       {"derive", "derivatives, checked against difference quotients",
        "  boreon derive \"x^3*y\" --wrt x,x,y\n  boreon derive \"x*y + sin(z)\" --what gradient\n  boreon derive \"r*cos(a)\" \"r*sin(a)\" --wrt r,a --format unicode\n"
+       "  boreon derive \"r*cos(a)\" \"r*sin(a)\" --wrt r,a --what determinant\n  boreon derive \"0\" \"0\" \"B*r*sin(theta)\" --what curl --coordinates spherical\n"
        "  boreon derive model.toml --what jacobian\n  boreon derive model.toml --what gradient --of energy\n",
        derive, add_what},
       {"simplify", "the cheapest equal form, or the one asked for",

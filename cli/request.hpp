@@ -25,6 +25,7 @@ struct Request {
   std::string of;
   std::vector<std::string> wrt;
   std::string form;
+  std::string coordinates;
   std::vector<std::string> by;
   std::string at;
   int digits = 0;
@@ -87,6 +88,8 @@ void write_file(const std::string& path, const std::string& text);
 /// Whether the two sides of an equation are the same function.
 [[nodiscard]] Answer equivalence(const Request& r);
 [[nodiscard]] Answer derive(const Request& r);
+/// determinant, divergence, curl, laplacian, and gradients in curvilinear coordinates.
+[[nodiscard]] Answer derive_field(const Request& r);
 [[nodiscard]] Answer evaluate_command(const Request& r);
 [[nodiscard]] Answer check(const Request& r);
 [[nodiscard]] Answer solve(const Request& r);

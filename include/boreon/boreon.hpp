@@ -1,10 +1,11 @@
 // All of Boreon.
 #pragma once
 
-#include "boreon/algebra.hpp"
+#include "boreon/algebra.hpp"      // IWYU pragma: export
 #include "boreon/bindings.hpp"     // IWYU pragma: export
 #include "boreon/calculus.hpp"     // IWYU pragma: export
 #include "boreon/catalogue.hpp"    // IWYU pragma: export
+#include "boreon/coordinates.hpp"  // IWYU pragma: export
 #include "boreon/cross_check.hpp"  // IWYU pragma: export
 #include "boreon/error.hpp"        // IWYU pragma: export
 #include "boreon/evaluate.hpp"     // IWYU pragma: export
@@ -12,12 +13,14 @@
 #include "boreon/figure.hpp"       // IWYU pragma: export
 #include "boreon/function.hpp"     // IWYU pragma: export
 #include "boreon/functions.hpp"    // IWYU pragma: export
+#include "boreon/linear_algebra.hpp"  // IWYU pragma: export
 #include "boreon/matrix.hpp"       // IWYU pragma: export
 #include "boreon/model.hpp"        // IWYU pragma: export
 #include "boreon/names.hpp"        // IWYU pragma: export
 #include "boreon/number.hpp"       // IWYU pragma: export
 #include "boreon/program.hpp"      // IWYU pragma: export
-#include "boreon/simplify.hpp"
+#include "boreon/sampling.hpp"     // IWYU pragma: export
+#include "boreon/simplify.hpp"     // IWYU pragma: export
 #include "boreon/solvers.hpp"      // IWYU pragma: export
 #include "boreon/symbol.hpp"       // IWYU pragma: export
 #include "boreon/system.hpp"       // IWYU pragma: export

@@ -36,32 +36,8 @@ namespace boreon {
 /// for more than a few dozen variables use sparse_jacobian.
 [[nodiscard]] Matrix jacobian(std::span<const Expr> expressions, std::span<const Expr> variables);
 
-/// Where a matrix can be nonzero, by rows: columns[row_start[i]] ... columns[row_start[i + 1] - 1] are the columns of
-/// row i in ascending order.
-struct SparsityPattern {
-  std::size_t rows = 0;
-  std::size_t cols = 0;
-  std::vector<std::int64_t> row_start;
-  std::vector<std::int64_t> columns;
-  [[nodiscard]] std::size_t nonzeros() const noexcept { return columns.size(); }
-};
-
 /// Which variables occur in which expression.
 [[nodiscard]] SparsityPattern sparsity(std::span<const Expr> expressions, std::span<const Expr> variables);
-
-/// A sparse matrix of expressions in compressed rows: entry k belongs to column pattern.columns[k].
-struct SparseMatrix {
-  SparsityPattern pattern;
-  std::vector<Expr> values;
-  [[nodiscard]] Matrix dense() const;
-  /// The same matrix by columns: starts, row indices, and for each entry its place in `values`.
-  struct Columns {
-    std::vector<std::int64_t> column_start;
-    std::vector<std::int64_t> rows;
-    std::vector<std::int64_t> entry;
-  };
-  [[nodiscard]] Columns columns() const;
-};
 
 /// The Jacobian with only its nonzeros derived: the pattern first, then one reverse sweep for each row. Entries that
 /// turn out to be zero are dropped from the pattern. O(total size of the rows).

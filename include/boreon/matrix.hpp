@@ -2,7 +2,9 @@
 #pragma once
 
 #include <Eigen/Core>
+#include <cstdint>
 #include <limits>
+#include <vector>
 
 #include "boreon/expr.hpp"
 #include "boreon/functions.hpp"
@@ -29,5 +31,29 @@ inline Expr conj(const Expr& x) { return x; }
 inline const Expr& real(const Expr& x) { return x; }
 inline Expr imag(const Expr&) { return 0; }
 inline Expr abs2(const Expr& x) { return x * x; }
+
+/// Where a matrix can be nonzero, by rows: columns[row_start[i]] ... columns[row_start[i + 1] - 1] are the columns of
+/// row i in ascending order.
+struct SparsityPattern {
+  std::size_t rows = 0;
+  std::size_t cols = 0;
+  std::vector<std::int64_t> row_start;
+  std::vector<std::int64_t> columns;
+  [[nodiscard]] std::size_t nonzeros() const noexcept { return columns.size(); }
+};
+
+/// A sparse matrix of expressions in compressed rows: entry k belongs to column pattern.columns[k].
+struct SparseMatrix {
+  SparsityPattern pattern;
+  std::vector<Expr> values;
+  [[nodiscard]] Matrix dense() const;
+  /// The same matrix by columns: starts, row indices, and for each entry its place in `values`.
+  struct Columns {
+    std::vector<std::int64_t> column_start;
+    std::vector<std::int64_t> rows;
+    std::vector<std::int64_t> entry;
+  };
+  [[nodiscard]] Columns columns() const;
+};
 
 }  // namespace boreon

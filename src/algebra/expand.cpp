@@ -5,6 +5,7 @@
 #include "boreon/algebra.hpp"
 #include "boreon/error.hpp"
 #include "boreon/traverse.hpp"
+#include "expr/canonical.hpp"
 
 namespace boreon {
 namespace {
@@ -163,10 +164,7 @@ class ProductExpander {
       if (!rest.is_integer(1)) factors.push_back(rest);
       terms.push_back(multiply(factors));
     }
-    if (terms.empty()) return 0;
-    Expr out = 0;
-    for (const Expr& t : terms) out += t;  // merges what became equal, however long
-    return out;
+    return sum_of(terms, Absorb::everything);
   }
 
   Limits limits_;
@@ -216,13 +214,11 @@ class Expander {
             bool changed = false;
             for (const auto [term, c] : Parts(e)) {
               const Expr t = get(term);
-              changed = changed || !(t == term);
+              changed = changed || !(t == term) || t.is(Kind::sum);
               terms.push_back(c.is_integer(1) ? t : scaled(t, c));
             }
             if (!changed) return;
-            Expr s = 0;
-            for (const Expr& t : terms) s += t;
-            done[e] = s;
+            done[e] = sum_of(terms, Absorb::everything);
           } else if (e.is(Kind::product)) {
             done[e] = product(e.operands()[0], Parts(e), get);
           } else if (e.is(Kind::power)) {
@@ -244,9 +240,7 @@ class Expander {
     if (!t.is(Kind::sum)) return c * t;
     std::vector<Expr> terms{c * t.operands()[0]};
     for (const auto [term, k] : Parts(t)) terms.push_back(c * k * term);
-    Expr s = 0;
-    for (const Expr& x : terms) s += x;
-    return s;
+    return sum_of(terms, Absorb::everything);
   }
 
   Expr one_power(const Expr& base, std::int64_t n) const {

@@ -7,6 +7,7 @@
 #include "boreon/error.hpp"
 #include "boreon/functions.hpp"
 #include "boreon/symbol.hpp"
+#include "expr/canonical.hpp"
 
 namespace boreon {
 
@@ -468,7 +469,7 @@ Expr KernelRing::expression(const Poly& p) const {
   terms.reserve(p.size());
   std::vector<Expr> factors;
   for (std::size_t i = 0; i < p.size(); ++i) terms.push_back(monomial(p.monomial(i), p.layout, Expr(p.coefficients[i].number()), factors));
-  return terms.empty() ? Expr(0) : add(terms);
+  return sum_of(terms, Absorb::everything);
 }
 
 Expr KernelRing::expression(const Fraction& f) const {

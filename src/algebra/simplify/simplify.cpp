@@ -29,6 +29,12 @@ class Simplifier {
     Expr best = parts(e);
     const Expr again = improve(e);
     if (better(again, best)) best = again;
+    // New forms have parts that nobody has looked at.
+    for (int round = 0; round < 4; ++round) {
+      const Expr next = parts(best);
+      if (!better(next, best)) break;
+      best = next;
+    }
     return best;
   }
   [[nodiscard]] bool exhausted() const { return work_ == 0; }

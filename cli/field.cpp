@@ -1,0 +1,151 @@
+// derive --what determinant, divergence, curl, laplacian: maps and vector fields in curvilinear coordinates.
+#include <fmt/format.h>
+
+#include <algorithm>
+
+#include "request.hpp"
+
+namespace boreon::cli {
+namespace {
+
+struct Fields {
+  Assumed assumed;
+  std::vector<Expr> functions;
+};
+
+Fields fields_of(const Request& r, ParseContext extra) {
+  Fields f{assumptions_of(r), {}};
+  for (const auto& [name, e] : extra.names) f.assumed.context.names.emplace(name, e);
+  for (const std::string& text : r.inputs) {
+    const Expr e = evaluate_derivatives(parse(text, f.assumed.context));
+    if (is_condition(e)) throw Error(ErrorKind::shape, "an expression is expected, not an equation or a condition");
+    f.functions.push_back(e);
+  }
+  return f;
+}
+
+void conclude(Answer& a, const Comparison& c, const char* method) {
+  a.json["status"] = "exact";
+  a.json["check"] = {{"method", method}, {"points", c.points}, {"digits", std::min(c.digits, 100.0)}, {"worst", nullptr}, {"verdict", !c.agrees ? "disagrees" : c.points == 0 && c.digits == 0 ? "untested" : "agrees"}};
+  if (!c.agrees) {
+    a.text += "check: DISAGREES with the form before simplification\n";
+    a.exit_code = 1;
+  } else {
+    a.text += fmt::format("check: {}\n", c.points == 0 ? (c.digits > 0 ? "nothing was left to simplify" : "untested") : fmt::format("agrees to {:.0f} digits at {} points ({})", std::min(c.digits, 99.0), c.points, method));
+  }
+}
+
+Answer determinant_of(const Request& r) {
+  const Fields f = fields_of(r, {});
+  std::vector<Expr> variables;
+  for (const std::string& w : r.wrt) {
+    for (const std::string& part : split(w)) variables.push_back(parse(part, f.assumed.context));
+  }
+  if (variables.empty()) {
+    for (const Symbol& s : free_symbols(f.functions)) variables.push_back(s);
+  }
+  if (variables.size() != f.functions.size()) {
+    throw Error(ErrorKind::shape, fmt::format("the determinant of a Jacobian needs as many variables as expressions; there are {} expressions and {} variables (--wrt names them)", f.functions.size(), variables.size()));
+  }
+  const Matrix j = jacobian(f.functions, variables);
+  CheckOptions check;
+  check.conditions = f.assumed.conditions;
+  const Evidence evidence = cross_check(f.functions, variables, sparse_jacobian(f.functions, variables), check);
+  const Expr d = determinant(j);
+  SimplifyOptions o;
+  o.conditions = f.assumed.conditions;
+  const Simplified s = simplify_with_report(d, o);
+  Answer a;
+  a.text = typeset(r, s.expression) + "\n";
+  a.json["result"] = to_text(s.expression);
+  a.json["conditions"] = f.assumed.texts;
+  for (const Expr& v : variables) a.json["variables"].push_back(to_text(v));
+  conclude(a, s.check, "ball arithmetic at random points");
+  a.text += fmt::format("its Jacobian: {}\n", evidence.to_string());
+  if (evidence.verdict == Verdict::disagrees) a.exit_code = 1;
+  return a;
+}
+
+}  // namespace
+
+Answer derive_field(const Request& r) {
+  if (r.what == "determinant") return determinant_of(r);
+  const Coordinates c = Coordinates::named(r.coordinates.empty() ? "cartesian" : r.coordinates);
+  ParseContext names;
+  for (const Expr& v : c.variables()) names.names.emplace(v.name(), v);
+  const Fields f = fields_of(r, names);
+  for (const Expr& v : c.variables()) {
+    if (!(f.assumed.context.names.at(v.name()) == v)) throw Error(ErrorKind::usage, fmt::format("{} is a coordinate here; its range is known and needs no --assume", v.name()));
+  }
+  Answer a;
+  std::vector<std::string> directions;
+  if (r.coordinates == "dipole") {
+    directions = {"q", "p", "phi"};
+    a.text += "components along q (the field line), p (outward across it), phi\n";
+  } else {
+    for (const Expr& v : c.variables()) directions.push_back(v.name());
+  }
+  const auto list = [&](const std::vector<Expr>& components) {
+    for (std::size_t i = 0; i < components.size(); ++i) {
+      a.text += fmt::format("along {}:\n{}\n", directions[i], typeset(r, components[i]));
+      a.json["result"].push_back(to_text(components[i]));
+    }
+  };
+  const auto one = [&](const Expr& e) {
+    a.text += typeset(r, e) + "\n";
+    a.json["result"] = to_text(e);
+  };
+  const bool scalar = r.what == "gradient" || r.what == "laplacian";
+  if (scalar && f.functions.size() != 1) throw Error(ErrorKind::usage, fmt::format("--what {} takes one expression, got {}", r.what, f.functions.size()));
+  if (!scalar && f.functions.size() != 3) throw Error(ErrorKind::shape, fmt::format("--what {} takes the three components of a vector field, got {}", r.what, f.functions.size()));
+  a.json["coordinates"] = directions;
+  Comparison check;
+  check.digits = 100;
+  if (r.what == "gradient") {
+    list(gradient(f.functions[0], c));
+  } else if (r.what == "laplacian") {
+    one(laplacian(f.functions[0], c));
+  } else if (r.what == "divergence") {
+    one(divergence(f.functions, c));
+  } else {
+    list(curl(f.functions, c));
+  }
+  // An identity that only holds if all pieces are right: the divergence of a curl and the curl of a gradient vanish,
+  // the Laplacian is the divergence of the gradient.
+  SimplifyOptions o;
+  o.conditions = c.conditions();
+  const auto vanishes = [&](const Expr& e) {
+    const Comparison k = compare(e, 0, o);
+    if (!k.agrees || k.points == 0) check.agrees = check.agrees && k.agrees;
+    check.points = std::max(check.points, k.points);
+    if (k.points > 0) check.digits = std::min(check.digits, k.digits);
+  };
+  const char* method = "";
+  if (r.what == "gradient") {
+    method = "curl of the gradient vanishes";
+    for (const Expr& e : curl(gradient(f.functions[0], c), c)) vanishes(e);
+  } else if (r.what == "laplacian") {
+    method = "divergence of the gradient";
+    vanishes(divergence(gradient(f.functions[0], c), c) - laplacian(f.functions[0], c));
+  } else if (r.what == "curl") {
+    method = "divergence of the curl vanishes";
+    vanishes(divergence(curl(f.functions, c), c));
+  } else {
+    method = "product rule with the squared distance";
+    // div(g*F) = g*div(F) + grad(g).F for g = x^2 + y^2 + z^2
+    const Expr& first = c.variables()[0];
+    const Expr g = r.coordinates == "cylindrical" ? power(first, 2) + power(c.variables()[2], 2)
+                   : r.coordinates.empty() || r.coordinates == "cartesian" ? power(first, 2) + power(c.variables()[1], 2) + power(c.variables()[2], 2)
+                                                                           : power(first, 2);
+    std::vector<Expr> scaled;
+    for (const Expr& component : f.functions) scaled.push_back(g * component);
+    const std::vector<Expr> slope = gradient(g, c);
+    Expr along = 0;
+    for (std::size_t i = 0; i < 3; ++i) along += slope[i] * f.functions[i];
+    vanishes(divergence(scaled, c) - g * divergence(f.functions, c) - along);
+  }
+  conclude(a, check, method);
+  return a;
+}
+
+}  // namespace boreon::cli
