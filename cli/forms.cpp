@@ -137,6 +137,44 @@ Answer factor_command(const Request& r) {
   return concluded(r, e, factor(e), assumed);
 }
 
+Answer rewrite_command(const Request& r) {
+  const Assumed assumed = assumptions_of(r);
+  const Expr e = expression_of(r, assumed);
+  std::vector<Rule> rules;
+  for (const std::string& file : r.rule_files) {
+    for (Rule& rule : parse_rules(read_file(file), assumed.context)) rules.push_back(std::move(rule));
+  }
+  for (const std::string& text : r.rules) {
+    for (Rule& rule : parse_rules(text, assumed.context)) rules.push_back(std::move(rule));
+  }
+  if (rules.empty()) throw Error(ErrorKind::usage, "--rule gives a rule: --rule \"sin(u)^2 + cos(u)^2 becomes 1 for any u\", --rules a file of them");
+  RewriteOptions o;
+  o.order = r.order == "top-down" ? RewriteOrder::top_down : RewriteOrder::bottom_up;
+  o.extent = r.extent == "first" ? RewriteExtent::first : r.extent == "pass" ? RewriteExtent::pass : RewriteExtent::fixed_point;
+  if (r.limit != 0) o.limit = r.limit;
+  o.given = assumed.conditions;
+  const Rewritten w = rewrite_with_report(e, rules, o);
+  Answer a;
+  a.text = typeset(r, w.expression) + "\n";
+  a.json["result"] = to_text(w.expression);
+  a.json["status"] = "exact";
+  a.json["conditions"] = assumed.texts;
+  a.json["applications"] = w.applications;
+  a.json["limit_reached"] = w.limit_reached;
+  for (const auto& [name, count] : w.by_rule) {
+    a.json["rules"].push_back({{"rule", name}, {"applications", count}});
+    a.text += fmt::format("{:>6}x  {}\n", count, name);
+  }
+  if (w.limit_reached) a.text += fmt::format("stopped at the limit after {} applications: the rules may go round in circles (--limit raises it)\n", w.applications);
+  if (w.applications == 0) a.text += "no rule fits anywhere\n";
+  if (!is_condition(e) && !is_condition(w.expression)) {
+    const Comparison c = compare(e, w.expression, options_of(r, assumed));
+    a.json["check"] = json_of(c);
+    a.text += c.agrees ? fmt::format("check: {}\n", text_of(c)) : "check: the rules change the value; the result is not equal to the input\n";
+  }
+  return a;
+}
+
 Answer equivalence(const Request& r) {
   const Assumed assumed = assumptions_of(r);
   const Expr e = parse(r.inputs.at(0), assumed.context);

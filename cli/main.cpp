@@ -89,6 +89,19 @@ const std::vector<Command>& commands() {
        [](CLI::App& c, Request& r) { c.add_option("--of", r.of, "output or equation of the model"); }},
       {"factor", "irreducible factors over the rationals", "  boreon factor \"x^10 - 1\"\n  boreon factor \"x^2*y^2 - x^2 - y^2 + 1\" --format unicode\n", factor_command,
        [](CLI::App& c, Request& r) { c.add_option("--of", r.of, "output or equation of the model"); }},
+      {"rewrite", "rules of your own",
+       "  boreon rewrite \"2*sin(x)^2 + 2*cos(x)^2 + y\" --rule \"k*sin(u)^2 + k*cos(u)^2 becomes k for any u, k\"\n"
+       "  boreon rewrite \"log(2*x*y)\" --assume \"x > 0, y > 0\" --rule \"log(a*b) becomes log(a) + log(b) for any a, rest b where a > 0, b > 0\"\n"
+       "  boreon rewrite \"f(f(f(x)))\" --rule \"f(u) becomes u + 1 for any u\" --extent first\n",
+       rewrite_command,
+       [](CLI::App& c, Request& r) {
+         c.add_option("--rule", r.rules, "PATTERN becomes REPLACEMENT for any NAMES, rest NAME where CONDITIONS");
+         c.add_option("--rules", r.rule_files, "file of rules, one a line, # for comments");
+         c.add_option("--order", r.order, "bottom-up or top-down")->check(CLI::IsMember({"bottom-up", "top-down"}));
+         c.add_option("--extent", r.extent, "first, pass or fixed-point")->check(CLI::IsMember({"first", "pass", "fixed-point"}));
+         c.add_option("--limit", r.limit, "most applications (10000)")->check(CLI::Range(1, 100000000));
+         c.add_option("--of", r.of, "output or equation of the model");
+       }},
       {"evaluate", "numbers, in double precision or to any number of certified digits",
        "  boreon evaluate \"sin(x)/x\" --at \"x=1/3\"\n  boreon evaluate \"sin(x)/x\" --at \"x=1/3\" --digits 40\n  boreon evaluate \"exp(1i*pi)\"\n  boreon evaluate model.toml\n",
        evaluate_command,

@@ -6,6 +6,7 @@
 #include <cmath>
 #include <filesystem>
 #include <fstream>
+#include <sstream>
 
 namespace boreon::cli {
 namespace {
@@ -173,6 +174,14 @@ std::string tidy(const std::string& text) {
     out += c;
   }
   return out;
+}
+
+std::string read_file(const std::string& path) {
+  std::ifstream file(path, std::ios::binary);
+  if (!file || std::filesystem::is_directory(path)) throw Error(ErrorKind::io, fmt::format("'{}' cannot be read", path));
+  std::stringstream text;
+  text << file.rdbuf();
+  return text.str();
 }
 
 void write_file(const std::string& path, const std::string& text) {

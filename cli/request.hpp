@@ -25,6 +25,11 @@ struct Request {
   std::string of;
   std::vector<std::string> wrt;
   std::string form;
+  std::vector<std::string> rules;
+  std::vector<std::string> rule_files;
+  std::string order = "bottom-up";
+  std::string extent = "fixed-point";
+  std::size_t limit = 0;
   std::string coordinates;
   std::vector<std::string> by;
   std::string at;
@@ -77,6 +82,7 @@ struct Assumed {
 [[nodiscard]] Json json_of(const Evidence& e);
 /// The text without blanks at the ends of its lines.
 [[nodiscard]] std::string tidy(const std::string& text);
+[[nodiscard]] std::string read_file(const std::string& path);
 void write_file(const std::string& path, const std::string& text);
 [[nodiscard]] LinearSolver linear_solver_of(const Request& r);
 
@@ -85,6 +91,7 @@ void write_file(const std::string& path, const std::string& text);
 [[nodiscard]] Answer simplify_command(const Request& r);
 [[nodiscard]] Answer expand_command(const Request& r);
 [[nodiscard]] Answer factor_command(const Request& r);
+[[nodiscard]] Answer rewrite_command(const Request& r);
 /// Whether the two sides of an equation are the same function.
 [[nodiscard]] Answer equivalence(const Request& r);
 [[nodiscard]] Answer derive(const Request& r);

@@ -19,6 +19,7 @@
 #include "boreon/names.hpp"        // IWYU pragma: export
 #include "boreon/number.hpp"       // IWYU pragma: export
 #include "boreon/program.hpp"      // IWYU pragma: export
+#include "boreon/rewrite.hpp"      // IWYU pragma: export
 #include "boreon/sampling.hpp"     // IWYU pragma: export
 #include "boreon/simplify.hpp"     // IWYU pragma: export
 #include "boreon/solvers.hpp"      // IWYU pragma: export
