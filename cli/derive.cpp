@@ -74,7 +74,7 @@ Answer derive_expression(const Request& r) {
   Assumed assumed = assumptions_of(r);
   std::vector<Expr> functions;
   for (const std::string& text : r.inputs) {
-    const Expr e = evaluate_derivatives(parse(text, assumed.context));
+    const Expr e = evaluate_derivatives(read_input(text, assumed.context));
     if (is_condition(e)) throw Error(ErrorKind::shape, "an expression is expected, not an equation or a condition; derive its two sides one by one");
     functions.push_back(e);
   }
@@ -221,7 +221,7 @@ Answer evaluate_command(const Request& r) {
   if (is_model(r.inputs.at(0))) return evaluate_model(r);
   if (r.inputs.size() != 1) throw Error(ErrorKind::usage, "evaluate takes one expression");
   const Assumed assumed = assumptions_of(r);
-  const Expr e = evaluate_derivatives(parse(r.inputs[0], assumed.context));
+  const Expr e = evaluate_derivatives(read_input(r.inputs[0], assumed.context));
   Bindings b;
   for (const std::string& text : r.set) {
     for (const auto& [name, value] : assignments(text, "--set")) b.set(name, value);
@@ -267,7 +267,7 @@ Answer evaluate_command(const Request& r) {
 
 Answer check(const Request& r) {
   if (!is_model(r.inputs.at(0))) {
-    const Expr e = parse(r.inputs[0], assumptions_of(r).context);
+    const Expr e = read_input(r.inputs[0], assumptions_of(r).context);
     if (r.inputs.size() == 1 && e.is(Kind::relation) && e.relation_op() == RelationOp::equal) return equivalence(r);
     Request gradient_request = r;
     if (gradient_request.what.empty()) gradient_request.what = r.inputs.size() > 1 ? "jacobian" : "gradient";

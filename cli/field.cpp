@@ -17,7 +17,7 @@ Fields fields_of(const Request& r, ParseContext extra) {
   Fields f{assumptions_of(r), {}};
   for (const auto& [name, e] : extra.names) f.assumed.context.names.emplace(name, e);
   for (const std::string& text : r.inputs) {
-    const Expr e = evaluate_derivatives(parse(text, f.assumed.context));
+    const Expr e = evaluate_derivatives(read_input(text, f.assumed.context));
     if (is_condition(e)) throw Error(ErrorKind::shape, "an expression is expected, not an equation or a condition");
     f.functions.push_back(e);
   }

@@ -25,7 +25,7 @@ Expr expression_of(const Request& r, const Assumed& assumed) {
     throw Error(ErrorKind::usage, fmt::format("--of names an output or an equation of the model{} (there are: {})", suggestion(r.of, names), fmt::join(names, ", ")));
   }
   if (r.inputs.size() != 1) throw Error(ErrorKind::usage, fmt::format("{} takes one expression, got {}; quote it as one word", r.command, r.inputs.size()));
-  return evaluate_derivatives(parse(r.inputs[0], assumed.context));
+  return evaluate_derivatives(read_input(r.inputs[0], assumed.context));
 }
 
 Json json_of(const Comparison& c) {
@@ -177,7 +177,7 @@ Answer rewrite_command(const Request& r) {
 
 Answer equivalence(const Request& r) {
   const Assumed assumed = assumptions_of(r);
-  const Expr e = parse(r.inputs.at(0), assumed.context);
+  const Expr e = read_input(r.inputs.at(0), assumed.context);
   const EquivalenceResult q = equivalent(evaluate_derivatives(e.operands()[0]), evaluate_derivatives(e.operands()[1]), options_of(r, assumed));
   Answer a;
   a.text = fmt::format("  {}: {}\n", to_string(q.verdict), q.reason);

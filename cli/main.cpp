@@ -173,7 +173,7 @@ int run(int argc, char** argv) {
     sub->add_option("--set", r.set, "values of parameters: name=value");
     sub->add_option("--assume", r.assume, "facts of symbols: \"a > 0, n integer\"");
     sub->add_option("--out", r.out, "file or folder to write");
-    sub->add_option("--format", r.format, "how mathematics is shown: text, unicode or latex")->check(CLI::IsMember({"text", "unicode", "latex"}));
+    sub->add_option("--format", r.format, "how mathematics is shown: text, unicode, latex or mathml")->check(CLI::IsMember({"text", "unicode", "latex", "mathml"}));
     c.options(*sub, r);
     by_app[sub] = &c;
   }

@@ -40,7 +40,7 @@ Answer plot(const Request& r) {
     xs[i] = r.log_x ? from * std::pow(to / from, u) : from + (to - from) * u;
   }
   std::vector<Expr> expressions;
-  for (const std::string& text : r.inputs) expressions.push_back(evaluate_derivatives(parse(text, assumed.context)));
+  for (const std::string& text : r.inputs) expressions.push_back(evaluate_derivatives(read_input(text, assumed.context)));
   for (const Expr& e : expressions) {
     if (is_condition(e)) throw Error(ErrorKind::shape, "an expression is expected, not an equation or a condition");
   }
@@ -56,7 +56,7 @@ Answer plot(const Request& r) {
     }
     const Kernel kernel = compile({OutputGroup("y", {e})}, {{"x", {symbol}}});
     Curve c;
-    c.label = to_text(parse(r.inputs[k], assumed.context), {60});
+    c.label = to_text(read_input(r.inputs[k], assumed.context), {60});
     c.x = xs;
     c.y.resize(n);
     for (std::size_t i = 0; i < n; ++i) {

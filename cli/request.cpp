@@ -36,6 +36,8 @@ Assumption named_assumption(const std::string& word) {
 
 bool is_model(const std::string& input) { return input.ends_with(".toml"); }
 
+Expr read_input(const std::string& input, const ParseContext& context) { return input.ends_with(".mml") ? parse_mathml(read_file(input), context) : parse(input, context); }
+
 std::vector<std::string> split(const std::string& text) {
   std::vector<std::string> parts;
   int depth = 0;
@@ -142,6 +144,7 @@ template <class T>
 std::string typeset_any(const Request& r, const T& e) {
   if (r.format == "unicode") return indented(to_unicode(e));
   if (r.format == "latex") return indented(to_latex(e));
+  if (r.format == "mathml") return to_mathml(e);
   return indented(to_text(e));
 }
 }  // namespace

@@ -70,6 +70,8 @@ struct Assumed {
   std::vector<std::string> texts;
 };
 [[nodiscard]] Assumed assumptions_of(const Request& r);
+/// An expression as text, or content MathML from a file *.mml.
+[[nodiscard]] Expr read_input(const std::string& input, const ParseContext& context);
 /// "x = 1/3, y = 2" as names and values.
 [[nodiscard]] std::vector<std::pair<std::string, Expr>> assignments(const std::string& text, const char* option);
 /// Split at commas outside parentheses.

@@ -32,6 +32,10 @@ std::string line(const Request& r, const Model& m, const std::string& left, cons
     if (equation) return indented(to_unicode(Equation{clean.operands()[0], clean.operands()[1]}, options), "    ");
     return indented(to_unicode(Equation{Symbol(left), clean}, options));
   }
+  if (r.format == "mathml") {
+    if (equation) return to_mathml(Equation{clean.operands()[0], clean.operands()[1]}, MathmlPart::both, options);
+    return to_mathml(Equation{Symbol(left), clean}, MathmlPart::both, options);
+  }
   const std::string body = r.format == "latex" ? to_latex(clean, options) : to_text(clean, options);
   if (equation) return "    " + body;
   return "  " + (r.format == "latex" ? to_latex(Symbol(left)) : left) + " = " + body;
@@ -44,10 +48,11 @@ Answer show(const Request& r) {
   if (!is_model(r.inputs.at(0))) {
     const Assumed assumed = assumptions_of(r);
     for (const std::string& text : r.inputs) {
-      const Expr e = parse(text, assumed.context);
+      const Expr e = read_input(text, assumed.context);
       a.text += typeset(r, e) + "\n";
       a.json["result"].push_back(to_text(e));
       a.json["latex"].push_back(to_latex(e));
+      a.json["mathml"].push_back(to_mathml(e));
     }
     if (r.inputs.size() == 1) a.json["result"] = a.json["result"][0];
     a.json["status"] = "exact";

@@ -14,6 +14,7 @@
 #include "boreon/function.hpp"     // IWYU pragma: export
 #include "boreon/functions.hpp"    // IWYU pragma: export
 #include "boreon/linear_algebra.hpp"  // IWYU pragma: export
+#include "boreon/mathml.hpp"       // IWYU pragma: export
 #include "boreon/matrix.hpp"       // IWYU pragma: export
 #include "boreon/model.hpp"        // IWYU pragma: export
 #include "boreon/names.hpp"        // IWYU pragma: export

@@ -27,6 +27,7 @@ struct FunctionRow {
   int max_args = 1;                  ///< -1: any number
   std::string_view latex = {};       ///< the operator, such as \sin; `\operatorname{name}` if empty
   std::string_view unicode = {};     ///< spelling in two-dimensional output; `name` if empty
+  std::string_view mathml = {};      ///< element of content MathML; empty if it has none
   std::string_view c_name = {};      ///< spelling in C99 <math.h>; empty if C has none
   std::string_view c_template = {};  ///< where no single function of C does: an expression with $1, $2 as arguments
   Parity parity = Parity::none;

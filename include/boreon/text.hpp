@@ -75,6 +75,18 @@ struct PrintOptions {
 [[nodiscard]] std::string to_unicode(const Equation& equation, const PrintOptions& options = {});
 [[nodiscard]] std::string to_unicode(const Matrix& matrix);
 
+/// What a MathML element holds.
+enum class MathmlPart {
+  presentation,  ///< how it looks
+  content,       ///< what it means; parse_mathml reads it back to the identical expression
+  both           ///< presentation with the content as its annotation
+};
+/// A math element of MathML 3. Functions that content MathML has no element for are csymbol elements of the dictionary
+/// "boreon", with their names in expression text.
+[[nodiscard]] std::string to_mathml(const Expr& expression, MathmlPart part = MathmlPart::both, const PrintOptions& options = {});
+[[nodiscard]] std::string to_mathml(const Equation& equation, MathmlPart part = MathmlPart::both, const PrintOptions& options = {});
+[[nodiscard]] std::string to_mathml(const Matrix& matrix, MathmlPart part = MathmlPart::both);
+
 std::ostream& operator<<(std::ostream& out, const Expr& expression);
 
 }  // namespace boreon

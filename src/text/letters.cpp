@@ -121,4 +121,17 @@ std::string unicode_name(std::string_view name) {
   return out + lowered;
 }
 
+std::string mathml_name(std::string_view name) {
+  const auto word = [](std::string_view w) {
+    const std::string_view letter = letter_of(w);
+    bool digits = !w.empty();
+    for (const char c : w) digits = digits && (std::isdigit(static_cast<unsigned char>(c)) != 0);
+    const std::string tag = digits ? "mn" : "mi";
+    return "<" + tag + ">" + std::string(letter.empty() ? w : letter) + "</" + tag + ">";
+  };
+  const auto [stem, subscript] = split(name);
+  if (subscript.empty()) return word(stem);
+  return "<msub>" + word(stem) + word(subscript) + "</msub>";
+}
+
 }  // namespace boreon
