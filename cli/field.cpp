@@ -26,12 +26,19 @@ Fields fields_of(const Request& r, ParseContext extra) {
 
 void conclude(Answer& a, const Comparison& c, const char* method) {
   a.json["status"] = "exact";
-  a.json["check"] = {{"method", method}, {"points", c.points}, {"digits", std::min(c.digits, 100.0)}, {"worst", nullptr}, {"verdict", !c.agrees ? "disagrees" : c.points == 0 && c.digits == 0 ? "untested" : "agrees"}};
+  a.json["check"] = {{"method", method},
+                     {"points", c.points},
+                     {"digits", std::min(c.digits, 100.0)},
+                     {"worst", nullptr},
+                     {"verdict", !c.agrees                        ? "disagrees"
+                                 : c.points == 0 && c.digits == 0 ? "untested"
+                                                                  : "agrees"}};
   if (!c.agrees) {
     a.text += "check: DISAGREES with the form before simplification\n";
     a.exit_code = 1;
   } else {
-    a.text += fmt::format("check: {}\n", c.points == 0 ? (c.digits > 0 ? "nothing was left to simplify" : "untested") : fmt::format("agrees to {:.0f} digits at {} points ({})", std::min(c.digits, 99.0), c.points, method));
+    a.text += fmt::format("check: {}\n", c.points == 0 ? (c.digits > 0 ? "nothing was left to simplify" : "untested")
+                                                       : fmt::format("agrees to {:.0f} digits at {} points ({})", std::min(c.digits, 99.0), c.points, method));
   }
 }
 
@@ -45,7 +52,8 @@ Answer determinant_of(const Request& r) {
     for (const Symbol& s : free_symbols(f.functions)) variables.push_back(s);
   }
   if (variables.size() != f.functions.size()) {
-    throw Error(ErrorKind::shape, fmt::format("the determinant of a Jacobian needs as many variables as expressions; there are {} expressions and {} variables (--wrt names them)", f.functions.size(), variables.size()));
+    throw Error(ErrorKind::shape, fmt::format("the determinant of a Jacobian needs as many variables as expressions; there are {} expressions and {} variables (--wrt names them)",
+                                              f.functions.size(), variables.size()));
   }
   const Matrix j = jacobian(f.functions, variables);
   CheckOptions check;
@@ -134,7 +142,7 @@ Answer derive_field(const Request& r) {
     method = "product rule with the squared distance";
     // div(g*F) = g*div(F) + grad(g).F for g = x^2 + y^2 + z^2
     const Expr& first = c.variables()[0];
-    const Expr g = r.coordinates == "cylindrical" ? power(first, 2) + power(c.variables()[2], 2)
+    const Expr g = r.coordinates == "cylindrical"                          ? power(first, 2) + power(c.variables()[2], 2)
                    : r.coordinates.empty() || r.coordinates == "cartesian" ? power(first, 2) + power(c.variables()[1], 2) + power(c.variables()[2], 2)
                                                                            : power(first, 2);
     std::vector<Expr> scaled;

@@ -38,7 +38,9 @@ Json json_of(const Comparison& c) {
           {"points", c.points},
           {"digits", std::min(c.digits, 100.0)},
           {"worst", worst},
-          {"verdict", !c.agrees ? "disagrees" : c.points == 0 && c.digits == 0 ? "untested" : "agrees"}};
+          {"verdict", !c.agrees                        ? "disagrees"
+                      : c.points == 0 && c.digits == 0 ? "untested"
+                                                       : "agrees"}};
 }
 
 std::string text_of(const Comparison& c) {
@@ -198,7 +200,9 @@ Answer equivalence(const Request& r) {
                      {"points", q.counterexample.empty() ? 0 : 1},
                      {"digits", 0},
                      {"worst", worst},
-                     {"verdict", q.verdict == Equivalence::proved ? "agrees" : q.verdict == Equivalence::refuted ? "disagrees" : "untested"}};
+                     {"verdict", q.verdict == Equivalence::proved    ? "agrees"
+                                 : q.verdict == Equivalence::refuted ? "disagrees"
+                                                                     : "untested"}};
   a.exit_code = q.verdict == Equivalence::refuted ? 1 : 0;
   return a;
 }

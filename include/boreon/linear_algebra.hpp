@@ -58,9 +58,9 @@ struct Eigenvalues {
 [[nodiscard]] Matrix kronecker(const Matrix& a, const Matrix& b);
 [[nodiscard]] Vector cross(const Vector& a, const Vector& b);  ///< of three components
 [[nodiscard]] Expr dot(const Vector& a, const Vector& b);
-[[nodiscard]] Expr norm(const Vector& a);           ///< square root of the sum of squares of absolute values
+[[nodiscard]] Expr norm(const Vector& a);  ///< square root of the sum of squares of absolute values
 [[nodiscard]] Expr frobenius_norm(const Matrix& a);
-[[nodiscard]] Expr row_sum_norm(const Matrix& a);   ///< largest sum of absolute values of a row
+[[nodiscard]] Expr row_sum_norm(const Matrix& a);  ///< largest sum of absolute values of a row
 [[nodiscard]] Expr column_sum_norm(const Matrix& a);
 /// Every entry simplified.
 [[nodiscard]] Matrix simplify(const Matrix& a);

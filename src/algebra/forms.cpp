@@ -23,7 +23,8 @@ Expr on_sides(const Expr& e, Apply apply) {
 
 unsigned kernel_index(const KernelRing& ring, const Expr& x, const char* what) {
   if (const auto v = ring.index_of(x)) return *v;
-  if (x.is(Kind::symbol) || x.is(Kind::unknown_call) || x.is(Kind::call)) throw Error(ErrorKind::usage, "the expression does not depend on " + to_text(x) + " in a way that allows " + what);
+  if (x.is(Kind::symbol) || x.is(Kind::unknown_call) || x.is(Kind::call))
+    throw Error(ErrorKind::usage, "the expression does not depend on " + to_text(x) + " in a way that allows " + what);
   throw Error(ErrorKind::usage, to_text(x) + " is no symbol or function call");
 }
 

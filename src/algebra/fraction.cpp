@@ -7,9 +7,7 @@ using poly::Poly;
 
 Fraction fraction(const Poly& numerator) { return {numerator, poly::constant(numerator.vars(), 1)}; }
 
-Fraction fraction(const Number& value, unsigned vars) {
-  return {poly::constant(vars, Integer::from(value.numerator())), poly::constant(vars, Integer::from(value.denominator()))};
-}
+Fraction fraction(const Number& value, unsigned vars) { return {poly::constant(vars, Integer::from(value.numerator())), poly::constant(vars, Integer::from(value.denominator()))}; }
 
 Fraction fraction(Poly n, Poly d) {
   if (d.is_zero()) throw Error(ErrorKind::domain, "division by an expression that is zero");

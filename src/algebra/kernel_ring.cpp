@@ -299,7 +299,8 @@ Fraction KernelRing::convert_power(const Expr& base, const Expr& exponent) const
     // terms of a power: (m + t - 1 choose t - 1)
     double terms = 1;
     const double t = static_cast<double>(std::max(b.numerator.size(), b.denominator.size()));
-    for (std::uint64_t k = 1; k < std::min<std::uint64_t>(static_cast<std::uint64_t>(t), 60) && terms < 1e12; ++k) terms *= (static_cast<double>(m) + static_cast<double>(k)) / static_cast<double>(k);
+    for (std::uint64_t k = 1; k < std::min<std::uint64_t>(static_cast<std::uint64_t>(t), 60) && terms < 1e12; ++k)
+      terms *= (static_cast<double>(m) + static_cast<double>(k)) / static_cast<double>(k);
     if (t > 1 && terms > static_cast<double>(options_.term_limit)) throw Error(ErrorKind::limit, "a power has too many terms to be written out");
     if (m > (std::uint64_t{1} << 30)) throw Error(ErrorKind::limit, "an exponent is too large for polynomial arithmetic");
     return power(b, n);
@@ -351,7 +352,8 @@ Fraction KernelRing::convert(const Expr& e) const {
       out = number(e.operands()[0]);
       for (const auto [base, exponent] : Parts(e)) {
         const Fraction f = convert_power(base, exponent);
-        if (static_cast<double>(out.numerator.size()) * static_cast<double>(f.numerator.size()) > 4e9) throw Error(ErrorKind::limit, "a product has too many terms to be written out");
+        if (static_cast<double>(out.numerator.size()) * static_cast<double>(f.numerator.size()) > 4e9)
+          throw Error(ErrorKind::limit, "a product has too many terms to be written out");
         out = multiply(out, f);
         guard(out);
       }
@@ -411,7 +413,8 @@ Fraction KernelRing::reduced(const Fraction& f) const {
         std::vector<Fraction> terms;
         for (std::size_t k = 0; k < c.size(); ++k) {
           if (c[k].is_zero()) continue;
-          terms.push_back(multiply(multiply(fraction(c[k]), variable_power(r.variable, static_cast<std::int64_t>(k % r.degree))), power(r.value, static_cast<std::int64_t>(k / r.degree))));
+          terms.push_back(
+              multiply(multiply(fraction(c[k]), variable_power(r.variable, static_cast<std::int64_t>(k % r.degree))), power(r.value, static_cast<std::int64_t>(k / r.degree))));
         }
         return sum(terms, vars());
       };

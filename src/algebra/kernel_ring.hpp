@@ -50,7 +50,7 @@ class KernelRing {
  private:
   struct Relation {
     unsigned variable;
-    unsigned degree;       // variable^degree = value
+    unsigned degree;  // variable^degree = value
     Fraction value;
     bool clears_denominators;
   };

@@ -28,7 +28,8 @@ void require_orthogonal(const Coordinates& c) {
 
 void require_components(std::span<const Expr> f, const Coordinates& c) {
   require_orthogonal(c);
-  if (f.size() != c.dimension()) throw Error(ErrorKind::shape, "the vector field has " + std::to_string(f.size()) + " components in " + std::to_string(c.dimension()) + " dimensions");
+  if (f.size() != c.dimension())
+    throw Error(ErrorKind::shape, "the vector field has " + std::to_string(f.size()) + " components in " + std::to_string(c.dimension()) + " dimensions");
 }
 
 // The sign of an expression at a random point that meets the conditions; 0 if none could be had.
@@ -112,7 +113,8 @@ Coordinates Coordinates::named(std::string_view name) {
   if (name == "spherical") return spherical();
   if (name == "dipole") return dipole();
   const std::vector<std::string> known{"cartesian", "cylindrical", "spherical", "dipole"};
-  throw Error(ErrorKind::name, "'" + std::string(name) + "' are no known coordinates" + suggestion(std::string(name), known) + "; known: cartesian, cylindrical, spherical, dipole");
+  throw Error(ErrorKind::name,
+              "'" + std::string(name) + "' are no known coordinates" + suggestion(std::string(name), known) + "; known: cartesian, cylindrical, spherical, dipole");
 }
 
 Coordinates Coordinates::from_map(std::vector<Expr> coordinates, std::span<const Expr> cartesian, std::span<const Expr> conditions) {
@@ -235,7 +237,8 @@ Expr total_differential(const Expr& f, std::span<const Expr> variables) {
 }
 
 Expr taylor_polynomial(const Expr& f, std::span<const Expr> variables, std::span<const Expr> place, int order) {
-  if (variables.size() != place.size()) throw Error(ErrorKind::shape, std::to_string(variables.size()) + " variables need as many coordinates of the place, not " + std::to_string(place.size()));
+  if (variables.size() != place.size())
+    throw Error(ErrorKind::shape, std::to_string(variables.size()) + " variables need as many coordinates of the place, not " + std::to_string(place.size()));
   if (order < 0) throw Error(ErrorKind::usage, "the order of a Taylor polynomial is not negative");
   Bindings b;
   for (std::size_t i = 0; i < variables.size(); ++i) b.set(variables[i], place[i]);

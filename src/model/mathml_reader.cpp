@@ -160,7 +160,8 @@ class ContentReader {
     if (const auto at = constants.find(name); at != constants.end()) return constant(at->second);
     if (name == "exponentiale") return exp(1);
     if (name == "semantics" || name == "math") return element(content_of(n));
-    if (name.starts_with("m") && name != "matrix") fail(n, fmt::format("{} is presentation: it says how something looks, not what it means; content MathML is needed", name), ErrorKind::unsupported);
+    if (name.starts_with("m") && name != "matrix")
+      fail(n, fmt::format("{} is presentation: it says how something looks, not what it means; content MathML is needed", name), ErrorKind::unsupported);
     fail(n, fmt::format("the element {} is not known here", name), ErrorKind::unsupported);
   }
 
@@ -172,7 +173,8 @@ class ContentReader {
 
   void need(const pugi::xml_node& n, const std::vector<Expr>& args, std::size_t low, std::size_t high) const {
     if (args.size() >= low && args.size() <= high) return;
-    fail(n, fmt::format("{} takes {} operand{}, not {}", local(n), low == high ? std::to_string(low) : fmt::format("{} to {}", low, high), low == 1 && high == 1 ? "" : "s", args.size()));
+    fail(n, fmt::format("{} takes {} operand{}, not {}", local(n), low == high ? std::to_string(low) : fmt::format("{} to {}", low, high), low == 1 && high == 1 ? "" : "s",
+                        args.size()));
   }
 
   Expr apply(const pugi::xml_node& n) {

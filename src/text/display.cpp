@@ -4,8 +4,8 @@
 #include <cctype>
 #include <cstdlib>
 
-#include "boreon/names.hpp"
 #include "boreon/catalogue.hpp"
+#include "boreon/names.hpp"
 
 namespace boreon {
 namespace {

@@ -341,7 +341,8 @@ void content(const Expr& e, Tightness, Pieces& out) {
       return;
     case Kind::power: return raised(ops[0], ops[1]);
     case Kind::call:
-      out.emplace_back(e.function().mathml.empty() ? fmt::format("<apply><csymbol cd=\"boreon\">{}</csymbol>", e.function().name) : fmt::format("<apply><{}/>", e.function().mathml));
+      out.emplace_back(e.function().mathml.empty() ? fmt::format("<apply><csymbol cd=\"boreon\">{}</csymbol>", e.function().name)
+                                                   : fmt::format("<apply><{}/>", e.function().mathml));
       for (const Expr& x : ops) put(x);
       out.emplace_back("</apply>");
       return;

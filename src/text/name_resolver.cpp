@@ -4,8 +4,8 @@
 
 #include <algorithm>
 
-#include "boreon/names.hpp"
 #include "boreon/catalogue.hpp"
+#include "boreon/names.hpp"
 
 namespace boreon {
 

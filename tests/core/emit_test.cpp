@@ -55,13 +55,14 @@ std::string main_program(const Kernel& k, const std::string& name, const std::ve
     args += (args.empty() ? "in" : ", in") + std::to_string(g);
   }
   for (std::size_t g = 0; g < expected.size(); ++g) {
-    text += "  const double expected" + std::to_string(g) + "[] = {" + array(expected[g]) + "};\n  double out" + std::to_string(g) + "[" + std::to_string(expected[g].size() + 1) + "] = {0};\n";
+    text += "  const double expected" + std::to_string(g) + "[] = {" + array(expected[g]) + "};\n  double out" + std::to_string(g) + "[" + std::to_string(expected[g].size() + 1) +
+            "] = {0};\n";
     args += (args.empty() ? "out" : ", out") + std::to_string(g);
   }
   text += std::string("  ") + (cpp ? name + "::evaluate" : name) + "(" + args + ");\n";
   for (std::size_t g = 0; g < expected.size(); ++g) {
-    text += "  for (int i = 0; i < " + std::to_string(expected[g].size()) + "; ++i) {\n    if (!(out" + std::to_string(g) + "[i] == expected" + std::to_string(g) + "[i]) && !(isnan(out" + std::to_string(g) +
-            "[i]) && isnan(expected" + std::to_string(g) + "[i]))) return 1 + i;\n  }\n";
+    text += "  for (int i = 0; i < " + std::to_string(expected[g].size()) + "; ++i) {\n    if (!(out" + std::to_string(g) + "[i] == expected" + std::to_string(g) +
+            "[i]) && !(isnan(out" + std::to_string(g) + "[i]) && isnan(expected" + std::to_string(g) + "[i]))) return 1 + i;\n  }\n";
   }
   (void)p;
   return text + "  return 0;\n}\n";
@@ -106,7 +107,8 @@ TEST_CASE("two functions in one program, a C header used from C++, names that co
   shop.put(emit(a.program(), {Language::c, "first", ""}));
   shop.put(emit(b.program(), {Language::c, "second", ""}));
   shop.put("both.cpp",
-           "#include \"first.h\"\n#include \"second.h\"\nint main() {\n  const double x[] = {3};\n  double y[1];\n  double z[1];\n  first(x, y);\n  second(x, z);\n  return z[0] == 9 ? 0 : 1;\n}\n");
+           "#include \"first.h\"\n#include \"second.h\"\nint main() {\n  const double x[] = {3};\n  double y[1];\n  double z[1];\n  first(x, y);\n  second(x, z);\n  return z[0] "
+           "== 9 ? 0 : 1;\n}\n");
   CHECK(shop.run("gcc -std=c99 -c first.c second.c && g++ -std=c++17", "both.cpp first.o second.o") == 0);
   CHECK_THROWS_AS((void)emit(compile({OutputGroup("same", {w})}, {{"same", {w}}}).program()), Error);
   CHECK_THROWS_AS((void)emit(compile({OutputGroup("not a name", {w})}, {{"w", {w}}}).program()), Error);
@@ -126,7 +128,8 @@ TEST_CASE("the sparse pattern in the header is that of the matrix") {
   text += "};\n  static const int column[] = {";
   for (const auto c : j.pattern.columns) text += std::to_string(c) + ", ";
   text += "};\n  for (int i = 0; i <= 30; ++i) {\n    if (start[i] != ring::jac_row_start[i]) return 1;\n  }\n";
-  text += "  for (int i = 0; i < ring::jac_size; ++i) {\n    if (column[i] != ring::jac_columns[i]) return 2;\n  }\n  return ring::n_size == 30 && ring::f_size == 30 ? 0 : 3;\n}\n";
+  text +=
+      "  for (int i = 0; i < ring::jac_size; ++i) {\n    if (column[i] != ring::jac_columns[i]) return 2;\n  }\n  return ring::n_size == 30 && ring::f_size == 30 ? 0 : 3;\n}\n";
   shop.put("main.cpp", text);
   CHECK(shop.run("g++ -std=c++17", "ring.cpp main.cpp") == 0);
 }

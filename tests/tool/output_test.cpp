@@ -9,8 +9,9 @@
 using test::model;
 
 TEST_CASE("the same command prints the same text") {
-  for (const std::string& arguments : std::initializer_list<std::string>{"derive 'exp(-x^2)*sin(k*x)/x' --wrt x,x,k", "show " + model("ion_chemistry.toml") + " --format unicode", "derive " + model("arc_switching.toml"),
-                                       "check " + model("dipole_field.toml"), "solve " + model("ion_chemistry.toml") + " --verbose", "simulate " + model("pulsating_patch.toml") + " --until 5"}) {
+  for (const std::string& arguments : std::initializer_list<std::string>{
+           "derive 'exp(-x^2)*sin(k*x)/x' --wrt x,x,k", "show " + model("ion_chemistry.toml") + " --format unicode", "derive " + model("arc_switching.toml"),
+           "check " + model("dipole_field.toml"), "solve " + model("ion_chemistry.toml") + " --verbose", "simulate " + model("pulsating_patch.toml") + " --until 5"}) {
     CAPTURE(arguments);
     const auto first = test::boreon(arguments);
     CHECK(first.code == 0);
@@ -25,8 +26,9 @@ TEST_CASE("results in JSON are text that reads back and means the same as the li
     const char* expression;
     const char* variable;
   };
-  for (const Case& c : {Case{"sin(x)^cos(x)", "x"}, Case{"exp(-x^2/(4*D*t))/sqrt(4*pi*D*t)", "t"}, Case{"atan2(y, x)*hypot(x, y)", "y"}, Case{"piecewise(x^2 if x < 1, log(x) otherwise)", "x"},
-                        Case{"f(x)*g(x^2)", "x"}, Case{"integral(exp(-u^2*x), u from 0 to x)", "x"}, Case{"bessel_J(1, x)*erf(x)", "x"}, Case{"max(x, y)^3", "x"}}) {
+  for (const Case& c :
+       {Case{"sin(x)^cos(x)", "x"}, Case{"exp(-x^2/(4*D*t))/sqrt(4*pi*D*t)", "t"}, Case{"atan2(y, x)*hypot(x, y)", "y"}, Case{"piecewise(x^2 if x < 1, log(x) otherwise)", "x"},
+        Case{"f(x)*g(x^2)", "x"}, Case{"integral(exp(-u^2*x), u from 0 to x)", "x"}, Case{"bessel_J(1, x)*erf(x)", "x"}, Case{"max(x, y)^3", "x"}}) {
     CAPTURE(std::string(c.expression));
     const auto j = test::boreon(std::string("derive '") + c.expression + "' --wrt " + c.variable + " --json").json();
     CHECK(j["ok"] == true);
@@ -89,7 +91,8 @@ TEST_CASE("the models are physically sound") {
 }
 
 TEST_CASE("formats: each command that shows mathematics knows all three") {
-  for (const std::string& command : std::initializer_list<std::string>{"derive 'x^2/y' --wrt x", "show 'x^2/y'", "show " + model("dipole_field.toml"), "derive " + model("mirror_proton.toml")}) {
+  for (const std::string& command :
+       std::initializer_list<std::string>{"derive 'x^2/y' --wrt x", "show 'x^2/y'", "show " + model("dipole_field.toml"), "derive " + model("mirror_proton.toml")}) {
     CAPTURE(command);
     const std::string text = test::boreon(command + " --format text").out;
     const std::string latex = test::boreon(command + " --format latex").out;

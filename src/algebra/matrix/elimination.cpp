@@ -154,7 +154,8 @@ LU lu_decomposition(const Matrix& a) {
 
 Vector solve_linear(const Matrix& a, const Vector& b) {
   require_square(a, "a linear system");
-  if (b.size() != a.rows()) throw Error(ErrorKind::shape, "the right-hand side has " + std::to_string(b.size()) + " components, the matrix has " + std::to_string(a.rows()) + " rows");
+  if (b.size() != a.rows())
+    throw Error(ErrorKind::shape, "the right-hand side has " + std::to_string(b.size()) + " components, the matrix has " + std::to_string(a.rows()) + " rows");
   const Eigen::Index n = a.rows();
   Matrix both(n, n + 1);
   both << a, b;

@@ -24,7 +24,8 @@ bool vanishes(const Expr& e) {
 
 std::vector<Expr> solve_linear(const SparseMatrix& a, std::span<const Expr> b) {
   const std::size_t n = a.pattern.rows;
-  if (a.pattern.cols != n) throw Error(ErrorKind::shape, "a linear system needs a square matrix; this one has " + std::to_string(n) + " rows and " + std::to_string(a.pattern.cols) + " columns");
+  if (a.pattern.cols != n)
+    throw Error(ErrorKind::shape, "a linear system needs a square matrix; this one has " + std::to_string(n) + " rows and " + std::to_string(a.pattern.cols) + " columns");
   if (b.size() != n) throw Error(ErrorKind::shape, "the right-hand side has " + std::to_string(b.size()) + " components, the matrix has " + std::to_string(n) + " rows");
   std::vector<std::map<std::size_t, Expr>> rows(n);
   std::vector<std::vector<std::size_t>> columns(n);  // rows that may have an entry

@@ -2,6 +2,7 @@
 // 15.5) and recombined: few of them by trying subsets, many by lattice reduction (van Hoeij 2002) on the coefficients of
 // f*g'/g, which add up over the factors of a product (Hart, van Hoeij and Novocin 2011). Trial division decides.
 #include "algebra/polynomial/factor_univariate.hpp"
+#include "algebra/polynomial/work.hpp"
 
 #include <algorithm>
 #include <bitset>
@@ -20,6 +21,7 @@ void trim(BigUni& a) {
 
 BigUni product(const BigUni& a, const BigUni& b, const mpz_class* modulus = nullptr) {
   if (a.empty() || b.empty()) return {};
+  charge(4 * a.size() * b.size());
   BigUni r(a.size() + b.size() - 1);
   for (std::size_t i = 0; i < a.size(); ++i) {
     if (a[i] == 0) continue;
@@ -217,6 +219,7 @@ class Recombination {
   }
 
   bool try_members(const std::vector<std::size_t>& members) {
+    charge(members.size());
     std::size_t degree = 0;
     for (const std::size_t i : members) degree += factors_[i].size() - 1;
     if (degree < most_degree && !possible_[degree]) return false;

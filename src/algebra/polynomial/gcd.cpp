@@ -8,6 +8,7 @@
 
 #include "algebra/polynomial/polynomial.hpp"
 #include "algebra/polynomial/univariate_mod.hpp"
+#include "algebra/polynomial/work.hpp"
 
 namespace boreon::poly {
 namespace {
@@ -28,6 +29,7 @@ class Evaluator {
   }
   /// Prepares points whose variables 1 ... k run through powers base[i]^j and whose other variables are fixed.
   void prepare(unsigned k, const std::vector<Residue>& base, const std::vector<Residue>& fixed) {
+    charge(8 * poly_.size() + 16);
     start_.resize(poly_.size());
     step_.resize(poly_.size());
     for (std::size_t i = 0; i < poly_.size(); ++i) {
@@ -48,6 +50,7 @@ class Evaluator {
   }
   /// The image at the next point (j = 1, 2, ...), in variable 0.
   Uni next() {
+    charge(2 * poly_.size());
     Uni out(degree_ + std::size_t{1}, 0);
     for (std::size_t i = 0; i < poly_.size(); ++i) {
       start_[i] = field_.mul(start_[i], step_[i]);

@@ -1,4 +1,5 @@
 #include "algebra/polynomial/lattice.hpp"
+#include "algebra/polynomial/work.hpp"
 
 #include <algorithm>
 #include <cmath>
@@ -33,6 +34,7 @@ std::vector<Real> reduce_lattice(LatticeBasis& b) {
   std::size_t steps = 0;
   const std::size_t most = 2000000;
   while (k < b.size() && ++steps < most) {
+    charge((k + 1) * b[k].size());
     orthogonalise(k);
     for (int round = 0; round < 40; ++round) {  // size reduction until nothing moves
       bool moved = false;

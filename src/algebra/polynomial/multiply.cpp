@@ -4,6 +4,7 @@
 #include "algebra/polynomial/polynomial.hpp"
 #include "algebra/polynomial/product_kernel.hpp"
 #include "algebra/polynomial/wide_sum.hpp"
+#include "algebra/polynomial/work.hpp"
 
 namespace boreon::poly {
 namespace {
@@ -18,6 +19,7 @@ struct SumBig {
 
 Poly multiply(const Poly& a, const Poly& b) {
   if (a.size() < b.size()) return multiply(b, a);
+  charge(static_cast<std::uint64_t>(a.size()) * b.size() + 8);
   const Layout layout = product_layout(a, b);
   if (b.is_zero()) return Poly(layout);
   if (!(a.layout == layout)) return multiply(a.repacked(layout), b.repacked(layout));

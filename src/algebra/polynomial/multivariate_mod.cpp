@@ -1,4 +1,5 @@
 #include "algebra/polynomial/multivariate_mod.hpp"
+#include "algebra/polynomial/work.hpp"
 
 #include "algebra/polynomial/product_kernel.hpp"
 
@@ -144,11 +145,15 @@ ModPoly with_lead(const PrimeField& f, const ModPoly& a, const ModPoly& lead) {
   for (std::size_t i = 0; i < a.size(); ++i) {
     if (a.exponent(i, 0) != d) out.push(a.monomial(i), a.coefficients[i]);
   }
-  return add(f, out, multiply(f, lead, from_uni([d] {
-    Uni u(d + std::size_t{1}, 0);
-    u.back() = 1;
-    return u;
-  }(), a.vars())));
+  return add(f, out,
+             multiply(f, lead,
+                      from_uni(
+                          [d] {
+                            Uni u(d + std::size_t{1}, 0);
+                            u.back() = 1;
+                            return u;
+                          }(),
+                          a.vars())));
 }
 
 }  // namespace
@@ -191,12 +196,12 @@ ModPoly subtract(const PrimeField& f, const ModPoly& a, const ModPoly& b) { retu
 ModPoly multiply(const PrimeField& f, const ModPoly& a, const ModPoly& b) {
   const Layout layout = product_layout(a, b);
   if (a.is_zero() || b.is_zero()) return ModPoly(layout);
+  charge(static_cast<std::uint64_t>(a.size()) * b.size() + 8);
   if (!(a.layout == layout)) return multiply(f, a.repacked(layout), b);
   if (!(b.layout == layout)) return multiply(f, a, b.repacked(layout));
   const Residue two64 = static_cast<Residue>((UWide{1} << 64U) % f.prime());
-  return product<SumOfProducts>(a, b, a.coefficients, b.coefficients, layout, [&](const SumOfProducts& s) {
-    return f.add(f.mul(static_cast<Residue>(s.high % f.prime()), two64), static_cast<Residue>(s.low % f.prime()));
-  });
+  return product<SumOfProducts>(a, b, a.coefficients, b.coefficients, layout,
+                                [&](const SumOfProducts& s) { return f.add(f.mul(static_cast<Residue>(s.high % f.prime()), two64), static_cast<Residue>(s.low % f.prime())); });
 }
 
 ModPoly shifted(const PrimeField& f, const ModPoly& a, unsigned v, Residue shift) {

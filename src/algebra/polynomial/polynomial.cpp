@@ -1,4 +1,5 @@
 #include "algebra/polynomial/polynomial.hpp"
+#include "algebra/polynomial/work.hpp"
 
 #include "algebra/polynomial/wide_sum.hpp"
 
@@ -167,6 +168,7 @@ std::optional<Poly> divide_exactly(const Poly& a, const Poly& b) {
       if (!words.is_zero()) value += words.integer();
     }
     if (value.is_zero()) continue;
+    charge(4 * b.size());
     Integer coefficient;
     if (!monomial_quotient(top.data(), b.monomial(0), m.data()) || !fits(m.data()) || !Integer::divide(value, b.coefficients[0], coefficient)) return std::nullopt;
     q.push(m.data(), std::move(coefficient));

@@ -130,8 +130,8 @@ struct Terms {
   }
 };
 
-using Poly = Terms<Integer>;       ///< over the integers
-using ModPoly = Terms<Residue>;    ///< modulo a prime that goes beside it
+using Poly = Terms<Integer>;     ///< over the integers
+using ModPoly = Terms<Residue>;  ///< modulo a prime that goes beside it
 
 // Operations common to all coefficients. Variables keep their number.
 

@@ -1,4 +1,5 @@
 #include "algebra/polynomial/univariate_mod.hpp"
+#include "algebra/polynomial/work.hpp"
 
 #include <algorithm>
 
@@ -20,6 +21,7 @@ Uni subtract(const PrimeField& f, const Uni& a, const Uni& b) {
 
 Uni multiply(const PrimeField& f, const Uni& a, const Uni& b) {
   if (a.empty() || b.empty()) return {};
+  charge(a.size() * b.size());
   Uni r(a.size() + b.size() - 1, 0);
   if (f.prime() < (Residue{1} << 28U) && a.size() < 128) {  // sums of up to 128 products fit into a word
     for (std::size_t i = 0; i < a.size(); ++i) {
@@ -57,6 +59,7 @@ Uni derivative(const PrimeField& f, const Uni& a) {
 void reduce(const PrimeField& f, Uni& a, const Uni& b, Uni* quotient) {
   if (quotient != nullptr) quotient->assign(a.size() >= b.size() ? a.size() - b.size() + 1 : 0, 0);
   if (a.size() < b.size()) return;
+  charge((a.size() - b.size() + 1) * b.size());
   const Residue inverse = b.back() == 1 ? 1 : f.inv(b.back());
   for (std::size_t i = a.size(); i-- >= b.size();) {
     const Residue c = f.mul(a[i], inverse);

@@ -45,7 +45,9 @@ struct Sum192 {
     }
     return big();
   }
-  [[nodiscard]] Integer big() const { return Integer(mpz_class((to_mpz(high) << 64U) + (mpz_class(to_mpz(static_cast<Wide>(low >> 1U)) * 2) + static_cast<unsigned long>(low & 1U)))); }
+  [[nodiscard]] Integer big() const {
+    return Integer(mpz_class((to_mpz(high) << 64U) + (mpz_class(to_mpz(static_cast<Wide>(low >> 1U)) * 2) + static_cast<unsigned long>(low & 1U))));
+  }
 };
 
 }  // namespace boreon::poly

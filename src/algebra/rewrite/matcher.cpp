@@ -151,7 +151,8 @@ bool Matcher::conditions_hold() const {
   for (const Expr& p : rule_.rests) {
     if (const auto at = values_.find(p.name()); at != values_.end()) b.set(p, at->second);
   }
-  return std::all_of(rule_.conditions.begin(), rule_.conditions.end(), [&](const Expr& c) { return reasoner_.decide(substitute(c, b, Unused::allowed)) == Reasoner::Truth::yes; }) &&
+  return std::all_of(rule_.conditions.begin(), rule_.conditions.end(),
+                     [&](const Expr& c) { return reasoner_.decide(substitute(c, b, Unused::allowed)) == Reasoner::Truth::yes; }) &&
          std::all_of(rule_.tests.begin(), rule_.tests.end(), [&](const auto& test) { return test(values_); });
 }
 

@@ -48,8 +48,8 @@ class Rewriter {
   }
 
   static bool is_placeholder(const Rule& rule, const Expr& e) {
-    return e.is(Kind::symbol) && (std::find(rule.placeholders.begin(), rule.placeholders.end(), e) != rule.placeholders.end() ||
-                                  std::find(rule.rests.begin(), rule.rests.end(), e) != rule.rests.end());
+    return e.is(Kind::symbol) &&
+           (std::find(rule.placeholders.begin(), rule.placeholders.end(), e) != rule.placeholders.end() || std::find(rule.rests.begin(), rule.rests.end(), e) != rule.rests.end());
   }
   bool stopped() const { return report_.limit_reached || (options_.extent == RewriteExtent::first && report_.applications > 0); }
 
@@ -96,7 +96,11 @@ class Rewriter {
 }  // namespace
 
 Rule::Rule(Expr p, Expr r, std::vector<Expr> symbols, std::vector<Expr> rest_symbols)
-    : pattern(std::move(p)), replacement(std::move(r)), placeholders(std::move(symbols)), rests(std::move(rest_symbols)), name(to_text(pattern) + " becomes " + to_text(replacement)) {
+    : pattern(std::move(p)),
+      replacement(std::move(r)),
+      placeholders(std::move(symbols)),
+      rests(std::move(rest_symbols)),
+      name(to_text(pattern) + " becomes " + to_text(replacement)) {
   const auto known = [](const std::vector<Expr>& list, const Expr& s) { return std::find(list.begin(), list.end(), s) != list.end(); };
   for (const Expr& s : placeholders) {
     if (!s.is(Kind::symbol)) throw Error(ErrorKind::usage, "a placeholder is a symbol, not " + to_text(s, {.max_length = 60}));

@@ -1,7 +1,7 @@
 // Rules as text: PATTERN becomes REPLACEMENT [for any NAMES [, rest NAMES]] [where CONDITIONS].
+#include <fmt/format.h>
 #include <algorithm>
 #include <cctype>
-#include <fmt/format.h>
 
 #include "boreon/bindings.hpp"
 #include "boreon/error.hpp"
@@ -131,14 +131,11 @@ class RuleReader {
     const Expr subject = boreon::parse(text.substr(0, blank), inner);
     const std::string word = text.substr(blank + 1);
     using Test = bool (*)(const Expr&);
-    static const std::vector<std::pair<std::string, Test>> tests{{"integer", [](const Expr& e) { return is_integer(e); }},
-                                                                 {"real", [](const Expr& e) { return is_real(e); }},
-                                                                 {"positive", [](const Expr& e) { return is_positive(e); }},
-                                                                 {"negative", [](const Expr& e) { return is_negative(e); }},
-                                                                 {"nonnegative", [](const Expr& e) { return is_nonnegative(e); }},
-                                                                 {"nonzero", [](const Expr& e) { return is_nonzero(e); }},
-                                                                 {"number", [](const Expr& e) { return e.is_number(); }},
-                                                                 {"symbol", [](const Expr& e) { return e.is(Kind::symbol); }}};
+    static const std::vector<std::pair<std::string, Test>> tests{
+        {"integer", [](const Expr& e) { return is_integer(e); }},         {"real", [](const Expr& e) { return is_real(e); }},
+        {"positive", [](const Expr& e) { return is_positive(e); }},       {"negative", [](const Expr& e) { return is_negative(e); }},
+        {"nonnegative", [](const Expr& e) { return is_nonnegative(e); }}, {"nonzero", [](const Expr& e) { return is_nonzero(e); }},
+        {"number", [](const Expr& e) { return e.is_number(); }},          {"symbol", [](const Expr& e) { return e.is(Kind::symbol); }}};
     std::vector<std::string> names;
     for (const auto& [name, test] : tests) {
       names.push_back(name);

@@ -131,11 +131,13 @@ void half_angle_forms(const Expr& expanded, Forms& out) {
   std::vector<Expr> halves;
   for (const Expr& a : angles) halves.push_back(tan(a / 2));
   const auto index_of = [&](const Expr& angle) { return static_cast<std::size_t>(std::find(angles.begin(), angles.end(), angle) - angles.begin()); };
-  const Expr rational = everywhere(expanded, [&](const Expr& x) {
-    if (!is_call(x, "sin") && !is_call(x, "cos")) return x;
+  Rebuild halve([&](const Expr& x, Expr& result) {  // from above: angles inside angles stay as they are
+    if (!is_call(x, "sin") && !is_call(x, "cos")) return false;
     const Expr& h = halves[index_of(x.operands()[0])];
-    return is_call(x, "sin") ? 2 * h / (1 + h * h) : (1 - h * h) / (1 + h * h);
+    result = is_call(x, "sin") ? 2 * h / (1 + h * h) : (1 - h * h) / (1 + h * h);
+    return true;
   });
+  const Expr rational = halve(expanded);
   const Expr list[] = {rational};
   const KernelRing ring(list, {.term_limit = 20000});
   const Fraction f = ring.fraction_of(rational);

@@ -196,7 +196,8 @@ EquivalenceResult equivalent(const Expr& a, const Expr& b, const SimplifyOptions
     out.reason = "the difference reduces to zero by exact rewriting";
     return out;
   }
-  out.reason = agreeing > 0 ? "the values agree to at least 15 digits at " + std::to_string(agreeing) + " points, but no proof was found" : "no point was found where both have a value";
+  out.reason =
+      agreeing > 0 ? "the values agree to at least 15 digits at " + std::to_string(agreeing) + " points, but no proof was found" : "no point was found where both have a value";
   return out;
 }
 

@@ -60,7 +60,6 @@ Expr sign_of_turns(const Expr& m) {
   return power(-1, odd);
 }
 
-
 Expr circular(const Expr& x) {
   const Expr& u = x.operands()[0];
   const bool s = is_call(x, "sin");
@@ -335,7 +334,7 @@ Expr product_rule(const Expr& x, const Reasoner& reasoner) {
       const auto j = m.word();
       if (!j) continue;
       if (is_call(c, "sign") && c.operands()[0] == u && *j % 2 != 0 && *k > 0) return x / power(b, n) / power(c, m) * u * power(b, n - 1);
-      if (c == u && *k > 0 && *j < 0) return x / b * u * sign(u);          // abs(u)/u = sign(u)
+      if (c == u && *k > 0 && *j < 0) return x / b * u * sign(u);  // abs(u)/u = sign(u)
       if (c == u && *k < 0 && *j > 0) return x * b / u * sign(u);
       if (is_call(c, "abs") && !(c == b) && *j * *k > 0 && (*j == *k)) return x / power(b, n) / power(c, m) * power(abs(u * c.operands()[0]), n);
     }

@@ -4,6 +4,7 @@
 
 #include <algorithm>
 
+#include "algebra/polynomial/work.hpp"
 #include "algebra/simplify/transforms.hpp"
 #include "boreon/algebra.hpp"
 #include "boreon/error.hpp"
@@ -15,6 +16,8 @@ namespace boreon {
 namespace {
 
 using transforms::Forms;
+
+constexpr std::uint64_t work_of_attempt = 2000000;  // multiplications of coefficients
 
 class Simplifier {
  public:
@@ -101,6 +104,7 @@ class Simplifier {
     if (work_ == 0) return;
     --work_;
     try {
+      const poly::WorkLimit limit(work_of_attempt);
       make();
     } catch (const Error&) {  // this form is not on offer: too large, or it meets a pole
     }
