@@ -1,14 +1,33 @@
 #include "algebra/reasoner.hpp"
 
 #include <algorithm>
+#include <cstdlib>
 
 #include "boreon/algebra.hpp"
 #include "boreon/catalogue.hpp"
 #include "boreon/error.hpp"
+#include "boreon/evaluate.hpp"
 #include "boreon/symbol.hpp"
 #include "boreon/traverse.hpp"
 
 namespace boreon {
+
+namespace {
+
+// 1 or -1 where a rigorous enclosure settles the sign of an expression without symbols, 0 where it does not.
+int sign_of_constant(const Expr& e) {
+  if (e.is(Kind::relation) || e.is(Kind::logic) || operation_count(e) > 200) return 0;
+  try {
+    const Enclosure c = certify(e, {}, 15);
+    if (!c.imaginary.empty()) return 0;
+    const double v = std::strtod(c.real.c_str(), nullptr);
+    return v > 2 * c.radius ? 1 : v < -2 * c.radius ? -1 : 0;
+  } catch (const Error&) {
+    return 0;
+  }
+}
+
+}  // namespace
 
 Reasoner::Reasoner(std::span<const Expr> conditions) {
   const auto add = [&](const auto& self, const Expr& c) -> void {
@@ -35,6 +54,17 @@ Reasoner::Reasoner(std::span<const Expr> conditions) {
 bool Reasoner::known(const Expr& e, bool strict, int depth) const {
   if (strict ? is_positive(e) : is_nonnegative(e)) return true;
   if (depth > 6) return false;
+  if (e.is(Kind::call) && e.operands().size() == 1) {
+    const auto name = e.function().name;
+    const Expr& u = e.operands()[0];
+    // between their zeros
+    if (name == "sin") return prove(u, strict, depth + 2) && prove(pi() - u, strict, depth + 2);
+    if (name == "cos") return prove(pi() / 2 - u, strict, depth + 2) && prove(pi() / 2 + u, strict, depth + 2);
+    if (name == "tan") return prove(u, strict, depth + 2) && prove(pi() / 2 - u, true, depth + 2);
+    if (name == "log") return prove(u - 1, strict, depth + 2);
+    if (name == "sinh" || name == "tanh" || name == "asinh" || name == "atan" || name == "erf") return prove(u, strict, depth + 2);
+    return false;
+  }
   if (e.is(Kind::product)) {
     int sign = e.operands()[0].number().sign();
     for (const auto [base, exponent] : Parts(e)) {
@@ -61,6 +91,7 @@ bool Reasoner::known(const Expr& e, bool strict, int depth) const {
 
 bool Reasoner::prove(const Expr& e, bool strict, int depth) const {
   if (e.is_number()) return strict ? e.number().sign() > 0 : e.number().sign() >= 0;
+  if (!e.has_symbols()) return sign_of_constant(e) > 0;
   if (known(e, strict, depth)) return true;
   if (facts_.empty() || depth > 4 || operation_count(e) > 60) return false;
   const Expr written = depth == 0 ? expand(e) : e;

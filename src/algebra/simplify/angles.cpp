@@ -291,6 +291,48 @@ Expr angles_combined(const Expr& e) {
   return expand(add(terms));
 }
 
+Expr angles_to_radicals(const Expr& e) {
+  return everywhere(e, [](const Expr& x) {
+    const bool s = is_call(x, "sin");
+    const bool c = is_call(x, "cos");
+    if (!s && !c && !is_call(x, "tan")) return x;
+    const Expr q = x.operands()[0] / pi();
+    if (!q.is_number() || !q.number().is_exact()) return x;
+    // cos(k*pi/40) for the k that are multiples of 5 or 8, reduced to the first quadrant
+    const auto cosine = [](Number turns) -> std::optional<Expr> {
+      turns = turns - Number(2) * (turns * Number(1, 2)).floor();
+      if (compare(turns, 1) > 0) turns = Number(2) - turns;
+      const bool negative = compare(turns, Number(1, 2)) > 0;
+      if (negative) turns = Number(1) - turns;
+      const Expr r5 = sqrt(5);
+      const Expr r2 = sqrt(2);
+      std::optional<Expr> v;
+      if (turns == Number(1, 5)) v = (1 + r5) / 4;
+      if (turns == Number(2, 5)) v = (r5 - 1) / 4;
+      if (turns == Number(1, 10)) v = sqrt(10 + 2 * r5) / 4;
+      if (turns == Number(3, 10)) v = sqrt(10 - 2 * r5) / 4;
+      if (turns == Number(1, 8)) v = sqrt(2 + r2) / 2;
+      if (turns == Number(3, 8)) v = sqrt(2 - r2) / 2;
+      if (v && negative) v = -*v;
+      return v;
+    };
+    const Number n = q.number();
+    if (s || c) {
+      const auto v = cosine(s ? Number(1, 2) - n : n);
+      return v ? *v : x;
+    }
+    Number m = n - n.floor();
+    const bool negative = compare(m, Number(1, 2)) > 0;
+    if (negative) m = Number(1) - m;
+    std::optional<Expr> v;
+    if (m == Number(1, 8)) v = sqrt(2) - 1;
+    if (m == Number(3, 8)) v = sqrt(2) + 1;
+    if (m == Number(1, 5)) v = sqrt(5 - 2 * sqrt(5));
+    if (m == Number(2, 5)) v = sqrt(5 + 2 * sqrt(5));
+    return !v ? x : negative ? -*v : *v;
+  });
+}
+
 void trigonometric_forms(const Expr& e, Forms& out) {
   if (!has_angles(e)) return;
   const Expr plain = tangents_to_sines(e);
@@ -301,6 +343,13 @@ void trigonometric_forms(const Expr& e, Forms& out) {
     } catch (const Error&) {  // too large: this form is not on offer
     }
   };
+  attempt([&] {
+    const Expr radicals = angles_to_radicals(e);
+    if (!(radicals == e)) {
+      out.push_back(radicals);
+      rational_forms(radicals, out);
+    }
+  });
   attempt([&] { reduced_forms(plain, out); });
   if (!(apart == plain)) attempt([&] { reduced_forms(apart, out); });
   attempt([&] { out.push_back(angles_combined(plain)); });

@@ -4,6 +4,8 @@
 #include "algebra/simplify/transforms.hpp"
 #include "boreon/algebra.hpp"
 #include "boreon/catalogue.hpp"
+#include "boreon/functions.hpp"
+#include "boreon/symbol.hpp"
 
 namespace boreon::transforms {
 
@@ -43,6 +45,18 @@ std::vector<Linear> linear_terms(const Expr& e) {
 Expr everywhere(const Expr& e, const std::function<Expr(const Expr&)>& finish) {
   Rebuild rebuild([](const Expr&, Expr&) { return false; }, finish);
   return rebuild(e);
+}
+
+Expr absolutes_apart(const Expr& e) {
+  return everywhere(e, [](const Expr& x) {
+    if (!is_call(x, "abs")) return x;
+    const Expr& u = x.operands()[0];
+    if (u.is(Kind::power) && is_real(u.operands()[1])) return power(abs(u.operands()[0]), u.operands()[1]);
+    if (!u.is(Kind::product)) return x;
+    std::vector<Expr> factors{abs(u.operands()[0])};
+    for (const auto [b, n] : Parts(u)) factors.push_back(is_real(n) ? power(abs(b), n) : abs(power(b, n)));
+    return multiply(factors);
+  });
 }
 
 void rational_forms(const Expr& e, Forms& out) {

@@ -58,6 +58,28 @@ Expr exponentials_to_circular(const Expr& e) {
   });
 }
 
+Expr powers_to_exponentials(const Expr& e) {
+  return everywhere(e, [](const Expr& x) {
+    const auto one = [](const Expr& b, const Expr& n) { return n.is_number() || b.is_number() || !is_positive(b) ? power(b, n) : exp(expand(n * log(b))); };
+    if (x.is(Kind::power)) return one(x.operands()[0], x.operands()[1]);
+    if (!x.is(Kind::product)) return x;
+    std::vector<Expr> factors{x.operands()[0]};
+    for (const auto [b, n] : Parts(x)) factors.push_back(one(b, n));
+    return multiply(factors);
+  });
+}
+
+Expr inverse_hyperbolic_to_logarithms(const Expr& e) {
+  return everywhere(e, [](const Expr& x) {
+    if (!x.is(Kind::call)) return x;
+    const Expr& u = x.operands()[0];
+    if (is_call(x, "asinh")) return log(u + sqrt(u * u + 1));
+    if (is_call(x, "acosh")) return log(u + sqrt(u - 1) * sqrt(u + 1));
+    if (is_call(x, "atanh")) return (log(1 + u) - log(1 - u)) / 2;
+    return x;
+  });
+}
+
 namespace {
 
 // A polynomial in exp(b) as a sum of cosh and sinh, divided by exp(b*degree/2).

@@ -374,9 +374,17 @@ Expr call_rule(const Expr& x, const Reasoner& reasoner) {
     if (u.is(Kind::power) && reasoner.positive(u.operands()[0]) && u.operands()[1].is_number()) return u.operands()[1] * log(u.operands()[0]);
     if (is_call(u, "exp") && is_real(u.operands()[0])) return u.operands()[0];
   }
-  if (name == "asin" || name == "acos" || name == "atan") {
-    // atan(tan(x)) and the like hold on one branch only and stay.
-    return x;
+  // Inverse functions of their functions, on the principal branch.
+  if (x.operands().size() == 1 && x.operands()[0].is(Kind::call)) {
+    const Expr& inner = x.operands()[0];
+    const Expr& u = inner.operands()[0];
+    const auto of = inner.function().name;
+    if (((name == "asinh" && of == "sinh") || (name == "atanh" && of == "tanh")) && is_real(u)) return u;
+    if (name == "acosh" && of == "cosh" && reasoner.nonnegative(u)) return u;
+    if (name == "acosh" && of == "cosh" && is_real(u)) return abs(u);
+    const Expr quarter = pi() / 2;
+    if (((name == "asin" && of == "sin") || (name == "atan" && of == "tan")) && reasoner.positive(quarter - u) && reasoner.positive(quarter + u)) return u;
+    if (name == "acos" && of == "cos" && reasoner.nonnegative(u) && reasoner.nonnegative(pi() - u)) return u;
   }
   return x;
 }
@@ -456,7 +464,9 @@ Expr local_rules(const Expr& e, const Reasoner& reasoner) {
           // (x^a)^b and (a^x)^y for positive bases; abs(x)^2 = x^2
           const Expr& b = x.operands()[0];
           const Expr& n = x.operands()[1];
-          if (is_call(b, "abs") && n.word() && *n.word() % 2 == 0 && is_real(b.operands()[0])) {
+          if (b.is_integer(-1) && is_integer(n)) {
+            next = sign_of_turns(n);
+          } else if (is_call(b, "abs") && n.word() && *n.word() % 2 == 0 && is_real(b.operands()[0])) {
             next = power(b.operands()[0], n);
           } else if (b.is(Kind::power) && is_real(b.operands()[1]) && reasoner.positive(b.operands()[0])) {
             next = power(b.operands()[0], b.operands()[1] * n);

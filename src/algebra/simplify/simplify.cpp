@@ -140,8 +140,15 @@ class Simplifier {
     attempt([&] { transforms::exponential_forms(e, raw); });
     attempt([&] { transforms::special_forms(e, raw); });
     attempt([&] {
+      const Expr list[] = {transforms::powers_to_exponentials(e), transforms::absolutes_apart(e), transforms::inverse_hyperbolic_to_logarithms(e)};
+      for (const Expr& f : list) {
+        if (!(f == e)) raw.push_back(f);
+      }
+      if (!(list[2] == e)) raw.push_back(transforms::logarithms_expanded(list[2], reasoner_));
+    });
+    attempt([&] {
       if (!transforms::contains_call(e, {"log"})) return;
-      const Expr apart = transforms::logarithms_expanded(e, reasoner_);
+      const Expr apart = transforms::logarithms_expanded(transforms::inverse_hyperbolic_to_logarithms(e), reasoner_);
       raw.push_back(apart);
       raw.push_back(transforms::logarithms_combined(e, reasoner_));
       raw.push_back(transforms::logarithms_combined(apart, reasoner_));

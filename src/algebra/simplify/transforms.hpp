@@ -42,6 +42,14 @@ void exponential_forms(const Expr& e, Forms& out);
 [[nodiscard]] Expr logarithms_expanded(const Expr& e, const Reasoner& reasoner);
 [[nodiscard]] Expr logarithms_combined(const Expr& e, const Reasoner& reasoner);
 
+/// x^y of positive x as exp(y*log(x)); inverse hyperbolic functions as logarithms.
+[[nodiscard]] Expr powers_to_exponentials(const Expr& e);
+[[nodiscard]] Expr inverse_hyperbolic_to_logarithms(const Expr& e);
+/// sin, cos, tan of multiples of pi/5 and pi/8 by radicals.
+[[nodiscard]] Expr angles_to_radicals(const Expr& e);
+/// abs of products and quotients as products of abs.
+[[nodiscard]] Expr absolutes_apart(const Expr& e);
+
 // special.cpp
 void special_forms(const Expr& e, Forms& out);
 
