@@ -268,7 +268,8 @@ Answer evaluate_command(const Request& r) {
 Answer check(const Request& r) {
   if (!is_model(r.inputs.at(0))) {
     const Expr e = read_input(r.inputs[0], assumptions_of(r).context);
-    if (r.inputs.size() == 1 && e.is(Kind::relation) && e.relation_op() == RelationOp::equal) return equivalence(r);
+    const bool truth = e.is_constant(ConstantCode::true_value) || e.is_constant(ConstantCode::false_value);
+    if (r.inputs.size() == 1 && (truth || (e.is(Kind::relation) && e.relation_op() == RelationOp::equal))) return equivalence(r);
     Request gradient_request = r;
     if (gradient_request.what.empty()) gradient_request.what = r.inputs.size() > 1 ? "jacobian" : "gradient";
     return derive_expression(gradient_request);

@@ -38,9 +38,9 @@ struct CheckOptions {
   std::uint64_t seed = 20260101;
   double needed_digits = 8;  ///< fewer digits at any entry: the verdict is "disagrees"
   /// By symbol; a symbol without a range is sampled by its assumptions.
-  SampleRanges ranges;
+  SampleRanges ranges = {};
   /// Relations that every point has to fulfil, such as a > b.
-  std::vector<Expr> conditions;
+  std::vector<Expr> conditions = {};
 };
 
 /// One claim: `derived` is said to be the derivative of `function` with respect to `variable`.

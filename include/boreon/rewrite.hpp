@@ -22,7 +22,7 @@ using Matches = std::map<std::string, Expr, std::less<>>;
 /// pattern becomes replacement, for any values of the placeholders that fulfil the condition.
 ///
 /// A placeholder stands for one operand; all its occurrences must be the same. A rest placeholder in a sum (product)
-/// stands for the sum (product) of all operands that nothing else matches, 0 (1) if there are none. A pattern that is
+/// stands for the sum (product) of all operands that nothing else matches, at least one. A pattern that is
 /// a sum or product also applies to part of a longer one; what is left stays beside the replacement. Numbers in sums and
 /// in front of products are operands like others: k*sin(u)^2 + k*cos(u)^2 finds 2*sin(x)^2 + 2*cos(x)^2 with k = 2.
 struct Rule {
@@ -60,7 +60,7 @@ struct RewriteOptions {
   RewriteOrder order = RewriteOrder::bottom_up;
   RewriteExtent extent = RewriteExtent::fixed_point;
   std::size_t limit = 10000;         ///< applications
-  std::vector<Expr> given;           ///< relations that may be used to prove conditions
+  std::vector<Expr> given = {};           ///< relations that may be used to prove conditions
   std::size_t match_steps = 200000;  ///< for one rule at one place; matching a sum in all orders can be exponential
 };
 

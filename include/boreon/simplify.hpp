@@ -24,7 +24,7 @@ struct SimplifyOptions {
   /// What is to be small; ties go to the shorter text, then to the canonical order.
   std::function<double(const Expr&)> cost = written_cost;
   /// Relations that hold, such as a > b; assumptions of the symbols hold anyway.
-  std::vector<Expr> conditions;
+  std::vector<Expr> conditions = {};
   /// Attempts at transforming a subexpression, over the whole run: bounds the time. An expression with more than
   /// `largest` operations is only simplified in its parts.
   std::size_t work = 4000;
@@ -32,7 +32,7 @@ struct SimplifyOptions {
   std::size_t points = 6;  ///< at which every result is compared with its input, in certified arithmetic
   std::uint64_t seed = 20260101;
   /// By name; a symbol without a range is sampled by its assumptions.
-  SampleRanges ranges;
+  SampleRanges ranges = {};
 };
 
 /// What the comparison of a result with its input found.

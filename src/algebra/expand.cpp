@@ -173,6 +173,28 @@ class ProductExpander {
   NodeMap<std::size_t> index_;
 };
 
+// Sums with doubles are written out term by term: doubles are no coefficients of polynomials.
+Expr distributed(const std::vector<std::pair<Expr, unsigned>>& sums, const Expr& rest, const Limits& limits) {
+  Expr result = rest;
+  for (const auto& [s, n] : sums) {
+    for (unsigned k = 0; k < n; ++k) {
+      std::vector<Expr> left{result};
+      if (result.is(Kind::sum)) {
+        left.assign(1, result.operands()[0]);
+        for (const auto [term, c] : Parts(result)) left.push_back(c * term);
+      }
+      if (left.size() * s.operands().size() / 2 > limits.terms) throw Error(ErrorKind::limit, "written out this would have more terms than the limit of " + std::to_string(limits.terms));
+      std::vector<Expr> terms;
+      for (const Expr& a : left) {
+        terms.push_back(a * s.operands()[0]);
+        for (const auto [term, c] : Parts(s)) terms.push_back(a * (c * term));
+      }
+      result = sum_of(terms, Absorb::everything);
+    }
+  }
+  return result;
+}
+
 bool exact_sum(const Expr& e) {
   if (!e.is(Kind::sum)) return false;
   if (e.operands()[0].number().is_double()) return false;
@@ -224,7 +246,7 @@ class Expander {
           } else if (e.is(Kind::power)) {
             const auto n = e.operands()[1].word();
             const Expr base = get(e.operands()[0]);
-            if (n && *n > 1 && exact_sum(base)) {
+            if (n && *n > 1 && base.is(Kind::sum)) {
               done[e] = one_power(base, *n);
             } else if (n && !(base == e.operands()[0])) {
               done[e] = power(base, e.operands()[1]);
@@ -245,7 +267,7 @@ class Expander {
 
   Expr one_power(const Expr& base, std::int64_t n) const {
     if (n > 1000000) throw Error(ErrorKind::limit, "the power " + std::to_string(n) + " of a sum has too many terms to be written out");
-    return ProductExpander(limits_).run({{base, static_cast<unsigned>(n)}}, 1);
+    return run({{base, static_cast<unsigned>(n)}}, 1);
   }
 
   template <class Get>
@@ -256,7 +278,7 @@ class Expander {
       const Expr b = get(base);
       const auto n = exponent.word();
       const Expr factor = n ? power(b, exponent) : power(base, exponent);
-      if (n && *n > 0 && exact_sum(b)) {
+      if (n && *n > 0 && b.is(Kind::sum)) {
         if (*n > 1000000) throw Error(ErrorKind::limit, "the power " + std::to_string(*n) + " of a sum has too many terms to be written out");
         sums.emplace_back(b, static_cast<unsigned>(*n));
       } else {
@@ -266,7 +288,12 @@ class Expander {
     const Expr all = multiply(rest);
     if (sums.empty()) return all;
     if (sums.size() == 1 && sums[0].second == 1 && all.is_number() && all.number().is_exact()) return scaled(sums[0].first, all);
-    return ProductExpander(limits_).run(sums, all);
+    return run(sums, all);
+  }
+
+  Expr run(const std::vector<std::pair<Expr, unsigned>>& sums, const Expr& rest) const {
+    const bool exact = std::all_of(sums.begin(), sums.end(), [](const auto& s) { return exact_sum(s.first); });
+    return exact ? ProductExpander(limits_).run(sums, rest) : distributed(sums, rest, limits_);
   }
 
   Limits limits_;

@@ -159,7 +159,7 @@ TEST_CASE("mistakes on the command line: exit code, kind, remedy, in text and in
       {"derive 'x' --wrt x --format word", 2, "usage", "format"},
       {"derive 'x^2' --wrt x --assume 'x pozitive'", 2, "usage", "did you mean 'positive'"},
       {"derive 'x^2' --wrt x --assume 'x'", 2, "usage", "statements"},
-      {"derive 'x^2' --what slope", 2, "usage", "gradient, jacobian or hessian"},
+      {"derive 'x^2' --what slope", 2, "usage", "gradient, jacobian, hessian"},
       {"derive " + model("mirror_proton.toml") + " --what gradient --of enrgy", 2, "usage", "did you mean 'energy'"},
       {"evaluate 'x + k' --at x=1", 2, "binding", "no value is given for k"},
       {"evaluate 'x' --at x=1,y=2", 2, "binding", "does not occur"},

@@ -127,7 +127,7 @@ bool Matcher::unordered(std::vector<Expr> patterns, std::vector<Expr> subjects, 
         if (used[i] == 0) over.push_back(subjects[i]);
       }
       const Expr remaining = sum ? add(over.empty() ? std::vector<Expr>{0} : over) : multiply(over);
-      if (has_rest) return bind(rest, remaining, next);
+      if (has_rest) return !over.empty() && bind(rest, remaining, next);
       if (!partial && !over.empty()) return false;
       if (left_over != nullptr) *left_over = remaining;
       return next();

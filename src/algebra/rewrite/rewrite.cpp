@@ -53,38 +53,59 @@ class Rewriter {
   }
   bool stopped() const { return report_.limit_reached || (options_.extent == RewriteExtent::first && report_.applications > 0); }
 
+  // A rule at this node, or at a term c*t of a sum or a factor b^n of a product, which are no nodes of their own.
   bool apply(const Expr& x, Expr& result) {
     if (is_function_head(x)) return false;
     for (std::size_t i = 0; i < rules_.size(); ++i) {
-      if (stopped()) return false;
-      const Rule& rule = rules_[i];
-      Matcher matcher(rule, reasoner_, options_.match_steps);
-      Expr left_over;
-      if (!matcher.match(x, true, left_over)) {
-        if (matcher.exhausted()) report_.limit_reached = true;
-        continue;
+      if (apply_rule(i, x, result)) return true;
+      const Kind pattern = rules_[i].pattern.kind();
+      if (x.is(Kind::sum) && pattern == Kind::product) {
+        for (const auto [term, c] : Parts(x)) {
+          Expr value;
+          if (c.is_integer(1) || !apply_rule(i, c * term, value)) continue;
+          result = x - c * term + value;
+          return true;
+        }
+      } else if (x.is(Kind::product) && pattern == Kind::power) {
+        for (const auto [base, exponent] : Parts(x)) {
+          Expr value;
+          if (exponent.is_integer(1) || !apply_rule(i, power(base, exponent), value)) continue;
+          result = x / power(base, exponent) * value;
+          return true;
+        }
       }
-      // Plain replacement: a variable that an integral or sum of the pattern binds is meant to meet the one of the
-      // replacement, so that what a placeholder holds of it must not be renamed.
-      Rebuild fill([&](const Expr& e, Expr& filled) {
-        if (!is_placeholder(rule, e)) return false;
-        filled = matcher.values().at(e.name());
-        return true;
-      });
-      Expr value = fill(rule.replacement);
-      if (rule.pattern.is(Kind::sum)) value = value + left_over;
-      if (rule.pattern.is(Kind::product)) value = value * left_over;
-      if (value == x) continue;
-      if (report_.applications >= options_.limit) {
-        report_.limit_reached = true;
-        return false;
-      }
-      ++report_.applications;
-      ++report_.by_rule[i].second;
-      result = value;
-      return true;
     }
     return false;
+  }
+
+  bool apply_rule(std::size_t i, const Expr& x, Expr& result) {
+    if (stopped()) return false;
+    const Rule& rule = rules_[i];
+    Matcher matcher(rule, reasoner_, options_.match_steps);
+    Expr left_over;
+    if (!matcher.match(x, true, left_over)) {
+      if (matcher.exhausted()) report_.limit_reached = true;
+      return false;
+    }
+    // Plain replacement: a variable that an integral or sum of the pattern binds is meant to meet the one of the
+    // replacement, so that what a placeholder holds of it must not be renamed.
+    Rebuild fill([&](const Expr& e, Expr& filled) {
+      if (!is_placeholder(rule, e)) return false;
+      filled = matcher.values().at(e.name());
+      return true;
+    });
+    Expr value = fill(rule.replacement);
+    if (rule.pattern.is(Kind::sum)) value = value + left_over;
+    if (rule.pattern.is(Kind::product)) value = value * left_over;
+    if (value == x) return false;
+    if (report_.applications >= options_.limit) {
+      report_.limit_reached = true;
+      return false;
+    }
+    ++report_.applications;
+    ++report_.by_rule[i].second;
+    result = value;
+    return true;
   }
 
   std::span<const Rule> rules_;

@@ -16,31 +16,35 @@
 namespace boreon::transforms {
 namespace {
 
-constexpr std::int64_t largest_multiple = 24;
+constexpr std::int64_t largest_multiple = 16;
 
-// All base angles of one family: an angle is a sum of whole multiples of them.
+// The base angles of one family: for each term the largest angle of which all its angles are whole multiples, so that x
+// and 2*x/3 share x/3, while 19/4 alone is its own base.
 struct BaseAngles {
   std::vector<Expr> terms;
-  std::vector<std::int64_t> denominators;
+  std::vector<Number> units;  // the base is unit*term
 
   void note(const Expr& angle) {
     for (const Linear& l : linear_terms(angle)) {
-      if (!l.coefficient.is_exact()) continue;
-      const auto d = l.coefficient.denominator().word();
-      if (!d || *d > 1000) continue;
+      if (!l.coefficient.is_exact() || l.coefficient.is_zero()) continue;
+      const Number c = l.coefficient.abs();
       const auto at = std::find(terms.begin(), terms.end(), l.term);
       if (at == terms.end()) {
         terms.push_back(l.term);
-        denominators.push_back(*d);
-      } else {
-        auto& known = denominators[static_cast<std::size_t>(at - terms.begin())];
-        known = std::min<std::int64_t>(std::lcm(known, *d), 100000);
+        units.push_back(c);
+        continue;
       }
+      Number& unit = units[static_cast<std::size_t>(at - terms.begin())];
+      const auto a = unit.words();
+      const auto b = c.words();
+      if (a == nullptr || b == nullptr || a->den > 1000000 || b->den > 1000000 || a->num > 1000000 || b->num > 1000000) continue;
+      const std::int64_t d = std::lcm(a->den, b->den);
+      unit = Number(std::gcd(a->num * (d / a->den), b->num * (d / b->den)), d);
     }
   }
-  [[nodiscard]] std::int64_t denominator(const Expr& term) const {
+  [[nodiscard]] Number unit(const Expr& term) const {
     const auto at = std::find(terms.begin(), terms.end(), term);
-    return at == terms.end() ? 1 : denominators[static_cast<std::size_t>(at - terms.begin())];
+    return at == terms.end() ? Number(1) : units[static_cast<std::size_t>(at - terms.begin())];
   }
 };
 
@@ -63,9 +67,9 @@ Pair of_angle(const Expr& angle, const BaseAngles& bases, bool circular) {
     std::optional<std::int64_t> multiple;
     Expr base;
     if (!turn && l.coefficient.is_exact()) {
-      const std::int64_t d = bases.denominator(l.term);
-      multiple = (l.coefficient * Number(d)).word();
-      base = l.term / Expr(d);
+      const Number unit = bases.unit(l.term);
+      multiple = (l.coefficient / unit).word();
+      base = Expr(unit) * l.term;
     }
     if (!multiple || *multiple > largest_multiple || *multiple < -largest_multiple) {
       const Expr whole = Expr(l.coefficient) * l.term;
