@@ -12,7 +12,7 @@ static void build(benchmark::State& state) {
   for (auto _ : state) benchmark::DoNotOptimize(bench::reaction_diffusion(static_cast<int>(state.range(0))));
   state.counters["equations"] = static_cast<double>(2 * state.range(0) * state.range(0));
 }
-BENCHMARK(build)->Arg(16)->Arg(64)->Unit(benchmark::kMillisecond);
+BENCHMARK(build)->Arg(16)->Arg(64)->Arg(256)->Unit(benchmark::kMillisecond);
 
 static void jacobian_and_kernel(benchmark::State& state) {
   const auto model = bench::reaction_diffusion(static_cast<int>(state.range(0)));
@@ -28,6 +28,12 @@ static void jacobian_and_kernel(benchmark::State& state) {
   state.counters["operations"] = static_cast<double>(operations);
 }
 BENCHMARK(jacobian_and_kernel)->Arg(16)->Arg(64)->Unit(benchmark::kMillisecond);
+
+static void sparse_jacobian_alone(benchmark::State& state) {
+  const auto model = bench::reaction_diffusion(static_cast<int>(state.range(0)));
+  for (auto _ : state) benchmark::DoNotOptimize(sparse_jacobian(model.residuals, model.unknowns));
+}
+BENCHMARK(sparse_jacobian_alone)->Arg(64)->Arg(128)->Arg(256)->Unit(benchmark::kMillisecond);
 
 static void sparse_jacobian_16(benchmark::State& state) {
   const auto model = bench::reaction_diffusion(16);

@@ -23,6 +23,7 @@ constexpr std::int64_t largest_multiple = 16;
 struct BaseAngles {
   std::vector<Expr> terms;
   std::vector<Number> units;  // the base is unit*term
+  bool whole_terms = false;   // the terms themselves are multiples of their bases too: 2*x alone has the base x
 
   void note(const Expr& angle) {
     for (const Linear& l : linear_terms(angle)) {
@@ -31,7 +32,7 @@ struct BaseAngles {
       const auto at = std::find(terms.begin(), terms.end(), l.term);
       if (at == terms.end()) {
         terms.push_back(l.term);
-        units.push_back(c);
+        units.push_back(whole_terms ? Number(1) / c.denominator() : c);
         continue;
       }
       Number& unit = units[static_cast<std::size_t>(at - terms.begin())];
@@ -195,9 +196,11 @@ Expr tangents_to_sines(const Expr& e) {
   });
 }
 
-Expr angles_expanded(const Expr& e) {
+Expr angles_expanded(const Expr& e, bool fully) {
   BaseAngles circular;
   BaseAngles hyperbolic;
+  circular.whole_terms = fully;
+  hyperbolic.whole_terms = fully;
   postorder(e, [&](const Expr& x) {
     if (is_call(x, "sin") || is_call(x, "cos") || is_call(x, "tan")) circular.note(x.operands()[0]);
     if (is_call(x, "sinh") || is_call(x, "cosh") || is_call(x, "tanh")) hyperbolic.note(x.operands()[0]);

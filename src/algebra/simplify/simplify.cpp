@@ -206,7 +206,7 @@ Expr simplify(const Expr& expression, const SimplifyOptions& options) { return s
 
 Expr in_exponentials(const Expr& e) { return expand(transforms::circular_to_exponentials(transforms::hyperbolic_to_exponentials(e))); }
 Expr in_sines_and_cosines(const Expr& e) { return transforms::tangents_to_sines(transforms::exponentials_to_circular(e)); }
-Expr expand_angles(const Expr& e) { return expand(transforms::angles_expanded(e)); }
+Expr expand_angles(const Expr& e) { return expand(transforms::angles_expanded(e, true)); }
 Expr combine_angles(const Expr& e) { return transforms::angles_combined(e); }
 Expr expand_logarithms(const Expr& e) { return transforms::logarithms_expanded(e, Reasoner()); }
 Expr combine_logarithms(const Expr& e) { return transforms::logarithms_combined(e, Reasoner()); }

@@ -30,7 +30,8 @@ void rational_forms(const Expr& e, Forms& out);
 
 // angles.cpp
 [[nodiscard]] Expr tangents_to_sines(const Expr& e);
-[[nodiscard]] Expr angles_expanded(const Expr& e);
+/// Only as far as angles have parts in common, or fully: sin(2*x) = 2*sin(x)*cos(x).
+[[nodiscard]] Expr angles_expanded(const Expr& e, bool fully = false);
 [[nodiscard]] Expr angles_combined(const Expr& e);
 void trigonometric_forms(const Expr& e, Forms& out);
 
