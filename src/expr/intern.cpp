@@ -15,18 +15,37 @@ namespace {
 
 constexpr std::size_t shard_count = 64;
 
+// A node and, in the 16 bits that no address has, part of its hash: most probes of other nodes' slots end without looking
+// at the node, which would be a cache miss.
+class Slot {
+ public:
+  Slot() = default;
+  explicit Slot(const Node* n, std::uint64_t hash) : bits_(reinterpret_cast<std::uintptr_t>(n) | tag(hash)) {}
+  static Slot removed() {
+    Slot s;
+    s.bits_ = 1;
+    return s;
+  }
+  [[nodiscard]] bool empty() const { return bits_ == 0; }
+  [[nodiscard]] bool live() const { return bits_ > 1; }
+  [[nodiscard]] bool may_hold(std::uint64_t hash) const { return (bits_ & tag_mask) == tag(hash); }
+  [[nodiscard]] const Node* node() const { return reinterpret_cast<const Node*>(bits_ & ~tag_mask); }
+
+ private:
+  static constexpr std::uint64_t tag_mask = 0xffff000000000000U;
+  // Bits that choose neither the shard (the top six) nor, in tables of usual size, the slot (the lowest).
+  static std::uint64_t tag(std::uint64_t hash) { return (hash << 6U) & tag_mask; }
+  std::uint64_t bits_ = 0;
+};
+
 struct Shard {
   std::mutex mutex;
-  std::unique_ptr<const Node*[]> slots;
+  std::unique_ptr<Slot[]> slots;
   std::size_t capacity = 0;
   std::size_t used = 0;  // live and removed slots
   std::size_t live = 0;
   std::size_t bytes = 0;
 };
-
-const Node* removed_marker() { return reinterpret_cast<const Node*>(std::uintptr_t{1}); }
-
-bool is_live_slot(const Node* n) { return reinterpret_cast<std::uintptr_t>(n) > 1; }
 
 // Never destroyed: expressions in static storage may outlive any order of destruction.
 std::array<Shard, shard_count>& shards() {
@@ -47,11 +66,11 @@ bool try_retain(const Node* n) {
 void resize(Shard& s) {
   std::size_t capacity = 64;
   while (capacity < s.live * 3) capacity *= 2;
-  auto slots = std::make_unique<const Node*[]>(capacity);
+  auto slots = std::make_unique<Slot[]>(capacity);
   for (std::size_t i = 0; i < s.capacity; ++i) {
-    if (!is_live_slot(s.slots[i])) continue;
-    std::size_t at = s.slots[i]->hash & (capacity - 1);
-    while (slots[at] != nullptr) at = (at + 1) & (capacity - 1);
+    if (!s.slots[i].live()) continue;
+    std::size_t at = s.slots[i].node()->hash & (capacity - 1);
+    while (!slots[at].empty()) at = (at + 1) & (capacity - 1);
     slots[at] = s.slots[i];
   }
   s.slots = std::move(slots);
@@ -67,12 +86,13 @@ const Node* find_or_insert(std::uint64_t hash, Same same, Make make) {
   if ((s.used + 1) * 4 > s.capacity * 3) resize(s);
   std::size_t at = hash & (s.capacity - 1);
   std::size_t free_slot = s.capacity;
-  while (s.slots[at] != nullptr) {
-    const Node* n = s.slots[at];
-    if (!is_live_slot(n)) {
+  while (!s.slots[at].empty()) {
+    const Slot slot = s.slots[at];
+    if (!slot.live()) {
       if (free_slot == s.capacity) free_slot = at;
-    } else if (n->hash == hash && same(*n) && try_retain(n)) {
-      return n;
+    } else if (slot.may_hold(hash)) {
+      const Node* n = slot.node();
+      if (n->hash == hash && same(*n) && try_retain(n)) return n;
     }
     at = (at + 1) & (s.capacity - 1);
   }
@@ -82,7 +102,7 @@ const Node* find_or_insert(std::uint64_t hash, Same same, Make make) {
     free_slot = at;
     ++s.used;
   }
-  s.slots[free_slot] = made;
+  s.slots[free_slot] = Slot(made, hash);
   ++s.live;
   s.bytes += size;
   return made;
@@ -98,8 +118,8 @@ void remove(const Node* node) {
   Shard& s = shard_of(node->hash);
   const std::scoped_lock lock(s.mutex);
   std::size_t at = node->hash & (s.capacity - 1);
-  while (s.slots[at] != node) at = (at + 1) & (s.capacity - 1);
-  s.slots[at] = removed_marker();
+  while (s.slots[at].node() != node) at = (at + 1) & (s.capacity - 1);
+  s.slots[at] = Slot::removed();
   --s.live;
   s.bytes -= allocation_size(*node);
   if (s.live * 16 < s.capacity && s.capacity > 4096) resize(s);
@@ -111,7 +131,7 @@ class InternTable {
  public:
   static Node* allocate(std::size_t payload) {
     void* memory = std::malloc(sizeof(Node) + payload);  // NOLINT: released in Node::release
-    if (memory == nullptr) throw std::bad_alloc();
+    if (memory == nullptr || (reinterpret_cast<std::uintptr_t>(memory) >> 48U) != 0) throw std::bad_alloc();  // see Slot
     return new (memory) Node();
   }
 };
@@ -213,7 +233,7 @@ GraphStatistics Node::statistics() {
   for (Shard& s : shards()) {
     const std::scoped_lock lock(s.mutex);
     total.live_nodes += s.live;
-    total.bytes += s.bytes + s.capacity * sizeof(const Node*);
+    total.bytes += s.bytes + s.capacity * sizeof(Slot);
   }
   return total;
 }
