@@ -123,7 +123,7 @@ TEST_CASE("show, plot, help, version, demo") {
   }
   CHECK(boreon("--version").says("boreon "));
   CHECK(boreon("--help").says("boreon derive --help"));
-  for (const char* command : {"show", "derive", "evaluate", "check", "solve", "simulate", "generate", "plot", "demo"}) {
+  for (const char* command : {"show", "derive", "simplify", "expand", "factor", "rewrite", "evaluate", "check", "solve", "simulate", "generate", "plot", "demo"}) {
     CAPTURE(command);
     CHECK(boreon(std::string(command) + " --help").says("Examples:\n  boreon " + std::string(command)));
   }
