@@ -60,7 +60,7 @@ struct RewriteOptions {
   RewriteOrder order = RewriteOrder::bottom_up;
   RewriteExtent extent = RewriteExtent::fixed_point;
   std::size_t limit = 10000;         ///< applications
-  std::vector<Expr> given = {};           ///< relations that may be used to prove conditions
+  std::vector<Expr> given = {};      ///< relations that may be used to prove conditions
   std::size_t match_steps = 200000;  ///< for one rule at one place; matching a sum in all orders can be exponential
 };
 

@@ -1,7 +1,9 @@
 // Writing products of sums out.
 #include <algorithm>
+#include <cmath>
 
 #include "algebra/kernel_ring.hpp"
+#include "algebra/polynomial/work.hpp"
 #include "boreon/algebra.hpp"
 #include "boreon/error.hpp"
 #include "boreon/traverse.hpp"
@@ -33,11 +35,20 @@ class ProductExpander {
     std::vector<Poly> factors;
     Integer denominator = 1;
     double terms = 1;
+    double bits = 0;
     for (const auto& [s, n] : sums) {
       LaurentSum l = convert(s);
       double grown = 1;  // terms of the power
       for (unsigned k = 1; k < std::min<std::size_t>(l.terms.size(), 80) && grown < 1e15; ++k) grown *= (static_cast<double>(n) + k) / k;
       terms *= grown;
+      // Coefficients of a power grow with it: the whole must fit into memory.
+      double size = 0;
+      for (const Integer& c : l.terms.coefficients) size += std::ldexp(1.0, static_cast<int>(std::min<std::size_t>(c.bit_length(), 1000)));
+      bits += n * std::log2(size + 1);
+      if (terms * bits > 1.6e9) {
+        throw Error(ErrorKind::limit, "written out this would have about " + std::to_string(static_cast<std::uint64_t>(terms)) + " terms with numbers of up to " +
+                                          std::to_string(static_cast<std::uint64_t>(bits / 3.3)) + " digits");
+      }
       denominator *= poly::power(l.denominator, n);
       factors.push_back(std::move(l.terms));
       if (grown > static_cast<double>(limits_.terms) || (terms > 1e10)) {
@@ -183,7 +194,8 @@ Expr distributed(const std::vector<std::pair<Expr, unsigned>>& sums, const Expr&
         left.assign(1, result.operands()[0]);
         for (const auto [term, c] : Parts(result)) left.push_back(c * term);
       }
-      if (left.size() * s.operands().size() / 2 > limits.terms) throw Error(ErrorKind::limit, "written out this would have more terms than the limit of " + std::to_string(limits.terms));
+      if (left.size() * s.operands().size() / 2 > limits.terms)
+        throw Error(ErrorKind::limit, "written out this would have more terms than the limit of " + std::to_string(limits.terms));
       std::vector<Expr> terms;
       for (const Expr& a : left) {
         terms.push_back(a * s.operands()[0]);
@@ -302,6 +314,7 @@ class Expander {
 }  // namespace
 
 Expr expand(const Expr& expression, const Limits& limits) {
+  const poly::WorkLimit limit(poly::work_of_call);
   if (expression.is(Kind::relation)) return relation(expression.relation_op(), expand(expression.operands()[0], limits), expand(expression.operands()[1], limits));
   return Expander(limits)(expression);
 }

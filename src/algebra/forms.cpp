@@ -3,6 +3,7 @@
 #include <map>
 
 #include "algebra/kernel_ring.hpp"
+#include "algebra/polynomial/work.hpp"
 #include "boreon/algebra.hpp"
 #include "boreon/error.hpp"
 #include "boreon/text.hpp"
@@ -41,6 +42,7 @@ bool hides(const KernelRing& ring, const Expr& x) {
 }  // namespace
 
 Expr factor(const Expr& expression) {
+  const poly::WorkLimit limit(poly::work_of_call);
   return on_sides(expression, [](const Expr& e) {
     const KernelRing ring = ring_of({e});
     return ring.factored(ring.fraction_of(e));
@@ -48,6 +50,7 @@ Expr factor(const Expr& expression) {
 }
 
 Expr combine_fractions(const Expr& expression) {
+  const poly::WorkLimit limit(poly::work_of_call);
   return on_sides(expression, [](const Expr& e) {
     const KernelRing ring = ring_of({e});
     const Fraction f = ring.fraction_of(e);
@@ -57,6 +60,7 @@ Expr combine_fractions(const Expr& expression) {
 }
 
 Quotient quotient(const Expr& e) {
+  const poly::WorkLimit limit(poly::work_of_call);
   const KernelRing ring = ring_of({e});
   const Fraction f = ring.fraction_of(e);
   return {ring.expression(f.numerator), ring.expression(f.denominator)};
@@ -116,6 +120,7 @@ Expr collect(const Expr& expression, std::span<const Expr> symbols) {
 }
 
 std::vector<Expr> coefficients(const Expr& expression, const Expr& x) {
+  const poly::WorkLimit limit(poly::work_of_call);
   const KernelRing ring = ring_of({expression, x});
   const Fraction f = ring.fraction_of(expression);
   const auto v = ring.index_of(x);
@@ -126,6 +131,7 @@ std::vector<Expr> coefficients(const Expr& expression, const Expr& x) {
 }
 
 Expr partial_fractions(const Expr& expression, const Expr& x) {
+  const poly::WorkLimit limit(poly::work_of_call);
   const KernelRing ring = ring_of({expression, x});
   const Fraction f = ring.fraction_of(expression);
   const unsigned v = kernel_index(ring, x, "partial fractions");
@@ -210,6 +216,7 @@ Expr partial_fractions(const Expr& expression, const Expr& x) {
 }
 
 Expr greatest_common_divisor(const Expr& a, const Expr& b) {
+  const poly::WorkLimit limit(poly::work_of_call);
   const KernelRing ring = ring_of({a, b});
   const Fraction x = ring.fraction_of(a);
   const Fraction y = ring.fraction_of(b);
@@ -218,6 +225,7 @@ Expr greatest_common_divisor(const Expr& a, const Expr& b) {
 }
 
 Expr resultant(const Expr& a, const Expr& b, const Expr& x) {
+  const poly::WorkLimit limit(poly::work_of_call);
   const KernelRing ring = ring_of({a, b, x});
   const Fraction f = ring.fraction_of(a);
   const Fraction g = ring.fraction_of(b);

@@ -130,7 +130,7 @@ void remove(const Node* node) {
 class InternTable {
  public:
   static Node* allocate(std::size_t payload) {
-    void* memory = std::malloc(sizeof(Node) + payload);  // NOLINT: released in Node::release
+    void* memory = std::malloc(sizeof(Node) + payload);                                                       // NOLINT: released in Node::release
     if (memory == nullptr || (reinterpret_cast<std::uintptr_t>(memory) >> 48U) != 0) throw std::bad_alloc();  // see Slot
     return new (memory) Node();
   }

@@ -2,6 +2,7 @@
 #include <algorithm>
 
 #include "algebra/matrix/fraction_matrix.hpp"
+#include "algebra/polynomial/work.hpp"
 #include "boreon/error.hpp"
 #include "boreon/linear_algebra.hpp"
 
@@ -79,6 +80,7 @@ Matrix identity_matrix(Eigen::Index n) {
 }
 
 Matrix inverse(const Matrix& a) {
+  const poly::WorkLimit limit(poly::work_of_call);
   require_square(a, "the inverse");
   const Eigen::Index n = a.rows();
   Matrix both(n, 2 * n);
@@ -89,12 +91,14 @@ Matrix inverse(const Matrix& a) {
 }
 
 Eigen::Index rank(const Matrix& a) {
+  const poly::WorkLimit limit(poly::work_of_call);
   if (a.size() == 0) return 0;
   FractionMatrix m = FractionMatrix::of(a, field_options);
   return static_cast<Eigen::Index>(m.reduce_rows(a.cols()).size());
 }
 
 Matrix reduced_row_echelon_form(const Matrix& a) {
+  const poly::WorkLimit limit(poly::work_of_call);
   if (a.size() == 0) return a;
   FractionMatrix m = FractionMatrix::of(a, field_options);
   (void)m.reduce_rows(a.cols());
@@ -102,6 +106,7 @@ Matrix reduced_row_echelon_form(const Matrix& a) {
 }
 
 Matrix null_space(const Matrix& a) {
+  const poly::WorkLimit limit(poly::work_of_call);
   FractionMatrix m = FractionMatrix::of(a, field_options);
   const std::vector<Eigen::Index> pivots = m.reduce_rows(a.cols());
   const Matrix r = m.expressions();
@@ -118,6 +123,7 @@ Matrix null_space(const Matrix& a) {
 }
 
 LU lu_decomposition(const Matrix& a) {
+  const poly::WorkLimit limit(poly::work_of_call);
   FractionMatrix m = FractionMatrix::of(a, field_options);
   const Eigen::Index n = a.rows();
   LU out;
@@ -153,6 +159,7 @@ LU lu_decomposition(const Matrix& a) {
 }
 
 Vector solve_linear(const Matrix& a, const Vector& b) {
+  const poly::WorkLimit limit(poly::work_of_call);
   require_square(a, "a linear system");
   if (b.size() != a.rows())
     throw Error(ErrorKind::shape, "the right-hand side has " + std::to_string(b.size()) + " components, the matrix has " + std::to_string(a.rows()) + " rows");

@@ -20,6 +20,9 @@ class WorkLimit {
   std::uint64_t granted_;
 };
 
+/// What one call of the public interface may use: some seconds.
+inline constexpr std::uint64_t work_of_call = 2000000000U;
+
 /// About one unit for each multiplication of coefficients.
 void charge(std::uint64_t units);
 

@@ -391,6 +391,22 @@ Expr call_rule(const Expr& x, const Reasoner& reasoner) {
 
 }  // namespace
 
+Expr angles_doubled(const Expr& e) {
+  return everywhere(e, [](const Expr& x) {
+    if (!x.is(Kind::product)) return x;
+    for (const auto [b, n] : Parts(x)) {
+      const bool c = is_call(b, "sin");
+      if ((!c && !is_call(b, "sinh")) || !n.word()) continue;
+      const Expr& u = b.operands()[0];
+      for (const auto [d, m] : Parts(x)) {
+        if (!(m == n) || !(d == (c ? cos(u) : cosh(u)))) continue;
+        return x / power(b, n) / power(d, n) * power((c ? sin(2 * u) : sinh(2 * u)) / 2, n);
+      }
+    }
+    return x;
+  });
+}
+
 Expr gather_products(const Expr& e) {
   return everywhere(e, [](const Expr& x) {
     if (!x.is(Kind::product)) return x;

@@ -89,7 +89,7 @@ class Simplifier {
       bool found = false;
       for (const Expr& c : candidates) {
         if (cost(c) > cost(best)) break;
-        if (!better(c, best) || !compare(best, c, quick_).agrees) continue;
+        if (!better(c, best) || !verified(best, c)) continue;
         best = c;
         found = true;
       }
@@ -97,6 +97,16 @@ class Simplifier {
     }
     *done_.find(e) = best;
     return best;
+  }
+
+  // Agrees wherever both have values. Where nothing has one (unevaluated integrals, sums, limits) the transformations
+  // stand on their own; where a value should be had and never is, the form is refused.
+  bool verified(const Expr& from, const Expr& to) {
+    const Comparison c = compare(from, to, quick_);
+    if (c.points > 0 || !c.agrees) return c.agrees;
+    bool opaque = false;
+    postorder(from, [&](const Expr& x) { opaque = opaque || x.is(Kind::integral) || x.is(Kind::summation) || x.is(Kind::limit) || x.is(Kind::derivative); });
+    return opaque;
   }
 
   template <class Make>
@@ -140,7 +150,7 @@ class Simplifier {
     attempt([&] { transforms::exponential_forms(e, raw); });
     attempt([&] { transforms::special_forms(e, raw); });
     attempt([&] {
-      const Expr list[] = {transforms::powers_to_exponentials(e), transforms::absolutes_apart(e), transforms::inverse_hyperbolic_to_logarithms(e)};
+      const Expr list[] = {transforms::powers_to_exponentials(e), transforms::absolutes_apart(e), transforms::inverse_hyperbolic_to_logarithms(e), transforms::angles_doubled(e)};
       for (const Expr& f : list) {
         if (!(f == e)) raw.push_back(f);
       }
