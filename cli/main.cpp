@@ -179,7 +179,17 @@ int run(int argc, char** argv) {
     by_app[sub] = &c;
   }
   try {
-    app.parse(argc, argv);
+    // An expression may start with a minus; the blank keeps it from being taken for an option and goes again below.
+    std::vector<std::string> words;
+    for (int i = argc - 1; i > 0; --i) {
+      const std::string word = argv[i];
+      const bool expression = word.size() > 1 && word[0] == '-' && word[1] != '-' && word != "-h";
+      words.push_back(expression ? " " + word : word);
+    }
+    app.parse(words);
+    for (std::string& input : r.inputs) {
+      if (input.starts_with(" -")) input.erase(0, 1);
+    }
   } catch (const CLI::CallForHelp& e) {
     return app.exit(e);
   } catch (const CLI::CallForAllHelp& e) {

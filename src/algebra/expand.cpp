@@ -1,4 +1,6 @@
 // Writing products of sums out.
+#include <fmt/format.h>
+
 #include <algorithm>
 #include <cmath>
 
@@ -36,24 +38,27 @@ class ProductExpander {
     Integer denominator = 1;
     double terms = 1;
     double bits = 0;
+    std::vector<double> degrees(kernels_.size(), 0);
     for (const auto& [s, n] : sums) {
       LaurentSum l = convert(s);
       double grown = 1;  // terms of the power
       for (unsigned k = 1; k < std::min<std::size_t>(l.terms.size(), 80) && grown < 1e15; ++k) grown *= (static_cast<double>(n) + k) / k;
       terms *= grown;
-      // Coefficients of a power grow with it: the whole must fit into memory.
-      double size = 0;
+      double size = 0;  // of the numbers: the sum of absolute values, to the power
       for (const Integer& c : l.terms.coefficients) size += std::ldexp(1.0, static_cast<int>(std::min<std::size_t>(c.bit_length(), 1000)));
       bits += n * std::log2(size + 1);
-      if (terms * bits > 1.6e9) {
-        throw Error(ErrorKind::limit, "written out this would have about " + std::to_string(static_cast<std::uint64_t>(terms)) + " terms with numbers of up to " +
-                                          std::to_string(static_cast<std::uint64_t>(bits / 3.3)) + " digits");
-      }
+      const auto d = l.terms.degrees();
+      for (std::size_t v = 0; v < d.size(); ++v) degrees[v] += static_cast<double>(d[v]) * n;
       denominator *= poly::power(l.denominator, n);
       factors.push_back(std::move(l.terms));
-      if (grown > static_cast<double>(limits_.terms) || (terms > 1e10)) {
-        throw Error(ErrorKind::limit, "written out this would have more terms than the limit of " + std::to_string(limits_.terms));
-      }
+    }
+    // No more terms than there are exponents.
+    double box = 1;
+    for (const double d : degrees) box = std::min(box * (d + 1), 1e300);
+    terms = std::min(terms, box);
+    if (terms > 50 * static_cast<double>(limits_.terms) || terms * bits > 4e9 || (sums.size() == 1 && terms > static_cast<double>(limits_.terms))) {
+      throw Error(ErrorKind::limit,
+                  fmt::format("written out this would have about {:.2g} terms (limit {}) with numbers of up to {:.0f} digits", terms, limits_.terms, bits / 3.3 + 1));
     }
     Poly product = poly::constant(static_cast<unsigned>(kernels_.size()), 1);
     // Short factors first keep the products in between short.

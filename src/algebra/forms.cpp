@@ -54,8 +54,11 @@ Expr combine_fractions(const Expr& expression) {
   return on_sides(expression, [](const Expr& e) {
     const KernelRing ring = ring_of({e});
     const Fraction f = ring.fraction_of(e);
-    const Expr n = ring.expression(f.numerator);
-    return poly::is_one(f.denominator) ? n : n / ring.factored(f.denominator);
+    if (poly::is_one(f.denominator)) return ring.expression(f.numerator);
+    // The sign goes to the numerator, so that equal fractions come out alike.
+    const Expr d = ring.factored(f.denominator);
+    const bool negative = d.is(Kind::product) && d.operands()[0].number().sign() < 0;
+    return negative ? ring.expression(poly::negate(f.numerator)) / -d : ring.expression(f.numerator) / d;
   });
 }
 

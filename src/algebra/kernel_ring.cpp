@@ -8,6 +8,7 @@
 #include "boreon/functions.hpp"
 #include "boreon/symbol.hpp"
 #include "expr/canonical.hpp"
+#include "text/display.hpp"
 
 namespace boreon {
 
@@ -483,7 +484,29 @@ Expr KernelRing::expression(const Fraction& f) const {
 Expr KernelRing::factored(const Poly& p) const {
   const poly::Factors fs = poly::factor(p);
   std::vector<Expr> factors{Expr(fs.unit.number())};
-  for (const poly::Factor& x : fs.list) factors.push_back(power(expression(x.base), Expr(x.multiplicity)));
+  for (const poly::Factor& x : fs.list) {
+    Expr base = expression(x.base);
+    // Of the terms of highest degree the one that is read first gets a plus: (4*x - 3*y), not (3*y - 4*x) with a minus.
+    std::uint64_t top = 0;
+    Expr first;
+    bool negative = false;
+    std::vector<Expr> scratch;
+    for (std::size_t i = 0; i < x.base.size(); ++i) {
+      std::uint64_t degree = 0;
+      for (unsigned v = 0; v < vars(); ++v) degree += x.base.exponent(i, v);
+      if (degree < top) continue;
+      const Expr term = monomial(x.base.monomial(i), x.base.layout, 1, scratch);
+      if (degree == top && i > 0 && reading_order(first, term) <= 0) continue;
+      top = degree;
+      first = term;
+      negative = x.base.coefficients[i].sign() < 0;
+    }
+    if (negative) {
+      base = expression(poly::negate(x.base));
+      if (x.multiplicity % 2 != 0) factors[0] = -factors[0];
+    }
+    factors.push_back(power(base, Expr(x.multiplicity)));
+  }
   return multiply(factors);
 }
 

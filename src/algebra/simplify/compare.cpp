@@ -1,6 +1,7 @@
 // Two expressions at random points, in ball arithmetic.
 #include <algorithm>
 #include <cmath>
+#include <functional>
 #include <optional>
 
 #include "algebra/kernel_ring.hpp"
@@ -189,9 +190,11 @@ EquivalenceResult equivalent(const Expr& a, const Expr& b, const SimplifyOptions
     }
   };
   const Expr d = a - b;
-  const Expr forms[] = {d, transforms::angles_expanded(transforms::tangents_to_sines(transforms::hyperbolic_to_exponentials(d))), simplify(d, options)};
-  for (const Expr& form : forms) {
-    if (!vanishes(form)) continue;
+  // From the cheapest to the dearest.
+  const std::function<Expr()> forms[] = {[&] { return d; }, [&] { return transforms::angles_expanded(transforms::tangents_to_sines(transforms::hyperbolic_to_exponentials(d))); },
+                                         [&] { return simplify(d, options); }};
+  for (const auto& form : forms) {
+    if (!vanishes(form())) continue;
     out.verdict = Equivalence::proved;
     out.reason = "the difference reduces to zero by exact rewriting";
     return out;
