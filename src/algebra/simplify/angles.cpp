@@ -18,6 +18,12 @@ namespace {
 
 constexpr std::int64_t largest_multiple = 16;
 
+// Angles whose sine and cosine are algebraic: multiples of them are always worth taking apart.
+bool inverse_function(const Expr& e) {
+  static const char* const names[] = {"asin", "acos", "atan", "atan2", "asinh", "acosh", "atanh", "log"};
+  return std::any_of(std::begin(names), std::end(names), [&](const char* n) { return is_call(e, n); });
+}
+
 // The base angles of one family: for each term the largest angle of which all its angles are whole multiples, so that x
 // and 2*x/3 share x/3, while 19/4 alone is its own base.
 struct BaseAngles {
@@ -32,7 +38,7 @@ struct BaseAngles {
       const auto at = std::find(terms.begin(), terms.end(), l.term);
       if (at == terms.end()) {
         terms.push_back(l.term);
-        units.push_back(whole_terms ? Number(1) / c.denominator() : c);
+        units.push_back(whole_terms || inverse_function(l.term) ? Number(1) / c.denominator() : c);
         continue;
       }
       Number& unit = units[static_cast<std::size_t>(at - terms.begin())];

@@ -391,6 +391,17 @@ Expr call_rule(const Expr& x, const Reasoner& reasoner) {
 
 }  // namespace
 
+Expr signs_absorbed(const Expr& e) {
+  return everywhere(e, [](const Expr& x) {
+    if (!x.is(Kind::product) || x.operands()[0].number().sign() >= 0) return x;
+    for (const auto [b, n] : Parts(x)) {
+      if (!b.is(Kind::sum) || b.operands().size() > 61 || !n.word() || *n.word() % 2 == 0) continue;
+      return -(x / power(b, n)) * power(expand(-b), n);
+    }
+    return x;
+  });
+}
+
 Expr angles_doubled(const Expr& e) {
   return everywhere(e, [](const Expr& x) {
     if (!x.is(Kind::product)) return x;

@@ -128,6 +128,7 @@ class Simplifier {
       out.push_back(local);
       out.push_back(gathered);
       out.push_back(transforms::local_rules(gathered, reasoner_));
+      out.push_back(transforms::signs_absorbed(gathered));
     });
   }
 

@@ -58,6 +58,8 @@ void special_forms(const Expr& e, Forms& out);
 [[nodiscard]] Expr local_rules(const Expr& e, const Reasoner& reasoner);
 /// sqrt of what contains a square, nested square roots.
 [[nodiscard]] Expr radical_rules(const Expr& e, const Reasoner& reasoner);
+/// -(a - b)^3 = (b - a)^3: a minus in front goes into a sum with an odd power.
+[[nodiscard]] Expr signs_absorbed(const Expr& e);
 /// sin(u)^n*cos(u)^n = sin(2*u)^n/2^n in products, the same for sinh and cosh.
 [[nodiscard]] Expr angles_doubled(const Expr& e);
 /// sin*cos^-1 = tan and the like in products; exp(a)*exp(b).
