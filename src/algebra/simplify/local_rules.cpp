@@ -394,6 +394,10 @@ Expr call_rule(const Expr& x, const Reasoner& reasoner) {
 Expr signs_absorbed(const Expr& e) {
   return everywhere(e, [](const Expr& x) {
     if (!x.is(Kind::product) || x.operands()[0].number().sign() >= 0) return x;
+    // Of several sums each may be the one that another form needs as it is.
+    std::size_t sums = 0;
+    for (const auto [b, n] : Parts(x)) sums += b.is(Kind::sum) ? 1U : 0U;
+    if (sums != 1) return x;
     for (const auto [b, n] : Parts(x)) {
       if (!b.is(Kind::sum) || b.operands().size() > 61 || !n.word() || *n.word() % 2 == 0) continue;
       return -(x / power(b, n)) * power(expand(-b), n);
