@@ -26,13 +26,7 @@ Fields fields_of(const Request& r, ParseContext extra) {
 
 void conclude(Answer& a, const Comparison& c, const char* method) {
   a.json["status"] = "exact";
-  a.json["check"] = {{"method", method},
-                     {"points", c.points},
-                     {"digits", std::min(c.digits, 100.0)},
-                     {"worst", nullptr},
-                     {"verdict", !c.agrees                        ? "disagrees"
-                                 : c.points == 0 && c.digits == 0 ? "untested"
-                                                                  : "agrees"}};
+  a.json["check"] = json_of(c, method);
   if (!c.agrees) {
     a.text += "check: DISAGREES\n";
     a.exit_code = 1;
@@ -56,11 +50,11 @@ Answer determinant_of(const Request& r) {
     throw Error(ErrorKind::shape, fmt::format("the determinant of a Jacobian needs as many variables as expressions; there are {} expressions and {} variables (--wrt names them)",
                                               f.functions.size(), variables.size()));
   }
-  const Matrix j = jacobian(f.functions, variables);
+  const SparseMatrix j = sparse_jacobian(f.functions, variables);
   CheckOptions check;
   check.conditions = f.assumed.conditions;
-  const Evidence evidence = cross_check(f.functions, variables, sparse_jacobian(f.functions, variables), check);
-  const Expr d = determinant(j);
+  const Evidence evidence = cross_check(f.functions, variables, j, check);
+  const Expr d = determinant(j.dense());
   SimplifyOptions o;
   o.conditions = f.assumed.conditions;
   const Simplified s = simplify_with_report(d, o);
@@ -110,15 +104,6 @@ Answer derive_field(const Request& r) {
   a.json["coordinates"] = directions;
   Comparison check;
   check.digits = 100;
-  if (r.what == "gradient") {
-    list(gradient(f.functions[0], c));
-  } else if (r.what == "laplacian") {
-    one(laplacian(f.functions[0], c));
-  } else if (r.what == "divergence") {
-    one(divergence(f.functions, c));
-  } else {
-    list(curl(f.functions, c));
-  }
   // An identity that only holds if all pieces are right: the divergence of a curl and the curl of a gradient vanish,
   // the Laplacian is the divergence of the gradient.
   SimplifyOptions o;
@@ -131,15 +116,23 @@ Answer derive_field(const Request& r) {
   };
   const char* method = "";
   if (r.what == "gradient") {
+    const std::vector<Expr> slope = gradient(f.functions[0], c);
+    list(slope);
     method = "curl of the gradient vanishes";
-    for (const Expr& e : curl(gradient(f.functions[0], c), c)) vanishes(e);
+    for (const Expr& e : curl(slope, c)) vanishes(e);
   } else if (r.what == "laplacian") {
+    const Expr result = laplacian(f.functions[0], c);
+    one(result);
     method = "divergence of the gradient";
-    vanishes(divergence(gradient(f.functions[0], c), c) - laplacian(f.functions[0], c));
+    vanishes(divergence(gradient(f.functions[0], c), c) - result);
   } else if (r.what == "curl") {
+    const std::vector<Expr> rotation = curl(f.functions, c);
+    list(rotation);
     method = "divergence of the curl vanishes";
-    vanishes(divergence(curl(f.functions, c), c));
+    vanishes(divergence(rotation, c));
   } else {
+    const Expr result = divergence(f.functions, c);
+    one(result);
     method = "product rule with the squared distance";
     // div(g*F) = g*div(F) + grad(g).F for g = x^2 + y^2 + z^2
     const Expr& first = c.variables()[0];
@@ -151,7 +144,7 @@ Answer derive_field(const Request& r) {
     const std::vector<Expr> slope = gradient(g, c);
     Expr along = 0;
     for (std::size_t i = 0; i < 3; ++i) along += slope[i] * f.functions[i];
-    vanishes(divergence(scaled, c) - g * divergence(f.functions, c) - along);
+    vanishes(divergence(scaled, c) - g * result - along);
   }
   conclude(a, check, method);
   return a;

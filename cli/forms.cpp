@@ -28,21 +28,6 @@ Expr expression_of(const Request& r, const Assumed& assumed) {
   return evaluate_derivatives(read_input(r.inputs[0], assumed.context));
 }
 
-Json json_of(const Comparison& c) {
-  Json worst = nullptr;
-  if (!c.worst_point.empty()) {
-    worst = Json::object();
-    for (const auto& [name, value] : c.worst_point) worst["at"][name] = value;
-  }
-  return {{"method", "ball arithmetic at random points"},
-          {"points", c.points},
-          {"digits", std::min(c.digits, 100.0)},
-          {"worst", worst},
-          {"verdict", !c.agrees                        ? "disagrees"
-                      : c.points == 0 && c.digits == 0 ? "untested"
-                                                       : "agrees"}};
-}
-
 std::string text_of(const Comparison& c) {
   if (!c.agrees) {
     std::string at;
@@ -68,23 +53,20 @@ std::vector<Expr> by_of(const Request& r, const Assumed& assumed) {
   return list;
 }
 
-Answer concluded(const Request& r, const Expr& input, const Expr& result, const Assumed& assumed) {
+Answer concluded(const Request& r, const Expr& result, const Comparison& c, const Assumed& assumed) {
   Answer a;
   a.text = typeset(r, result) + "\n";
   a.json["result"] = to_text(result);
   a.json["status"] = "exact";
-  Comparison c;
-  if (input.is(Kind::relation) && result.is(Kind::relation)) {
-    c = compare(input.operands()[0] - input.operands()[1], result.operands()[0] - result.operands()[1], options_of(r, assumed));
-  } else if (!is_condition(input) && !is_condition(result)) {
-    c = compare(input, result, options_of(r, assumed));
-  }
   a.json["check"] = json_of(c);
   a.json["conditions"] = assumed.texts;
   a.text += fmt::format("check: {}\n", text_of(c));
   if (!c.agrees) a.exit_code = 1;
   return a;
 }
+
+// A form of e, compared with it.
+Answer compared(const Request& r, const Expr& e, const Expr& result, const Assumed& assumed) { return concluded(r, result, compare(e, result, options_of(r, assumed)), assumed); }
 
 }  // namespace
 
@@ -117,11 +99,11 @@ Answer simplify_command(const Request& r) {
       for (const auto& [name, f] : forms) names.push_back(name);
       throw Error(ErrorKind::usage, fmt::format("'{}' is no form{} (known: {})", r.form, suggestion(r.form, names), fmt::join(names, ", ")));
     }
-    return concluded(r, e, at->second(), assumed);
+    return compared(r, e, at->second(), assumed);
   }
   if (!by.empty()) throw Error(ErrorKind::usage, "--by goes with --form collected or --form partial-fractions");
   const Simplified s = simplify_with_report(e, options_of(r, assumed));
-  Answer a = concluded(r, e, s.expression, assumed);
+  Answer a = concluded(r, s.expression, s.check, assumed);
   a.json["operations"] = {{"before", s.cost_before}, {"after", s.cost_after}};
   a.text += fmt::format("operations: {} before, {} after{}\n", s.cost_before, s.cost_after, s.work_exhausted ? "; the search stopped at its limit of work" : "");
   return a;
@@ -130,13 +112,13 @@ Answer simplify_command(const Request& r) {
 Answer expand_command(const Request& r) {
   const Assumed assumed = assumptions_of(r);
   const Expr e = expression_of(r, assumed);
-  return concluded(r, e, expand(e), assumed);
+  return compared(r, e, expand(e), assumed);
 }
 
 Answer factor_command(const Request& r) {
   const Assumed assumed = assumptions_of(r);
   const Expr e = expression_of(r, assumed);
-  return concluded(r, e, factor(e), assumed);
+  return compared(r, e, factor(e), assumed);
 }
 
 Answer rewrite_command(const Request& r) {

@@ -57,6 +57,8 @@ void add_what(CLI::App& c, Request& r) {
   c.add_flag("--no-check", r.no_check, "skip the comparison with independent numerics");
 }
 
+void add_quantity(CLI::App& c, Request& r) { c.add_option("--of", r.of, "output or equation of the model"); }
+
 void add_solver(CLI::App& c, Request& r) {
   c.add_option("--tolerance", r.tolerance, "relative tolerance")->check(CLI::Range(1e-15, 0.5));
   c.add_option("--linear-solver", r.linear_solver, "automatic, dense or sparse (KLU)")->check(CLI::IsMember({"automatic", "dense", "sparse"}));
@@ -82,13 +84,12 @@ const std::vector<Command>& commands() {
                       "expanded, factored, collected, fraction, partial-fractions, exponentials, sines, expanded-angles, combined-angles, expanded-logarithms, "
                       "combined-logarithms");
          c.add_option("--by", r.by, "symbols that --form collected and partial-fractions go by");
-         c.add_option("--of", r.of, "output or equation of the model");
+         add_quantity(c, r);
          c.add_option("--points", r.points, "random points to compare at (6)")->check(CLI::Range(1, 10000));
        }},
-      {"expand", "products and powers of sums written out", "  boreon expand \"(x + y)^3*(x - y)\"\n", expand_command,
-       [](CLI::App& c, Request& r) { c.add_option("--of", r.of, "output or equation of the model"); }},
+      {"expand", "products and powers of sums written out", "  boreon expand \"(x + y)^3*(x - y)\"\n", expand_command, [](CLI::App& c, Request& r) { add_quantity(c, r); }},
       {"factor", "irreducible factors over the rationals", "  boreon factor \"x^10 - 1\"\n  boreon factor \"x^2*y^2 - x^2 - y^2 + 1\" --format unicode\n", factor_command,
-       [](CLI::App& c, Request& r) { c.add_option("--of", r.of, "output or equation of the model"); }},
+       [](CLI::App& c, Request& r) { add_quantity(c, r); }},
       {"rewrite", "rules of your own",
        "  boreon rewrite \"2*sin(x)^2 + 2*cos(x)^2 + y\" --rule \"k*sin(u)^2 + k*cos(u)^2 becomes k for any u, k\"\n"
        "  boreon rewrite \"log(2*x*y)\" --assume \"x > 0, y > 0\" --rule \"log(a*b) becomes log(a) + log(b) for any a, rest b where a > 0, b > 0\"\n"
@@ -100,7 +101,7 @@ const std::vector<Command>& commands() {
          c.add_option("--order", r.order, "bottom-up or top-down")->check(CLI::IsMember({"bottom-up", "top-down"}));
          c.add_option("--extent", r.extent, "first, pass or fixed-point")->check(CLI::IsMember({"first", "pass", "fixed-point"}));
          c.add_option("--limit", r.limit, "most applications (10000)")->check(CLI::Range(1, 100000000));
-         c.add_option("--of", r.of, "output or equation of the model");
+         add_quantity(c, r);
        }},
       {"evaluate", "numbers, in double precision or to any number of certified digits",
        "  boreon evaluate \"sin(x)/x\" --at \"x=1/3\"\n  boreon evaluate \"sin(x)/x\" --at \"x=1/3\" --digits 40\n  boreon evaluate \"exp(1i*pi)\"\n  boreon evaluate model.toml\n",

@@ -170,6 +170,21 @@ Json json_of(const Evidence& e) {
   return {{"method", e.method}, {"points", e.points}, {"digits", e.digits}, {"worst", worst}, {"verdict", to_string(e.verdict)}, {"entries", e.entries}};
 }
 
+Json json_of(const Comparison& c, const char* method) {
+  Json worst = nullptr;
+  if (!c.worst_point.empty()) {
+    worst = Json::object();
+    for (const auto& [name, value] : c.worst_point) worst["at"][name] = value;
+  }
+  return {{"method", method},
+          {"points", c.points},
+          {"digits", std::min(c.digits, 100.0)},
+          {"worst", worst},
+          {"verdict", !c.agrees                        ? "disagrees"
+                      : c.points == 0 && c.digits == 0 ? "untested"
+                                                       : "agrees"}};
+}
+
 std::string tidy(const std::string& text) {
   std::string out;
   for (const char c : text) {

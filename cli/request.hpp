@@ -82,6 +82,7 @@ struct Assumed {
 [[nodiscard]] std::string typeset(const Request& r, const Matrix& m);
 [[nodiscard]] std::string indented(const std::string& text, const std::string& by = "  ");
 [[nodiscard]] Json json_of(const Evidence& e);
+[[nodiscard]] Json json_of(const Comparison& c, const char* method = "ball arithmetic at random points");
 /// The text without blanks at the ends of its lines.
 [[nodiscard]] std::string tidy(const std::string& text);
 [[nodiscard]] std::string read_file(const std::string& path);

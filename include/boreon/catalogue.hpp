@@ -56,6 +56,8 @@ struct FunctionRow {
 [[nodiscard]] std::span<const FunctionRow> catalogue();
 /// The row of that name, or null.
 [[nodiscard]] const FunctionRow* find_function(std::string_view name);
+/// Whether an expression is a call of the known function of that name.
+[[nodiscard]] inline bool is_call_of(const Expr& e, std::string_view name) { return e.is(Kind::call) && e.function().name == name; }
 /// A call of a known function in canonical form. Throws Error(shape) on a wrong number of arguments.
 [[nodiscard]] Expr call(const FunctionRow& row, std::span<const Expr> args);
 

@@ -54,7 +54,7 @@ class Coordinates {
 
  private:
   Coordinates() = default;
-  void finish();
+  void finish(const Expr& determinant_of_rates);
   std::vector<Expr> variables_;
   std::vector<Expr> functions_;
   std::vector<Expr> base_scales_;  // of the variables

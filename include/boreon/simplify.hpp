@@ -59,7 +59,8 @@ struct Simplified {
 [[nodiscard]] Expr simplify(const Expr& expression, const SimplifyOptions& options = {});
 [[nodiscard]] Simplified simplify_with_report(const Expr& expression, const SimplifyOptions& options = {});
 
-/// Values of two expressions at random points, in ball arithmetic.
+/// Values of two expressions at random points, in ball arithmetic. Of two relations the differences of their sides are
+/// compared; other conditions have no values, so nothing is.
 [[nodiscard]] Comparison compare(const Expr& a, const Expr& b, const SimplifyOptions& options = {});
 
 enum class Equivalence { proved, refuted, undecided };

@@ -5,6 +5,7 @@
 #include <cmath>
 
 #include "algebra/kernel_ring.hpp"
+#include "algebra/linear_terms.hpp"
 #include "algebra/polynomial/work.hpp"
 #include "boreon/algebra.hpp"
 #include "boreon/error.hpp"
@@ -41,9 +42,7 @@ class ProductExpander {
     std::vector<double> degrees(kernels_.size(), 0);
     for (const auto& [s, n] : sums) {
       LaurentSum l = convert(s);
-      double grown = 1;  // terms of the power
-      for (unsigned k = 1; k < std::min<std::size_t>(l.terms.size(), 80) && grown < 1e15; ++k) grown *= (static_cast<double>(n) + k) / k;
-      terms *= grown;
+      terms *= poly::terms_of_power(l.terms.size(), n);
       double size = 0;  // of the numbers: the sum of absolute values, to the power
       for (const Integer& c : l.terms.coefficients) size += std::ldexp(1.0, static_cast<int>(std::min<std::size_t>(c.bit_length(), 1000)));
       bits += n * std::log2(size + 1);
@@ -78,13 +77,7 @@ class ProductExpander {
 
  private:
   void note(const Expr& term) {
-    if (term.is(Kind::product)) {
-      for (const auto [base, exponent] : Parts(term)) note(base, exponent);
-    } else if (term.is(Kind::power)) {
-      note(term.operands()[0], term.operands()[1]);
-    } else {
-      note(term, 1);
-    }
+    for_each_factor(term, [this](const Expr& base, const Expr& exponent) { note(base, exponent); });
   }
   void note(const Expr& base, const Expr& exponent) {
     const auto n = exponent.word();
@@ -139,21 +132,14 @@ class ProductExpander {
 
   template <class Visit>
   void for_each_power(const Expr& term, Visit visit) {
-    const auto one = [&](const Expr& base, const Expr& exponent) {
+    for_each_factor(term, [&](const Expr& base, const Expr& exponent) {
       const auto n = exponent.word();
       if (n && *n < (1 << 28) && *n > -(1 << 28)) {
         visit(index_.at(base), *n);
       } else {
         visit(index_.at(power(base, exponent)), 1);
       }
-    };
-    if (term.is(Kind::product)) {
-      for (const auto [base, exponent] : Parts(term)) one(base, exponent);
-    } else if (term.is(Kind::power)) {
-      one(term.operands()[0], term.operands()[1]);
-    } else {
-      one(term, 1);
-    }
+    });
   }
 
   Expr back(const Poly& p, const Integer& denominator, const std::vector<Degree>& shift, const Expr& rest) {

@@ -3,6 +3,8 @@
 #include <map>
 
 #include "algebra/kernel_ring.hpp"
+#include "algebra/linear_terms.hpp"
+#include "algebra/matrix/fraction_matrix.hpp"
 #include "algebra/polynomial/work.hpp"
 #include "boreon/algebra.hpp"
 #include "boreon/error.hpp"
@@ -89,15 +91,8 @@ Expr collect(const Expr& expression, std::span<const Expr> symbols) {
   const auto split = [&](const Expr& term, const Expr& c) {
     Expr key = 1;
     Expr rest = c;
-    const auto take = [&](const Expr& base, const Expr& exponent) { (chosen(base) ? key : rest) *= power(base, exponent); };
-    if (term.is(Kind::product)) {
-      rest = rest * term.operands()[0];
-      for (const auto [base, exponent] : Parts(term)) take(base, exponent);
-    } else if (term.is(Kind::power)) {
-      take(term.operands()[0], term.operands()[1]);
-    } else {
-      take(term, 1);
-    }
+    if (term.is(Kind::product)) rest = rest * term.operands()[0];
+    for_each_factor(term, [&](const Expr& base, const Expr& exponent) { (chosen(base) ? key : rest) *= power(base, exponent); });
     put(key, rest);
   };
   if (e.is(Kind::sum)) {
@@ -135,7 +130,10 @@ std::vector<Expr> coefficients(const Expr& expression, const Expr& x) {
 
 Expr partial_fractions(const Expr& expression, const Expr& x) {
   const poly::WorkLimit limit(poly::work_of_call);
-  const KernelRing ring = ring_of({expression, x});
+  const Expr roots[] = {expression, x};
+  FractionMatrix system;  // undetermined coefficients, the right-hand side last
+  system.ring = std::make_shared<const KernelRing>(roots);
+  const KernelRing& ring = *system.ring;
   const Fraction f = ring.fraction_of(expression);
   const unsigned v = kernel_index(ring, x, "partial fractions");
   if (hides(ring, x)) throw Error(ErrorKind::usage, "the expression is not rational in " + to_text(x));
@@ -178,38 +176,27 @@ Expr partial_fractions(const Expr& expression, const Expr& x) {
     unsigned degree;
   };
   std::vector<Unknown> columns;
-  std::vector<std::vector<Fraction>> rows(unknowns, std::vector<Fraction>());
+  system.rows = static_cast<Eigen::Index>(unknowns);
+  system.cols = system.rows + 1;
+  system.entries.assign(unknowns * (unknowns + 1), fraction(Poly(d.layout)));
   for (std::size_t i = 0; i < parts.size(); ++i) {
     for (unsigned j = 1; j <= parts[i].multiplicity; ++j) {
       const auto rest = poly::coefficients_in(*poly::divide_exactly(d, poly::power(parts[i].base, j)), v);
       for (unsigned k = 0; k < parts[i].base.degree(v); ++k) {
         columns.push_back({i, j, k});
-        for (std::size_t r = 0; r < unknowns; ++r) {
-          rows[r].push_back(r >= k && r - k < rest.size() ? fraction(rest[r - k]) : fraction(Poly(d.layout)));
+        for (std::size_t r = k; r < unknowns && r - k < rest.size(); ++r) {
+          system.at(static_cast<Eigen::Index>(r), static_cast<Eigen::Index>(columns.size()) - 1) = fraction(rest[r - k]);
         }
       }
     }
   }
-  for (std::size_t r = 0; r < unknowns; ++r) rows[r].push_back(n[r]);
-  for (std::size_t c = 0; c < unknowns; ++c) {  // Gauss and Jordan; the matrix is never singular
-    std::size_t pivot = c;
-    while (rows[pivot][c].is_zero()) ++pivot;
-    std::swap(rows[c], rows[pivot]);
-    const Fraction inverse = divide(fraction(Number(1), ring.vars()), rows[c][c]);
-    for (std::size_t k = c; k <= unknowns; ++k) rows[c][k] = multiply(rows[c][k], inverse);
-    for (std::size_t r = 0; r < unknowns; ++r) {
-      if (r == c || rows[r][c].is_zero()) continue;
-      const Fraction m = rows[r][c];
-      for (std::size_t k = c; k <= unknowns; ++k) {
-        if (!rows[c][k].is_zero()) rows[r][k] = subtract(rows[r][k], multiply(m, rows[c][k]));
-      }
-    }
-  }
+  for (std::size_t r = 0; r < unknowns; ++r) system.at(static_cast<Eigen::Index>(r), system.rows) = n[r];
+  (void)system.reduce_rows(system.rows);  // never singular
   for (std::size_t i = 0; i < columns.size();) {
     std::size_t j = i;
     Fraction numerator = fraction(Poly(d.layout));
     while (j < columns.size() && columns[j].part == columns[i].part && columns[j].power == columns[i].power) {
-      numerator = add(numerator, multiply(rows[j][unknowns], fraction(poly::variable(ring.vars(), v, columns[j].degree))));
+      numerator = add(numerator, multiply(system.at(static_cast<Eigen::Index>(j), system.rows), fraction(poly::variable(ring.vars(), v, columns[j].degree))));
       ++j;
     }
     if (!numerator.is_zero()) terms.push_back(show(numerator) / power(ring.expression(parts[columns[i].part].base), Expr(columns[i].power)));

@@ -101,6 +101,4 @@ Fraction power(const Fraction& a, std::int64_t n) {
   return n < 0 ? divide(fraction(Number(1), a.vars()), p) : p;
 }
 
-bool equal(const Fraction& a, const Fraction& b) { return poly::equal(a.numerator, b.numerator) && poly::equal(a.denominator, b.denominator); }
-
 }  // namespace boreon

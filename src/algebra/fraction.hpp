@@ -29,6 +29,5 @@ struct Fraction {
 [[nodiscard]] Fraction divide(const Fraction& a, const Fraction& b);
 [[nodiscard]] Fraction power(const Fraction& a, std::int64_t n);
 [[nodiscard]] Fraction negate(const Fraction& a);
-[[nodiscard]] bool equal(const Fraction& a, const Fraction& b);
 
 }  // namespace boreon

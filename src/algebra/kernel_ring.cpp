@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <numeric>
 
+#include "algebra/linear_terms.hpp"
 #include "boreon/catalogue.hpp"
 #include "boreon/error.hpp"
 #include "boreon/functions.hpp"
@@ -18,39 +19,6 @@ using poly::Poly;
 
 namespace {
 
-bool is_call_of(const Expr& e, const char* name) { return e.is(Kind::call) && e.function().name == name; }
-
-// e = sum of coefficient*term, the constant under the term 1.
-struct LinearPart {
-  Expr term;
-  Number coefficient;
-};
-
-std::vector<LinearPart> linear_parts(const Expr& e) {
-  std::vector<LinearPart> out;
-  const auto push = [&](const Expr& term, const Number& c) {
-    if (term.is(Kind::product) && !term.operands()[0].is_integer(1)) {
-      out.push_back({term / term.operands()[0], c * term.operands()[0].number()});
-    } else {
-      out.push_back({term, c});
-    }
-  };
-  if (e.is_number()) {
-    out.push_back({1, e.number()});
-  } else if (e.is(Kind::sum)) {
-    if (!e.operands()[0].is_integer(0)) out.push_back({1, e.operands()[0].number()});
-    for (const auto [term, c] : Parts(e)) push(term, c.number());
-  } else if (e.is(Kind::product) && e.operands().size() == 3 && e.operands()[1].is(Kind::sum) && e.operands()[2].is_integer(1)) {
-    const Number c = e.operands()[0].number();
-    const Expr& s = e.operands()[1];
-    if (!s.operands()[0].is_integer(0)) out.push_back({1, c * s.operands()[0].number()});
-    for (const auto [term, k] : Parts(s)) push(term, c * k.number());
-  } else {
-    push(e, Number(1));
-  }
-  return out;
-}
-
 std::int64_t word_denominator(const Number& n) {
   const auto d = n.denominator().word();
   if (!d || *d > 100000) throw Error(ErrorKind::limit, "an exponent has a denominator that is too large for polynomial arithmetic");
@@ -63,8 +31,8 @@ std::int64_t word_of(const Number& n) {
   return *w;
 }
 
-bool all_exact(const std::vector<LinearPart>& parts) {
-  return std::all_of(parts.begin(), parts.end(), [](const LinearPart& p) { return p.coefficient.is_exact(); });
+bool all_exact(const std::vector<LinearTerm>& parts) {
+  return std::all_of(parts.begin(), parts.end(), [](const LinearTerm& p) { return p.coefficient.is_exact(); });
 }
 
 const Expr exponential_base = 0;  // stands for the base of exp(x)
@@ -161,12 +129,12 @@ void KernelRing::note_power(const Expr& base, const Expr& exponent, std::vector<
     children.push_back(base);
     return;
   }
-  const auto parts = linear_parts(exponent);
+  const auto parts = linear_terms(exponent);
   if (!all_exact(parts)) {
     add_kernel(power(base, exponent));
     return;
   }
-  for (const LinearPart& p : parts) {
+  for (const LinearTerm& p : parts) {
     if (p.term.is_integer(1)) {
       if (p.coefficient.is_integer()) {
         children.push_back(base);
@@ -186,7 +154,7 @@ void KernelRing::note_power(const Expr& base, const Expr& exponent, std::vector<
 }
 
 void KernelRing::note_exponential(const Expr& argument, std::vector<Expr>& children) {
-  for (const LinearPart& p : linear_parts(argument)) {
+  for (const LinearTerm& p : linear_terms(argument)) {
     if (is_call_of(p.term, "log")) {  // exp(c*log(w)) = w^c
       note_power(p.term.operands()[0], Expr(p.coefficient), children);
       continue;
@@ -227,7 +195,7 @@ std::vector<Expr> KernelRing::children_of(const Expr& e) {
       add_kernel(e);
       break;
     case Kind::call:
-      if (is_call_of(e, "exp") && all_exact(linear_parts(e.operands()[0]))) {
+      if (is_call_of(e, "exp") && all_exact(linear_terms(e.operands()[0]))) {
         note_exponential(e.operands()[0], children);
         break;
       }
@@ -297,20 +265,16 @@ Fraction KernelRing::convert_power(const Expr& base, const Expr& exponent) const
   const auto integer_power = [&](std::int64_t n) {
     const Fraction& b = *fractions_.find(base);
     const auto m = static_cast<std::uint64_t>(n < 0 ? -n : n);
-    // terms of a power: (m + t - 1 choose t - 1)
-    double terms = 1;
-    const double t = static_cast<double>(std::max(b.numerator.size(), b.denominator.size()));
-    for (std::uint64_t k = 1; k < std::min<std::uint64_t>(static_cast<std::uint64_t>(t), 60) && terms < 1e12; ++k)
-      terms *= (static_cast<double>(m) + static_cast<double>(k)) / static_cast<double>(k);
-    if (t > 1 && terms > static_cast<double>(options_.term_limit)) throw Error(ErrorKind::limit, "a power has too many terms to be written out");
+    const std::size_t t = std::max(b.numerator.size(), b.denominator.size());
+    if (t > 1 && poly::terms_of_power(t, m) > static_cast<double>(options_.term_limit)) throw Error(ErrorKind::limit, "a power has too many terms to be written out");
     if (m > (std::uint64_t{1} << 30)) throw Error(ErrorKind::limit, "an exponent is too large for polynomial arithmetic");
     return power(b, n);
   };
   if (const auto n = exponent.word()) return integer_power(*n);
-  const auto parts = linear_parts(exponent);
+  const auto parts = linear_terms(exponent);
   if (!all_exact(parts)) return variable_power(*index_of(power(base, exponent)), 1);
   Fraction out = fraction(Number(1), vars());
-  for (const LinearPart& p : parts) {
+  for (const LinearTerm& p : parts) {
     if (p.term.is_integer(1)) {
       out = multiply(out, p.coefficient.is_integer() ? integer_power(word_of(p.coefficient)) : convert_root(base, p.coefficient));
       continue;
@@ -323,7 +287,7 @@ Fraction KernelRing::convert_power(const Expr& base, const Expr& exponent) const
 
 Fraction KernelRing::convert_exponential(const Expr& argument) const {
   Fraction out = fraction(Number(1), vars());
-  for (const LinearPart& p : linear_parts(argument)) {
+  for (const LinearTerm& p : linear_terms(argument)) {
     if (is_call_of(p.term, "log")) {
       out = multiply(out, convert_power(p.term.operands()[0], Expr(p.coefficient)));
       continue;
@@ -361,7 +325,7 @@ Fraction KernelRing::convert(const Expr& e) const {
       break;
     case Kind::power: out = convert_power(e.operands()[0], e.operands()[1]); break;
     case Kind::call:
-      if (is_call_of(e, "exp") && all_exact(linear_parts(e.operands()[0]))) {
+      if (is_call_of(e, "exp") && all_exact(linear_terms(e.operands()[0]))) {
         out = convert_exponential(e.operands()[0]);
         break;
       }

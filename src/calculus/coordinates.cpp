@@ -62,7 +62,7 @@ Expr Coordinates::tidy(const Expr& e) const {
 }
 
 // Scale factors, metric and orientation from the rates du/dx and the scale factors of x.
-void Coordinates::finish() {
+void Coordinates::finish(const Expr& determinant_of_rates) {
   const std::size_t n = functions_.size();
   Matrix gram(at(n), at(n));  // products of the gradients of u_i, u_j
   for (std::size_t i = 0; i < n; ++i) {
@@ -82,7 +82,7 @@ void Coordinates::finish() {
   } else {
     volume_element_ = tidy(sqrt(tidy(determinant(metric_))));
   }
-  const int sign = sign_at_random(determinant(rates_), conditions_);
+  const int sign = sign_at_random(determinant_of_rates, conditions_);
   orientation_ *= sign == 0 ? 1 : sign;
 }
 
@@ -130,14 +130,15 @@ Coordinates Coordinates::from_map(std::vector<Expr> coordinates, std::span<const
   const std::size_t n = coordinates.size();
   c.metric_ = (j.transpose() * j).eval().unaryExpr([&](const Expr& e) { return c.tidy(e); });
   const Expr d = determinant(j);
-  if (c.tidy(d).is_integer(0)) throw Error(ErrorKind::domain, "the coordinates are not independent: the determinant of the map is zero");
+  const Expr tidy_d = c.tidy(d);
+  if (tidy_d.is_integer(0)) throw Error(ErrorKind::domain, "the coordinates are not independent: the determinant of the map is zero");
   c.rates_ = identity_matrix(at(n));
   for (std::size_t i = 0; i < n; ++i) {
     for (std::size_t k = 0; k < i; ++k) c.orthogonal_ = c.orthogonal_ && c.metric_(at(i), at(k)).is_integer(0);
     c.scale_factors_.push_back(c.tidy(sqrt(c.metric_(at(i), at(i)))));
   }
   c.base_scales_ = c.scale_factors_;
-  c.volume_element_ = c.orthogonal_ ? c.tidy(multiply(c.scale_factors_)) : c.tidy(abs(c.tidy(d)));
+  c.volume_element_ = c.orthogonal_ ? c.tidy(multiply(c.scale_factors_)) : c.tidy(abs(tidy_d));
   const int sign = sign_at_random(d, conditions);
   c.orientation_ = sign == 0 ? 1 : sign;
   return c;
@@ -155,9 +156,10 @@ Coordinates Coordinates::from_functions(const Coordinates& base, std::vector<Exp
   c.conditions_ = base.conditions();
   c.conditions_.insert(c.conditions_.end(), conditions.begin(), conditions.end());
   c.rates_ = jacobian(c.functions_, c.variables_);
-  if (c.tidy(determinant(c.rates_)).is_integer(0)) throw Error(ErrorKind::domain, "the coordinates are not independent: the determinant of their derivatives is zero");
+  const Expr d = determinant(c.rates_);
+  if (c.tidy(d).is_integer(0)) throw Error(ErrorKind::domain, "the coordinates are not independent: the determinant of their derivatives is zero");
   c.orientation_ = base.orientation();
-  c.finish();
+  c.finish(d);
   return c;
 }
 

@@ -170,6 +170,12 @@ DisplayProduct display_product(const Number& coefficient, const Expr* node) {
   return d;
 }
 
+Number DisplayProduct::number_above() const { return coefficient.is_exact() && decimal_form(coefficient, true).empty() ? coefficient.numerator() : coefficient; }
+
+Number DisplayProduct::number_below() const { return coefficient.is_exact() && decimal_form(coefficient, true).empty() ? coefficient.denominator() : Number(1); }
+
+const Expr* DisplayProduct::alone() const { return lone_power() && numerator[0].exponent.is_integer(1) ? numerator[0].base : nullptr; }
+
 std::string decimal_form(const Number& number, bool coefficient) {
   if (!number.is_exact()) return {};
   std::string digits = number.abs().numerator().to_string();

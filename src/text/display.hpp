@@ -32,6 +32,14 @@ struct DisplayProduct {
   bool imaginary = false;
   std::vector<DisplayFactor> numerator;
   std::vector<DisplayFactor> denominator;
+
+  // The coefficient split over the fraction bar; one that reads as a decimal stays above it.
+  [[nodiscard]] Number number_above() const;
+  [[nodiscard]] Number number_below() const;
+  /// The one thing there is, when there is no number, power or quotient about it; null otherwise.
+  [[nodiscard]] const Expr* alone() const;
+  /// Whether there is nothing but one base with its exponent.
+  [[nodiscard]] bool lone_power() const { return coefficient.is_one() && !imaginary && denominator.empty() && numerator.size() == 1; }
 };
 [[nodiscard]] DisplayProduct display_product(const Number& coefficient, const Expr* node);
 

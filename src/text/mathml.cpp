@@ -67,7 +67,7 @@ class PresentationWriter {
       case Kind::power: {
         const Number c = e.is(Kind::product) ? e.operands()[0].number() : Number(1);
         const DisplayProduct d = display_product(c.abs(), &e);
-        const bool lone = c.is_one() && d.denominator.empty() && d.numerator.size() == 1 && !d.imaginary;
+        const bool lone = c.is_one() && d.lone_power();
         const Tightness own = c.sign() < 0 ? Tightness::unary : !lone ? Tightness::product : is_half(d.numerator[0].exponent) ? Tightness::atom : Tightness::power_base;
         return wrapped(own, context, out, [&] {
           if (c.sign() < 0) out.emplace_back(mo("&#x2212;"));
@@ -201,14 +201,13 @@ class PresentationWriter {
   }
 
   static void product(const DisplayProduct& d, Pieces& out) {
-    const bool exact = d.coefficient.is_exact() && decimal_form(d.coefficient, true).empty();
-    const Number top = exact ? d.coefficient.numerator() : d.coefficient;
-    const Number bottom = exact ? d.coefficient.denominator() : Number(1);
+    const Number top = d.number_above();
+    const Number bottom = d.number_below();
+    if (const Expr* one = d.alone()) {
+      out.emplace_back(*one, Tightness::product);
+      return;
+    }
     if (d.denominator.empty() && bottom.is_one()) {
-      if (d.numerator.size() == 1 && top.is_one() && !d.imaginary && d.numerator[0].exponent.is_integer(1)) {
-        out.emplace_back(*d.numerator[0].base, Tightness::product);
-        return;
-      }
       list(top, d.imaginary, d.numerator, out);
       return;
     }

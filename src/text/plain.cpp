@@ -47,7 +47,7 @@ class PlainWriter {
         Number c = 1;
         if (e.is(Kind::product)) c = e.operands()[0].number();
         const DisplayProduct d = display_product(c.abs(), node);
-        const bool lone_power = c.is_one() && d.denominator.empty() && d.numerator.size() == 1 && !d.imaginary;
+        const bool lone_power = c.is_one() && d.lone_power();
         Tightness own = c.sign() < 0 ? Tightness::unary : Tightness::product;
         if (lone_power) own = is_half(d.numerator[0].exponent) ? Tightness::atom : Tightness::power_base;
         if (d.imaginary && d.numerator.empty() && d.denominator.empty() && c.sign() > 0 && c.is_integer()) own = Tightness::atom;
@@ -154,11 +154,9 @@ class PlainWriter {
       if (!first) out.emplace_back("*");
       first = false;
     };
-    const bool is_double = d.coefficient.is_double();
     const std::string decimal = decimal_form(d.coefficient, true);
-    const bool whole = is_double || !decimal.empty();
-    const Number top = whole ? d.coefficient : d.coefficient.numerator();
-    const Number bottom = whole ? Number(1) : d.coefficient.denominator();
+    const Number top = d.number_above();
+    const Number bottom = d.number_below();
     if (!top.is_one() || d.imaginary || d.numerator.empty()) {
       star();
       out.emplace_back((decimal.empty() ? number_text(top) : decimal) + (d.imaginary ? "i" : ""));

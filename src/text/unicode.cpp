@@ -52,7 +52,7 @@ class BoxWriter {
       case Kind::power: {
         const Number c = e.is(Kind::product) ? e.operands()[0].number() : Number(1);
         const DisplayProduct d = display_product(c.abs(), &e);
-        const bool lone = c.is_one() && d.denominator.empty() && d.numerator.size() == 1 && !d.imaginary;
+        const bool lone = c.is_one() && d.lone_power();
         Tightness own = c.sign() < 0 ? Tightness::unary : Tightness::product;
         if (lone) own = is_half(d.numerator[0].exponent) ? Tightness::atom : Tightness::power_base;
         Box b = product(d, depth);
@@ -162,15 +162,10 @@ class BoxWriter {
   }
 
   Box product(const DisplayProduct& d, int depth) const {
-    const bool exact = d.coefficient.is_exact() && decimal_form(d.coefficient, true).empty();
-    const Number top = exact ? d.coefficient.numerator() : d.coefficient;
-    const Number bottom = exact ? d.coefficient.denominator() : Number(1);
-    if (d.denominator.empty() && bottom.is_one()) {
-      if (d.numerator.size() == 1 && top.is_one() && !d.imaginary && d.numerator[0].exponent.is_integer(1)) {
-        return write(*d.numerator[0].base, Tightness::product, depth + 1);
-      }
-      return factors(top, d.imaginary, d.numerator, depth);
-    }
+    const Number top = d.number_above();
+    const Number bottom = d.number_below();
+    if (const Expr* one = d.alone()) return write(*one, Tightness::product, depth + 1);
+    if (d.denominator.empty() && bottom.is_one()) return factors(top, d.imaginary, d.numerator, depth);
     return Box::fraction(factors(top, d.imaginary, d.numerator, depth), factors(bottom, false, d.denominator, depth));
   }
 

@@ -4,6 +4,7 @@
 #include <map>
 #include <optional>
 
+#include "algebra/linear_terms.hpp"
 #include "algebra/matrix/fraction_matrix.hpp"
 #include "algebra/polynomial/work.hpp"
 #include "boreon/algebra.hpp"
@@ -82,14 +83,11 @@ Expr by_elimination(const Matrix& a) {
   Fraction previous = fraction(Number(1), m.ring->vars());
   bool negative = false;
   for (Eigen::Index k = 0; k + 1 < n; ++k) {
-    Eigen::Index p = -1;
-    for (Eigen::Index i = k; i < n; ++i) {
-      if (!m.at(i, k).is_zero() && (p < 0 || m.at(i, k).numerator.size() < m.at(p, k).numerator.size())) p = i;
-    }
+    const Eigen::Index p = m.simplest_pivot(k, k);
     if (p < 0) return 0;
     if (p != k) {
       negative = !negative;
-      for (Eigen::Index j = 0; j < n; ++j) std::swap(m.at(k, j), m.at(p, j));
+      m.swap_rows(k, p);
     }
     for (Eigen::Index i = k + 1; i < n; ++i) {
       for (Eigen::Index j = k + 1; j < n; ++j) {
@@ -256,7 +254,7 @@ Eigenvalues eigenvalues(const Matrix& a) {
   Eigenvalues out;
   out.variable = Symbol(name, Assumptions::none());
   const Expr f = factor(characteristic_polynomial(a, out.variable));
-  const auto take = [&](const Expr& base, const Expr& exponent) {
+  for_each_factor(f, [&](const Expr& base, const Expr& exponent) {
     const auto n = exponent.word();
     if (!depends_on(base, out.variable) || !n || *n < 0) return;
     const auto multiplicity = static_cast<unsigned>(*n);
@@ -274,14 +272,7 @@ Eigenvalues eigenvalues(const Matrix& a) {
     } else {
       out.rest.emplace_back(base, multiplicity);
     }
-  };
-  if (f.is(Kind::product)) {
-    for (const auto [b, e] : Parts(f)) take(b, e);
-  } else if (f.is(Kind::power)) {
-    take(f.operands()[0], f.operands()[1]);
-  } else {
-    take(f, 1);
-  }
+  });
   return out;
 }
 

@@ -45,17 +45,25 @@ Matrix FractionMatrix::expressions() const {
   return out;
 }
 
+Eigen::Index FractionMatrix::simplest_pivot(Eigen::Index first, Eigen::Index column) const {
+  Eigen::Index best = -1;
+  for (Eigen::Index i = first; i < rows; ++i) {
+    if (!at(i, column).is_zero() && (best < 0 || weight(at(i, column)) < weight(at(best, column)))) best = i;
+  }
+  return best;
+}
+
+void FractionMatrix::swap_rows(Eigen::Index i, Eigen::Index j) {
+  for (Eigen::Index c = 0; c < cols && i != j; ++c) std::swap(at(i, c), at(j, c));
+}
+
 std::vector<Eigen::Index> FractionMatrix::reduce_rows(Eigen::Index limit) {
   std::vector<Eigen::Index> pivots;
   Eigen::Index row = 0;
   for (Eigen::Index c = 0; c < limit && row < rows; ++c) {
-    // The simplest nonzero entry keeps the fractions short.
-    Eigen::Index best = -1;
-    for (Eigen::Index i = row; i < rows; ++i) {
-      if (!at(i, c).is_zero() && (best < 0 || weight(at(i, c)) < weight(at(best, c)))) best = i;
-    }
+    const Eigen::Index best = simplest_pivot(row, c);  // keeps the fractions short
     if (best < 0) continue;
-    for (Eigen::Index j = 0; j < cols; ++j) std::swap(at(row, j), at(best, j));
+    swap_rows(row, best);
     const Fraction inverse = divide(fraction(Number(1), ring->vars()), at(row, c));
     for (Eigen::Index j = c; j < cols; ++j) at(row, j) = ring->reduced(multiply(at(row, j), inverse));
     for (Eigen::Index i = 0; i < rows; ++i) {
@@ -133,14 +141,11 @@ LU lu_decomposition(const Matrix& a) {
   lower.entries.assign(static_cast<std::size_t>(n * n), fraction(Number(0), m.ring->vars()));
   Eigen::Index row = 0;
   for (Eigen::Index c = 0; c < a.cols() && row < n; ++c) {
-    Eigen::Index best = -1;
-    for (Eigen::Index i = row; i < n; ++i) {
-      if (!m.at(i, c).is_zero() && (best < 0 || weight(m.at(i, c)) < weight(m.at(best, c)))) best = i;
-    }
+    const Eigen::Index best = m.simplest_pivot(row, c);
     if (best < 0) continue;
     if (best != row) {
-      for (Eigen::Index j = 0; j < a.cols(); ++j) std::swap(m.at(row, j), m.at(best, j));
-      for (Eigen::Index j = 0; j < n; ++j) std::swap(lower.at(row, j), lower.at(best, j));
+      m.swap_rows(row, best);
+      lower.swap_rows(row, best);
       std::swap(out.permutation[static_cast<std::size_t>(row)], out.permutation[static_cast<std::size_t>(best)]);
       out.sign = -out.sign;
     }

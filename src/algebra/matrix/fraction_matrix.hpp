@@ -19,7 +19,10 @@ struct FractionMatrix {
   [[nodiscard]] Fraction& at(Eigen::Index i, Eigen::Index j) { return entries[static_cast<std::size_t>(i * cols + j)]; }
   [[nodiscard]] const Fraction& at(Eigen::Index i, Eigen::Index j) const { return entries[static_cast<std::size_t>(i * cols + j)]; }
   [[nodiscard]] Matrix expressions() const;
-  /// Gauss and Jordan on the columns before `limit`; returns the pivot columns. `swaps` counts exchanges of rows.
+  /// The row from `first` on whose entry in the column is not zero and has the fewest terms; -1 if all are zero.
+  [[nodiscard]] Eigen::Index simplest_pivot(Eigen::Index first, Eigen::Index column) const;
+  void swap_rows(Eigen::Index i, Eigen::Index j);
+  /// Gauss and Jordan on the columns before `limit`; returns the pivot columns.
   std::vector<Eigen::Index> reduce_rows(Eigen::Index limit);
 };
 

@@ -42,20 +42,14 @@ class Reconstruction {
     const Residue inverse = f.inv(mpz_fdiv_ui(modulus_.get_mpz_t(), f.prime()));
     Terms<Residue> merged(shape_.layout);
     std::vector<mpz_class> values;
-    const ModPoly b = a.repacked(shape_.layout);
-    std::size_t i = 0;
-    std::size_t j = 0;
-    while (i < shape_.size() || j < b.size()) {
-      const int c = i == shape_.size() ? -1 : j == b.size() ? 1 : compare_monomials(shape_.monomial(i), b.monomial(j), shape_.layout.words());
-      mpz_class old = c >= 0 ? values_[i] : mpz_class(0);
-      const Residue fresh = c <= 0 ? b.coefficients[j] : 0;
-      merged.push(c >= 0 ? shape_.monomial(i) : b.monomial(j), 1);
-      const Residue d = f.mul(f.sub(fresh, mpz_fdiv_ui(old.get_mpz_t(), f.prime())), inverse);
-      old += modulus_ * static_cast<long>(f.balanced(d));
-      values.push_back(std::move(old));
-      i += c >= 0 ? 1 : 0;
-      j += c <= 0 ? 1 : 0;
-    }
+    std::size_t next = 0;
+    merge_terms(shape_, a.repacked(shape_.layout), [&](const std::uint64_t* m, const Residue* known, const Residue* fresh) {
+      mpz_class value = known == nullptr ? mpz_class(0) : values_[next++];
+      merged.push(m, 1);
+      const Residue d = f.mul(f.sub(fresh == nullptr ? 0 : *fresh, mpz_fdiv_ui(value.get_mpz_t(), f.prime())), inverse);
+      value += modulus_ * static_cast<long>(f.balanced(d));
+      values.push_back(std::move(value));
+    });
     shape_ = std::move(merged);
     values_ = std::move(values);
     modulus_ *= static_cast<unsigned long>(f.prime());
@@ -305,7 +299,7 @@ Factors factor(const Poly& a) {
   }
   const auto before = [](const Factor& x, const Factor& y) {
     if (x.base.size() != y.base.size()) return x.base.size() < y.base.size();
-    const Layout l = x.base.layout.bits >= y.base.layout.bits ? x.base.layout : y.base.layout;
+    const Layout l = common_layout(x.base, y.base);
     const Poly p = x.base.repacked(l);
     const Poly q = y.base.repacked(l);
     if (p.exponents != q.exponents) return p.exponents < q.exponents;

@@ -158,18 +158,10 @@ class Images {
     std::vector<Residue> fixed(vars_, 0);
     for (Residue& x : fixed) x = random();
     forms.clear();
-    {
-      // No variable yet: the form of each power of variable 0 is a number.
-      std::vector<std::vector<Form>> one;
-      int before = degree;
-      const Outcome o = solve(0, one, fixed, one);
-      if (o != Outcome::good) return o;
-      if (degree == 0) return Outcome::good;
-      before = degree;
-      one.assign(static_cast<std::size_t>(before) + 1, {Form{std::vector<Degree>(vars_, 0), 0}});
-      const Outcome again = solve(0, one, fixed, forms);
-      if (again != Outcome::good) return again;
-    }
+    // The degree first; then, with no variable yet, the form of each power of variable 0 is a number.
+    if (const Outcome o = solve(0, {}, fixed, forms); o != Outcome::good || degree == 0) return o;
+    const std::vector<std::vector<Form>> numbers(static_cast<std::size_t>(degree) + 1, {Form{std::vector<Degree>(vars_, 0), 0}});
+    if (const Outcome o = solve(0, numbers, fixed, forms); o != Outcome::good) return o;
     for (unsigned k = 1; k < vars_; ++k) {
       if (const Outcome o = add_variable(k, fixed, bound[k]); o != Outcome::good) return o;
     }

@@ -52,12 +52,6 @@ bool Integer::divide(const Integer& a, const Integer& b, Integer& quotient) {
   return true;
 }
 
-Integer Integer::floor_div(const Integer& a, const Integer& b) {
-  mpz_class q;
-  mpz_fdiv_q(q.get_mpz_t(), a.mpz().get_mpz_t(), b.mpz().get_mpz_t());
-  return Integer(q);
-}
-
 Integer Integer::gcd(const Integer& a, const Integer& b) {
   if (a.is_small() && b.is_small()) return {std::gcd(a.small(), b.small())};
   mpz_class g;

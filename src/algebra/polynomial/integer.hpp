@@ -82,8 +82,6 @@ class Integer {
   }
   /// Whether b divides a; the quotient if so.
   [[nodiscard]] static bool divide(const Integer& a, const Integer& b, Integer& quotient);
-  /// Quotient rounded down.
-  [[nodiscard]] static Integer floor_div(const Integer& a, const Integer& b);
   [[nodiscard]] static Integer gcd(const Integer& a, const Integer& b);
   [[nodiscard]] Integer abs() const { return sign() < 0 ? -*this : *this; }
 

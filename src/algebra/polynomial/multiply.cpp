@@ -48,6 +48,12 @@ Poly multiply(const Poly& a, const Poly& b) {
   return product<Sum192>(a, b, ca, cb, layout, [](const Sum192& s) { return s.integer(); });
 }
 
+double terms_of_power(std::size_t terms, std::uint64_t n) {
+  double count = 1;
+  for (std::size_t k = 1; k < std::min<std::size_t>(terms, 80) && count < 1e15; ++k) count *= (static_cast<double>(n) + static_cast<double>(k)) / static_cast<double>(k);
+  return count;
+}
+
 Poly power(const Poly& a, unsigned n) {
   if (n == 0) return constant(a.vars(), 1);
   if (n == 1 || a.is_zero()) return a;

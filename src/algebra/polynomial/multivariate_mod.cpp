@@ -168,24 +168,16 @@ ModPoly reduce_mod(const PrimeField& f, const Poly& a) {
 
 namespace {
 ModPoly combine(const PrimeField& f, const ModPoly& a, const ModPoly& b, bool minus) {
-  const Layout layout = a.layout.bits >= b.layout.bits ? a.layout : b.layout;
+  const Layout layout = common_layout(a, b);
   if (!(a.layout == layout)) return combine(f, a.repacked(layout), b, minus);
   if (!(b.layout == layout)) return combine(f, a, b.repacked(layout), minus);
   ModPoly out(layout);
   out.reserve(a.size() + b.size());
-  std::size_t i = 0;
-  std::size_t j = 0;
-  while (i < a.size() || j < b.size()) {
-    const int c = i == a.size() ? -1 : j == b.size() ? 1 : compare_monomials(a.monomial(i), b.monomial(j), layout.words());
-    Residue value = 0;
-    const std::uint64_t* m = c >= 0 ? a.monomial(i) : b.monomial(j);
-    if (c >= 0) value = a.coefficients[i++];
-    if (c <= 0) {
-      value = minus ? f.sub(value, b.coefficients[j]) : f.add(value, b.coefficients[j]);
-      ++j;
-    }
+  merge_terms(a, b, [&](const std::uint64_t* m, const Residue* x, const Residue* y) {
+    Residue value = x == nullptr ? 0 : *x;
+    if (y != nullptr) value = minus ? f.sub(value, *y) : f.add(value, *y);
     if (value != 0) out.push(m, value);
-  }
+  });
   return out;
 }
 }  // namespace

@@ -9,33 +9,18 @@ namespace {
 const auto add_to = [](Integer& a, const Integer& b) { a += b; };
 const auto is_nil = [](const Integer& a) { return a.is_zero(); };
 
-// Both in the wider of their layouts.
-Layout common_layout(const Poly& a, const Poly& b) { return a.layout.bits >= b.layout.bits ? a.layout : b.layout; }
-
 Poly combine(const Poly& a, const Poly& b, int sign) {
   const Layout layout = common_layout(a, b);
   if (!(a.layout == layout)) return combine(a.repacked(layout), b, sign);
   if (!(b.layout == layout)) return combine(a, b.repacked(layout), sign);
   Poly out(layout);
   out.reserve(a.size() + b.size());
-  const unsigned w = layout.words();
-  std::size_t i = 0;
-  std::size_t j = 0;
-  while (i < a.size() || j < b.size()) {
-    const int c = i == a.size() ? -1 : j == b.size() ? 1 : compare_monomials(a.monomial(i), b.monomial(j), w);
-    if (c > 0) {
-      out.push(a.monomial(i), a.coefficients[i]);
-      ++i;
-    } else if (c < 0) {
-      out.push(b.monomial(j), sign > 0 ? b.coefficients[j] : -b.coefficients[j]);
-      ++j;
-    } else {
-      Integer s = sign > 0 ? a.coefficients[i] + b.coefficients[j] : a.coefficients[i] - b.coefficients[j];
-      if (!s.is_zero()) out.push(a.monomial(i), std::move(s));
-      ++i;
-      ++j;
-    }
-  }
+  merge_terms(a, b, [&](const std::uint64_t* m, const Integer* x, const Integer* y) {
+    if (y == nullptr) return out.push(m, *x);
+    if (x == nullptr) return out.push(m, sign > 0 ? *y : -*y);
+    Integer s = sign > 0 ? *x + *y : *x - *y;
+    if (!s.is_zero()) out.push(m, std::move(s));
+  });
   return out;
 }
 
@@ -219,29 +204,11 @@ Poly evaluate_at(const Poly& a, unsigned v, const Integer& at) {
   return out;
 }
 
-Poly shifted(const Poly& a, unsigned v, const Integer& shift) {
-  if (shift.is_zero()) return a;
-  auto c = coefficients_in(a, v);
-  // Horner: (...(c_n)*(v + s) + c_(n-1))*(v + s) + ...
-  const Poly step = add(variable(a.vars(), v), constant(a.vars(), shift));
-  Poly out = c.back();
-  for (std::size_t k = c.size() - 1; k-- > 0;) out = add(multiply(out, step), c[k]);
-  return out;
-}
-
 Integer content(const Poly& a) {
   Integer g;
   for (const Integer& c : a.coefficients) {
     g = Integer::gcd(g, c);
     if (g.is_one()) break;
-  }
-  return g;
-}
-
-Integer largest_coefficient(const Poly& a) {
-  Integer g;
-  for (const Integer& c : a.coefficients) {
-    if (g < c.abs()) g = c.abs();
   }
   return g;
 }

@@ -23,6 +23,8 @@ namespace boreon::poly {
 [[nodiscard]] Poly multiply(const Poly& a, const Poly& b);
 /// By the binomial theorem on the first term and the rest, which suits sparse polynomials (Fateman 1974).
 [[nodiscard]] Poly power(const Poly& a, unsigned n);
+/// At most so many terms has the n-th power of a polynomial with that many: (n + terms - 1 choose n), cut off at 10^15.
+[[nodiscard]] double terms_of_power(std::size_t terms, std::uint64_t n);
 /// The quotient if b divides a over the integers (heap division, Johnson 1974); empty otherwise.
 [[nodiscard]] std::optional<Poly> divide_exactly(const Poly& a, const Poly& b);
 [[nodiscard]] Poly derivative(const Poly& a, unsigned v);
@@ -30,11 +32,8 @@ namespace boreon::poly {
 [[nodiscard]] Poly pseudo_remainder(const Poly& a, const Poly& b, unsigned v);
 /// The value where variable v is an integer.
 [[nodiscard]] Poly evaluate_at(const Poly& a, unsigned v, const Integer& at);
-/// a with v replaced by v + shift.
-[[nodiscard]] Poly shifted(const Poly& a, unsigned v, const Integer& shift);
 
 [[nodiscard]] Integer content(const Poly& a);  ///< positive gcd of the coefficients; 0 for 0
-[[nodiscard]] Integer largest_coefficient(const Poly& a);
 /// a = content * result, with a positive leading coefficient of the result; the sign goes to the content.
 [[nodiscard]] Poly primitive_part(const Poly& a, Integer* content = nullptr);
 /// The monomial that divides all terms, as exponents.

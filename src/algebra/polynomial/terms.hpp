@@ -130,6 +130,25 @@ struct Terms {
   }
 };
 
+/// The wider of two layouts of the same variables.
+template <class C>
+Layout common_layout(const Terms<C>& a, const Terms<C>& b) {
+  return a.layout.bits >= b.layout.bits ? a.layout : b.layout;
+}
+
+/// Walks the terms of two polynomials of one layout in order: visit(monomial, coefficient or null, coefficient or null).
+template <class A, class B, class Visit>
+void merge_terms(const Terms<A>& a, const Terms<B>& b, Visit&& visit) {
+  std::size_t i = 0;
+  std::size_t j = 0;
+  while (i < a.size() || j < b.size()) {
+    const int c = i == a.size() ? -1 : j == b.size() ? 1 : compare_monomials(a.monomial(i), b.monomial(j), a.layout.words());
+    visit(c >= 0 ? a.monomial(i) : b.monomial(j), c >= 0 ? &a.coefficients[i] : nullptr, c <= 0 ? &b.coefficients[j] : nullptr);
+    i += c >= 0 ? 1 : 0;
+    j += c <= 0 ? 1 : 0;
+  }
+}
+
 using Poly = Terms<Integer>;     ///< over the integers
 using ModPoly = Terms<Residue>;  ///< modulo a prime that goes beside it
 

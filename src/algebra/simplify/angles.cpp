@@ -21,7 +21,7 @@ constexpr std::int64_t largest_multiple = 16;
 // Angles whose sine and cosine are algebraic: multiples of them are always worth taking apart.
 bool inverse_function(const Expr& e) {
   static const char* const names[] = {"asin", "acos", "atan", "atan2", "asinh", "acosh", "atanh", "log"};
-  return std::any_of(std::begin(names), std::end(names), [&](const char* n) { return is_call(e, n); });
+  return std::any_of(std::begin(names), std::end(names), [&](const char* n) { return is_call_of(e, n); });
 }
 
 // The base angles of one family: for each term the largest angle of which all its angles are whole multiples, so that x
@@ -32,7 +32,7 @@ struct BaseAngles {
   bool whole_terms = false;   // the terms themselves are multiples of their bases too: 2*x alone has the base x
 
   void note(const Expr& angle) {
-    for (const Linear& l : linear_terms(angle)) {
+    for (const LinearTerm& l : linear_terms(angle)) {
       if (!l.coefficient.is_exact() || l.coefficient.is_zero()) continue;
       const Number c = l.coefficient.abs();
       const auto at = std::find(terms.begin(), terms.end(), l.term);
@@ -68,7 +68,7 @@ Pair add_angles(const Pair& a, const Pair& b, bool circular) {
 
 Pair of_angle(const Expr& angle, const BaseAngles& bases, bool circular) {
   Pair total{1, 0};
-  for (const Linear& l : linear_terms(angle)) {
+  for (const LinearTerm& l : linear_terms(angle)) {
     Pair one;
     const bool turn = circular && l.term.is_constant(ConstantCode::pi);
     std::optional<std::int64_t> multiple;
@@ -135,7 +135,7 @@ void reduced_forms(const Expr& e, Forms& out) {
 void half_angle_forms(const Expr& expanded, Forms& out) {
   std::vector<Expr> angles;
   postorder(expanded, [&](const Expr& x) {
-    if (!is_call(x, "sin") && !is_call(x, "cos")) return;
+    if (!is_call_of(x, "sin") && !is_call_of(x, "cos")) return;
     if (std::find(angles.begin(), angles.end(), x.operands()[0]) == angles.end()) angles.push_back(x.operands()[0]);
   });
   if (angles.empty() || angles.size() > 4) return;
@@ -143,9 +143,9 @@ void half_angle_forms(const Expr& expanded, Forms& out) {
   for (const Expr& a : angles) halves.push_back(tan(a / 2));
   const auto index_of = [&](const Expr& angle) { return static_cast<std::size_t>(std::find(angles.begin(), angles.end(), angle) - angles.begin()); };
   Rebuild halve([&](const Expr& x, Expr& result) {  // from above: angles inside angles stay as they are
-    if (!is_call(x, "sin") && !is_call(x, "cos")) return false;
+    if (!is_call_of(x, "sin") && !is_call_of(x, "cos")) return false;
     const Expr& h = halves[index_of(x.operands()[0])];
-    result = is_call(x, "sin") ? 2 * h / (1 + h * h) : (1 - h * h) / (1 + h * h);
+    result = is_call_of(x, "sin") ? 2 * h / (1 + h * h) : (1 - h * h) / (1 + h * h);
     return true;
   });
   const Expr rational = halve(expanded);
@@ -155,7 +155,6 @@ void half_angle_forms(const Expr& expanded, Forms& out) {
   out.push_back(ring.expression(f));
   out.push_back(ring.factored(f));
   // Back: numerator and denominator as forms of the same even degree in sin and cos of the half angle.
-  Expr n = 0;
   std::vector<std::optional<unsigned>> index;
   std::vector<poly::Degree> degree;
   for (const Expr& h : halves) {
@@ -196,8 +195,8 @@ void half_angle_forms(const Expr& expanded, Forms& out) {
 
 Expr tangents_to_sines(const Expr& e) {
   return everywhere(e, [](const Expr& x) {
-    if (is_call(x, "tan")) return sin(x.operands()[0]) / cos(x.operands()[0]);
-    if (is_call(x, "tanh")) return sinh(x.operands()[0]) / cosh(x.operands()[0]);
+    if (is_call_of(x, "tan")) return sin(x.operands()[0]) / cos(x.operands()[0]);
+    if (is_call_of(x, "tanh")) return sinh(x.operands()[0]) / cosh(x.operands()[0]);
     return x;
   });
 }
@@ -208,15 +207,15 @@ Expr angles_expanded(const Expr& e, bool fully) {
   circular.whole_terms = fully;
   hyperbolic.whole_terms = fully;
   postorder(e, [&](const Expr& x) {
-    if (is_call(x, "sin") || is_call(x, "cos") || is_call(x, "tan")) circular.note(x.operands()[0]);
-    if (is_call(x, "sinh") || is_call(x, "cosh") || is_call(x, "tanh")) hyperbolic.note(x.operands()[0]);
+    if (is_call_of(x, "sin") || is_call_of(x, "cos") || is_call_of(x, "tan")) circular.note(x.operands()[0]);
+    if (is_call_of(x, "sinh") || is_call_of(x, "cosh") || is_call_of(x, "tanh")) hyperbolic.note(x.operands()[0]);
   });
   return everywhere(e, [&](const Expr& x) {
-    const bool c = is_call(x, "cos") || is_call(x, "sin") || is_call(x, "tan");
-    if (!c && !is_call(x, "cosh") && !is_call(x, "sinh") && !is_call(x, "tanh")) return x;
+    const bool c = is_call_of(x, "cos") || is_call_of(x, "sin") || is_call_of(x, "tan");
+    if (!c && !is_call_of(x, "cosh") && !is_call_of(x, "sinh") && !is_call_of(x, "tanh")) return x;
     const Pair p = of_angle(x.operands()[0], c ? circular : hyperbolic, c);
-    if (is_call(x, "cos") || is_call(x, "cosh")) return p.c;
-    if (is_call(x, "sin") || is_call(x, "sinh")) return p.s;
+    if (is_call_of(x, "cos") || is_call_of(x, "cosh")) return p.c;
+    if (is_call_of(x, "sin") || is_call_of(x, "sinh")) return p.s;
     return p.s / p.c;
   });
 }
@@ -269,9 +268,10 @@ Expr combine_term(const Expr& term) {
   std::vector<Wave> circular{{1, 0, false}};
   std::vector<Wave> hyperbolic{{1, 0, false}};
   std::vector<Expr> rest;
-  const auto take = [&](const Expr& base, const Expr& exponent) {
-    const bool c = is_call(base, "sin") || is_call(base, "cos");
-    const bool h = is_call(base, "sinh") || is_call(base, "cosh");
+  if (term.is(Kind::product)) rest.push_back(term.operands()[0]);
+  for_each_factor(term, [&](const Expr& base, const Expr& exponent) {
+    const bool c = is_call_of(base, "sin") || is_call_of(base, "cos");
+    const bool h = is_call_of(base, "sinh") || is_call_of(base, "cosh");
     const auto n = exponent.word();
     if ((!c && !h) || !n || *n < 1 || *n > 12) {
       rest.push_back(power(base, exponent));
@@ -280,17 +280,9 @@ Expr combine_term(const Expr& term) {
     auto& waves = c ? circular : hyperbolic;
     for (std::int64_t k = 0; k < *n; ++k) {
       if (waves.size() > 4096) throw Error(ErrorKind::limit, "too many terms when products of sines are written as sums");
-      waves = multiply_wave(waves, base.operands()[0], is_call(base, "sin") || is_call(base, "sinh"), c);
+      waves = multiply_wave(waves, base.operands()[0], is_call_of(base, "sin") || is_call_of(base, "sinh"), c);
     }
-  };
-  if (term.is(Kind::product)) {
-    rest.push_back(term.operands()[0]);
-    for (const auto [base, exponent] : Parts(term)) take(base, exponent);
-  } else if (term.is(Kind::power)) {
-    take(term.operands()[0], term.operands()[1]);
-  } else {
-    take(term, 1);
-  }
+  });
   return expand(multiply(rest) * wave_sum(circular, true) * wave_sum(hyperbolic, false));
 }
 
@@ -306,9 +298,9 @@ Expr angles_combined(const Expr& e) {
 
 Expr angles_to_radicals(const Expr& e) {
   return everywhere(e, [](const Expr& x) {
-    const bool s = is_call(x, "sin");
-    const bool c = is_call(x, "cos");
-    if (!s && !c && !is_call(x, "tan")) return x;
+    const bool s = is_call_of(x, "sin");
+    const bool c = is_call_of(x, "cos");
+    if (!s && !c && !is_call_of(x, "tan")) return x;
     const Expr q = x.operands()[0] / pi();
     if (!q.is_number() || !q.number().is_exact()) return x;
     // cos(k*pi/40) for the k that are multiples of 5 or 8, reduced to the first quadrant

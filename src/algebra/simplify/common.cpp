@@ -9,8 +9,6 @@
 
 namespace boreon::transforms {
 
-bool is_call(const Expr& e, const char* name) { return e.is(Kind::call) && e.function().name == name; }
-
 bool contains_call(const Expr& e, std::initializer_list<const char*> names) {
   bool found = false;
   postorder(e, [&](const Expr& x) {
@@ -20,28 +18,6 @@ bool contains_call(const Expr& e, std::initializer_list<const char*> names) {
   return found;
 }
 
-std::vector<Linear> linear_terms(const Expr& e) {
-  std::vector<Linear> out;
-  const auto push = [&](const Expr& term, const Number& c) {
-    if (term.is(Kind::product) && !term.operands()[0].is_integer(1)) {
-      out.push_back({term / term.operands()[0], c * term.operands()[0].number()});
-    } else {
-      out.push_back({term, c});
-    }
-  };
-  if (e.is_number()) {
-    out.push_back({1, e.number()});
-  } else if (e.is(Kind::sum)) {
-    if (!e.operands()[0].is_integer(0)) out.push_back({1, e.operands()[0].number()});
-    for (const auto [term, c] : Parts(e)) push(term, c.number());
-  } else if (e.is(Kind::product) && e.operands().size() == 3 && e.operands()[1].is(Kind::sum) && e.operands()[2].is_integer(1)) {
-    for (Linear& l : linear_terms(e.operands()[1])) out.push_back({l.term, l.coefficient * e.operands()[0].number()});
-  } else {
-    push(e, Number(1));
-  }
-  return out;
-}
-
 Expr everywhere(const Expr& e, const std::function<Expr(const Expr&)>& finish) {
   Rebuild rebuild([](const Expr&, Expr&) { return false; }, finish);
   return rebuild(e);
@@ -49,7 +25,7 @@ Expr everywhere(const Expr& e, const std::function<Expr(const Expr&)>& finish) {
 
 Expr absolutes_apart(const Expr& e) {
   return everywhere(e, [](const Expr& x) {
-    if (!is_call(x, "abs")) return x;
+    if (!is_call_of(x, "abs")) return x;
     const Expr& u = x.operands()[0];
     if (u.is(Kind::power) && is_real(u.operands()[1])) return power(abs(u.operands()[0]), u.operands()[1]);
     if (!u.is(Kind::product)) return x;

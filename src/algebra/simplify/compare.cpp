@@ -61,7 +61,7 @@ class PointEvaluator {
 enum class PointResult { agree, differ, useless, lost };
 
 // Digits of agreement; raises the precision until the balls are sharp or disjoint.
-PointResult compare_at(const PointEvaluator& f, const std::vector<std::complex<double>>& point, double& digits, std::complex<double>* values = nullptr) {
+PointResult compare_at(const PointEvaluator& f, const std::vector<std::complex<double>>& point, double& digits, std::complex<double>* values) {
   for (long precision = first_precision; precision <= last_precision; precision *= 4) {
     std::optional<Ball> x;
     std::optional<Ball> y;
@@ -75,10 +75,8 @@ PointResult compare_at(const PointEvaluator& f, const std::vector<std::complex<d
       continue;
     }
     if (acb_overlaps(x->get(), y->get()) == 0) {
-      if (values != nullptr) {
-        values[0] = {midpoint(x->re()), midpoint(x->im())};
-        values[1] = {midpoint(y->re()), midpoint(y->im())};
-      }
+      values[0] = {midpoint(x->re()), midpoint(x->im())};
+      values[1] = {midpoint(y->re()), midpoint(y->im())};
       return PointResult::differ;
     }
     // The radius of the difference bounds what could still differ.
@@ -106,6 +104,38 @@ std::vector<std::complex<double>> complex_point(const std::vector<Expr>& leaves,
   return out;
 }
 
+// What one point told, and whether it counts.
+struct Visited {
+  PointResult result;
+  const std::vector<double>& point;
+  double digits;
+  const std::complex<double>* values;  // of both sides where they differ
+};
+enum class Next { counted, skipped, stop };
+
+// Visits random points until `wanted` of them counted, in at most five times as many attempts.
+template <class Visit>
+void at_random_points(const PointEvaluator& f, const SimplifyOptions& options, std::size_t wanted, Visit&& visit) {
+  if (f.leaves().empty()) wanted = 1;
+  Sampler sampler(f.leaves(), options.ranges, options.seed);
+  for (std::size_t k = 0, counted = 0; k < wanted * 5 && counted < wanted; ++k) {
+    const std::vector<double> p = sampler.draw(options.conditions);
+    if (p.size() != f.leaves().size()) return;
+    double digits = 0;
+    std::complex<double> values[2];
+    const PointResult r = compare_at(f, complex_point(f.leaves(), p, sampler), digits, values);
+    const Next next = visit(Visited{r, p, digits, values});
+    if (next == Next::stop) return;
+    counted += next == Next::counted ? 1U : 0U;
+  }
+}
+
+std::vector<std::pair<std::string, double>> named_point(const PointEvaluator& f, const std::vector<double>& p) {
+  std::vector<std::pair<std::string, double>> out;
+  for (std::size_t i = 0; i < p.size(); ++i) out.emplace_back(to_text(f.leaves()[i]), p[i]);
+  return out;
+}
+
 }  // namespace
 
 Comparison compare(const Expr& a, const Expr& b, const SimplifyOptions& options) {
@@ -114,28 +144,21 @@ Comparison compare(const Expr& a, const Expr& b, const SimplifyOptions& options)
     out.digits = 100;
     return out;
   }
-  const PointEvaluator f(a, b, options);
-  Sampler sampler(f.leaves(), options.ranges, options.seed);
-  out.digits = 100;
-  const std::size_t wanted = f.leaves().empty() ? 1 : options.points;
-  for (std::size_t k = 0; k < wanted * 5 && out.points < wanted; ++k) {
-    const std::vector<double> p = sampler.draw(options.conditions);
-    if (p.size() != f.leaves().size()) break;
-    double digits = 0;
-    const PointResult r = compare_at(f, complex_point(f.leaves(), p, sampler), digits);
-    if (r == PointResult::useless) continue;
-    ++out.points;
-    if (r == PointResult::agree && digits >= out.digits) continue;
-    out.worst_point.clear();
-    for (std::size_t i = 0; i < p.size(); ++i) out.worst_point.emplace_back(to_text(f.leaves()[i]), p[i]);
-    if (r == PointResult::agree) {
-      out.digits = digits;
-      continue;
-    }
-    out.digits = 0;
-    out.agrees = false;
-    return out;
+  if (a.is(Kind::relation) && b.is(Kind::relation)) {  // equations by the difference of their sides
+    return compare(a.operands()[0] - a.operands()[1], b.operands()[0] - b.operands()[1], options);
   }
+  if (is_condition(a) || is_condition(b)) return out;
+  const PointEvaluator f(a, b, options);
+  out.digits = 100;
+  at_random_points(f, options, options.points, [&](const Visited& v) {
+    if (v.result == PointResult::useless) return Next::skipped;
+    ++out.points;
+    if (v.result == PointResult::agree && v.digits >= out.digits) return Next::counted;
+    out.worst_point = named_point(f, v.point);
+    out.agrees = v.result == PointResult::agree;
+    out.digits = out.agrees ? v.digits : 0;
+    return out.agrees ? Next::counted : Next::stop;
+  });
   if (out.points == 0) out.digits = 0;
   return out;
 }
@@ -156,29 +179,23 @@ EquivalenceResult equivalent(const Expr& a, const Expr& b, const SimplifyOptions
     out.reason = "both have the same canonical form";
     return out;
   }
-  if (a.is(Kind::relation) || b.is(Kind::relation) || is_condition(a) || is_condition(b)) {
+  if (is_condition(a) || is_condition(b)) {
     out.reason = "conditions are compared by their canonical form only";
     return out;
   }
   const PointEvaluator f(a, b, options);
-  Sampler sampler(f.leaves(), options.ranges, options.seed);
   std::size_t agreeing = 0;
-  const std::size_t wanted = f.leaves().empty() ? 1 : std::max<std::size_t>(options.points, 8);
-  for (std::size_t k = 0; k < wanted * 5 && agreeing < wanted; ++k) {
-    const std::vector<double> p = sampler.draw(options.conditions);
-    if (p.size() != f.leaves().size()) break;
-    double digits = 0;
-    std::complex<double> values[2];
-    const PointResult r = compare_at(f, complex_point(f.leaves(), p, sampler), digits, values);
-    if (r == PointResult::agree) ++agreeing;
-    if (r != PointResult::differ) continue;
+  at_random_points(f, options, std::max<std::size_t>(options.points, 8), [&](const Visited& v) {
+    if (v.result == PointResult::agree) ++agreeing;
+    if (v.result != PointResult::differ) return v.result == PointResult::agree ? Next::counted : Next::skipped;
     out.verdict = Equivalence::refuted;
     out.reason = "rigorous enclosures of the two values are disjoint";
-    for (std::size_t i = 0; i < p.size(); ++i) out.counterexample.emplace_back(to_text(f.leaves()[i]), p[i]);
-    out.left = values[0].real();
-    out.right = values[1].real();
-    return out;
-  }
+    out.counterexample = named_point(f, v.point);
+    out.left = v.values[0].real();
+    out.right = v.values[1].real();
+    return Next::stop;
+  });
+  if (out.verdict == Equivalence::refuted) return out;
   const auto vanishes = [&](const Expr& d) {
     if (d.is_integer(0)) return true;
     try {

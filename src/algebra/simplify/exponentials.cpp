@@ -15,11 +15,11 @@ namespace boreon::transforms {
 Expr hyperbolic_to_exponentials(const Expr& e) {
   return everywhere(e, [](const Expr& x) {
     const char* const names[] = {"sinh", "cosh", "tanh"};
-    if (std::none_of(std::begin(names), std::end(names), [&](const char* n) { return is_call(x, n); })) return x;
+    if (std::none_of(std::begin(names), std::end(names), [&](const char* n) { return is_call_of(x, n); })) return x;
     const Expr p = exp(x.operands()[0]);
     const Expr m = exp(-x.operands()[0]);
-    if (is_call(x, "sinh")) return (p - m) / 2;
-    if (is_call(x, "cosh")) return (p + m) / 2;
+    if (is_call_of(x, "sinh")) return (p - m) / 2;
+    if (is_call_of(x, "cosh")) return (p + m) / 2;
     return (p - m) / (p + m);
   });
 }
@@ -28,11 +28,11 @@ Expr circular_to_exponentials(const Expr& e) {
   const Expr i = imaginary_unit();
   return everywhere(e, [&](const Expr& x) {
     const char* const names[] = {"sin", "cos", "tan"};
-    if (std::none_of(std::begin(names), std::end(names), [&](const char* n) { return is_call(x, n); })) return x;
+    if (std::none_of(std::begin(names), std::end(names), [&](const char* n) { return is_call_of(x, n); })) return x;
     const Expr p = exp(expand(i * x.operands()[0]));
     const Expr m = exp(expand(-i * x.operands()[0]));
-    if (is_call(x, "sin")) return (p - m) / (2 * i);
-    if (is_call(x, "cos")) return (p + m) / 2;
+    if (is_call_of(x, "sin")) return (p - m) / (2 * i);
+    if (is_call_of(x, "cos")) return (p + m) / 2;
     return (p - m) / (i * (p + m));
   });
 }
@@ -40,11 +40,11 @@ Expr circular_to_exponentials(const Expr& e) {
 Expr exponentials_to_circular(const Expr& e) {
   const Expr i = imaginary_unit();
   return everywhere(e, [&](const Expr& x) {
-    if (!is_call(x, "exp")) return x;
+    if (!is_call_of(x, "exp")) return x;
     // exp(a + i*b) = exp(a)*(cos(b) + i*sin(b))
     Expr real = 0;
     Expr angle = 0;
-    for (const Linear& l : linear_terms(x.operands()[0])) {
+    for (const LinearTerm& l : linear_terms(x.operands()[0])) {
       const Expr t = Expr(l.coefficient) * l.term;
       bool imaginary = false;
       if (t.is_constant(ConstantCode::imaginary)) imaginary = true;
@@ -73,9 +73,9 @@ Expr inverse_hyperbolic_to_logarithms(const Expr& e) {
   return everywhere(e, [](const Expr& x) {
     if (!x.is(Kind::call)) return x;
     const Expr& u = x.operands()[0];
-    if (is_call(x, "asinh")) return log(u + sqrt(u * u + 1));
-    if (is_call(x, "acosh")) return log(u + sqrt(u - 1) * sqrt(u + 1));
-    if (is_call(x, "atanh")) return (log(1 + u) - log(1 - u)) / 2;
+    if (is_call_of(x, "asinh")) return log(u + sqrt(u * u + 1));
+    if (is_call_of(x, "acosh")) return log(u + sqrt(u - 1) * sqrt(u + 1));
+    if (is_call_of(x, "atanh")) return (log(1 + u) - log(1 - u)) / 2;
     return x;
   });
 }
@@ -109,7 +109,7 @@ void exponential_forms(const Expr& e, Forms& out) {
   if (f.denominator.size() == 1) out.push_back(expand(ring.expression(f)));
   for (unsigned v = 0; v < ring.vars(); ++v) {
     const Expr& kernel = ring.kernels()[v];
-    if (!is_call(kernel, "exp")) continue;
+    if (!is_call_of(kernel, "exp")) continue;
     const Expr& b = kernel.operands()[0];
     const Number n(f.numerator.degree(v));
     const Number d(f.denominator.degree(v));
@@ -131,7 +131,7 @@ void exponential_forms(const Expr& e, Forms& out) {
 
 Expr logarithms_expanded(const Expr& e, const Reasoner& reasoner) {
   return everywhere(e, [&](const Expr& x) {
-    if (!is_call(x, "log")) return x;
+    if (!is_call_of(x, "log")) return x;
     Expr u = x.operands()[0];
     try {
       if (u.is(Kind::sum)) u = factor(u);
@@ -177,18 +177,17 @@ Expr logarithms_combined(const Expr& e, const Reasoner& reasoner) {
       Number size;
       Expr beside;
       Expr inside;
-      std::size_t count;
     };
     std::vector<Group> groups;
     std::vector<Expr> rest{x.operands()[0]};
     for (const auto [term, c] : Parts(x)) {
       Expr logarithm;
       Expr beside = 1;
-      if (is_call(term, "log")) {
+      if (is_call_of(term, "log")) {
         logarithm = term;
       } else if (term.is(Kind::product)) {
         for (const auto [b, n] : Parts(term)) {
-          if (is_call(b, "log") && n.is_integer(1)) logarithm = b;
+          if (is_call_of(b, "log") && n.is_integer(1)) logarithm = b;
         }
         if (!logarithm.is_integer(0)) beside = term / logarithm;
       }
@@ -198,12 +197,10 @@ Expr logarithms_combined(const Expr& e, const Reasoner& reasoner) {
       }
       const Number size = c.number().abs();
       auto at = std::find_if(groups.begin(), groups.end(), [&](const Group& g) { return g.size == size && g.beside == beside; });
-      if (at == groups.end()) at = groups.insert(groups.end(), {size, beside, 1, 0});
+      if (at == groups.end()) at = groups.insert(groups.end(), {size, beside, 1});
       at->inside *= power(logarithm.operands()[0], c.number().sign());
-      ++at->count;
     }
     for (const Group& g : groups) {
-      // A small whole factor may go inside where nothing stands beside: 2*log(a) = log(a^2) is left as it is.
       rest.push_back(Expr(g.size) * g.beside * log(g.inside));
     }
     return add(rest);

@@ -22,7 +22,7 @@ struct Turns {
 
 Turns split_turns(const Expr& angle) {
   Turns t;
-  for (const Linear& l : linear_terms(angle)) {
+  for (const LinearTerm& l : linear_terms(angle)) {
     const Expr term = Expr(l.coefficient) * l.term;
     if (l.term.is_constant(ConstantCode::pi) && l.coefficient.is_exact()) {
       // quarter turns out, the remainder below a quarter stays
@@ -48,7 +48,7 @@ Turns split_turns(const Expr& angle) {
 // (-1)^m
 Expr sign_of_turns(const Expr& m) {
   Expr odd = 0;
-  for (const Linear& l : linear_terms(m)) {
+  for (const LinearTerm& l : linear_terms(m)) {
     const auto c = l.coefficient.word();
     if (c && *c % 2 == 0 && is_integer(l.term)) continue;
     if (c && is_integer(l.term)) {
@@ -62,21 +62,21 @@ Expr sign_of_turns(const Expr& m) {
 
 Expr circular(const Expr& x) {
   const Expr& u = x.operands()[0];
-  const bool s = is_call(x, "sin");
-  const bool c = is_call(x, "cos");
+  const bool s = is_call_of(x, "sin");
+  const bool c = is_call_of(x, "cos");
   // of inverse functions
   if (u.is(Kind::call)) {
     const Expr& v = u.operands()[0];
-    if (is_call(u, "asin")) return s ? v : c ? sqrt(1 - v * v) : v / sqrt(1 - v * v);
-    if (is_call(u, "acos")) return c ? v : s ? sqrt(1 - v * v) : sqrt(1 - v * v) / v;
-    if (is_call(u, "atan")) return s ? v / sqrt(1 + v * v) : c ? 1 / sqrt(1 + v * v) : v;
-    if (is_call(u, "atan2")) {
+    if (is_call_of(u, "asin")) return s ? v : c ? sqrt(1 - v * v) : v / sqrt(1 - v * v);
+    if (is_call_of(u, "acos")) return c ? v : s ? sqrt(1 - v * v) : sqrt(1 - v * v) / v;
+    if (is_call_of(u, "atan")) return s ? v / sqrt(1 + v * v) : c ? 1 / sqrt(1 + v * v) : v;
+    if (is_call_of(u, "atan2")) {
       const Expr& w = u.operands()[1];
       const Expr r = sqrt(v * v + w * w);
       return s ? v / r : c ? w / r : v / w;
     }
   }
-  if (!contains_call(u, {}) && !u.has_symbols()) return x;
+  if (!u.has_symbols()) return x;
   const Turns t = split_turns(u);
   if (t.half_turns.is_integer(0) && t.quarters == 0) return x;
   if (s || c) {
@@ -92,12 +92,12 @@ Expr hyperbolic(const Expr& x) {
   const Expr& u = x.operands()[0];
   if (!u.is(Kind::call)) return x;
   const Expr& v = u.operands()[0];
-  const bool s = is_call(x, "sinh");
-  const bool c = is_call(x, "cosh");
-  if (is_call(u, "asinh")) return s ? v : c ? sqrt(1 + v * v) : v / sqrt(1 + v * v);
-  if (is_call(u, "acosh")) return c ? v : s ? sqrt(v - 1) * sqrt(v + 1) : sqrt(v - 1) * sqrt(v + 1) / v;
-  if (is_call(u, "atanh")) return s ? v / sqrt(1 - v * v) : c ? 1 / sqrt(1 - v * v) : v;
-  if (is_call(u, "log")) return s ? (v - 1 / v) / 2 : c ? (v + 1 / v) / 2 : (v * v - 1) / (v * v + 1);
+  const bool s = is_call_of(x, "sinh");
+  const bool c = is_call_of(x, "cosh");
+  if (is_call_of(u, "asinh")) return s ? v : c ? sqrt(1 + v * v) : v / sqrt(1 + v * v);
+  if (is_call_of(u, "acosh")) return c ? v : s ? sqrt(v - 1) * sqrt(v + 1) : sqrt(v - 1) * sqrt(v + 1) / v;
+  if (is_call_of(u, "atanh")) return s ? v / sqrt(1 - v * v) : c ? 1 / sqrt(1 - v * v) : v;
+  if (is_call_of(u, "log")) return s ? (v - 1 / v) / 2 : c ? (v + 1 / v) / 2 : (v * v - 1) / (v * v + 1);
   return x;
 }
 
@@ -105,23 +105,23 @@ Expr exponential(const Expr& x) {
   const Expr& u = x.operands()[0];
   Expr outside = 1;
   Expr rest = 0;
-  for (const Linear& l : linear_terms(u)) {
+  for (const LinearTerm& l : linear_terms(u)) {
     const Expr term = Expr(l.coefficient) * l.term;
-    if (is_call(l.term, "log")) {
+    if (is_call_of(l.term, "log")) {
       outside *= power(l.term.operands()[0], Expr(l.coefficient));
       continue;
     }
     if (l.coefficient.is_integer() || l.coefficient == Number(1, 2) || l.coefficient == Number(-1, 2)) {
       const Expr& v = l.term.is(Kind::call) ? l.term.operands()[0] : l.term;
-      if (is_call(l.term, "asinh")) {
+      if (is_call_of(l.term, "asinh")) {
         outside *= power(v + sqrt(1 + v * v), Expr(l.coefficient));
         continue;
       }
-      if (is_call(l.term, "acosh")) {
+      if (is_call_of(l.term, "acosh")) {
         outside *= power(v + sqrt(v - 1) * sqrt(v + 1), Expr(l.coefficient));
         continue;
       }
-      if (is_call(l.term, "atanh")) {
+      if (is_call_of(l.term, "atanh")) {
         outside *= power((1 + v) / sqrt(1 - v * v), Expr(l.coefficient));
         continue;
       }
@@ -131,7 +131,7 @@ Expr exponential(const Expr& x) {
       bool taken = false;
       if (l.term.is(Kind::product)) {
         for (const auto [b, n] : Parts(l.term)) {
-          if (!is_call(b, "log") || !n.is_integer(1)) continue;
+          if (!is_call_of(b, "log") || !n.is_integer(1)) continue;
           outside *= power(b.operands()[0], term / b);
           taken = true;
           break;
@@ -196,7 +196,7 @@ Expr sign_rule(const Expr& x, const Reasoner& reasoner) {
 }
 
 Expr extremum(const Expr& x, const Reasoner& reasoner) {
-  const bool largest = is_call(x, "max");
+  const bool largest = is_call_of(x, "max");
   std::vector<Expr> keep;
   const auto list = x.operands();
   for (std::size_t i = 0; i < list.size(); ++i) {
@@ -258,7 +258,7 @@ Expr sum_rule(const Expr& x, const Reasoner& reasoner) {
   for (const auto [term, c] : Parts(x)) {
     const auto note = [&](const Expr& b, const Expr& n) {
       for (const char* name : {"sin", "cos", "sinh", "cosh", "tan", "tanh"}) {
-        if (is_call(b, name) && n.is_integer(2)) squares.push_back({term / power(b, n), b.operands()[0], name, c.number(), term});
+        if (is_call_of(b, name) && n.is_integer(2)) squares.push_back({term / power(b, n), b.operands()[0], name, c.number(), term});
       }
     };
     if (term.is(Kind::power)) note(term.operands()[0], term.operands()[1]);
@@ -303,29 +303,29 @@ Expr sum_rule(const Expr& x, const Reasoner& reasoner) {
       if (other.is_number() || !(coefficient_of(other) == c.number())) return std::nullopt;
       return x - c * term - c * other + c * value;
     };
-    if (is_call(term, "asin")) {
+    if (is_call_of(term, "asin")) {
       if (const auto r = with(acos(term.operands()[0]), pi() / 2)) return *r;
     }
-    if (is_call(term, "atan")) {
+    if (is_call_of(term, "atan")) {
       const Expr& u = term.operands()[0];
       const bool up = reasoner.positive(u);
       if (up || reasoner.negative(u)) {
         if (const auto r = with(atan(1 / u), up ? pi() / 2 : -pi() / 2)) return *r;
       }
     }
-    if (is_call(term, "cosh")) {
+    if (is_call_of(term, "cosh")) {
       const Expr& u = term.operands()[0];
       if (coefficient_of(sinh(u)) == c.number()) return x - c * term - c * sinh(u) + c * exp(u);
       if (coefficient_of(sinh(u)) == -c.number()) return x - c * term + c * sinh(u) + c * exp(-u);
     }
-    if (is_call(term, "erf") && coefficient_of(erfc(term.operands()[0])) == c.number()) return x - c * term - c * erfc(term.operands()[0]) + c;
+    if (is_call_of(term, "erf") && coefficient_of(erfc(term.operands()[0])) == c.number()) return x - c * term - c * erfc(term.operands()[0]) + c;
   }
   return x;
 }
 
 Expr product_rule(const Expr& x, const Reasoner& reasoner) {
   for (const auto [b, n] : Parts(x)) {
-    if (!is_call(b, "abs") || !is_real(b.operands()[0])) continue;
+    if (!is_call_of(b, "abs") || !is_real(b.operands()[0])) continue;
     const Expr& u = b.operands()[0];
     const auto k = n.word();
     if (!k) continue;
@@ -333,10 +333,10 @@ Expr product_rule(const Expr& x, const Reasoner& reasoner) {
     for (const auto [c, m] : Parts(x)) {
       const auto j = m.word();
       if (!j) continue;
-      if (is_call(c, "sign") && c.operands()[0] == u && *j % 2 != 0 && *k > 0) return x / power(b, n) / power(c, m) * u * power(b, n - 1);
+      if (is_call_of(c, "sign") && c.operands()[0] == u && *j % 2 != 0 && *k > 0) return x / power(b, n) / power(c, m) * u * power(b, n - 1);
       if (c == u && *k > 0 && *j < 0) return x / b * u * sign(u);  // abs(u)/u = sign(u)
       if (c == u && *k < 0 && *j > 0) return x * b / u * sign(u);
-      if (is_call(c, "abs") && !(c == b) && *j * *k > 0 && (*j == *k)) return x / power(b, n) / power(c, m) * power(abs(u * c.operands()[0]), n);
+      if (is_call_of(c, "abs") && !(c == b) && *j * *k > 0 && (*j == *k)) return x / power(b, n) / power(c, m) * power(abs(u * c.operands()[0]), n);
     }
   }
   // sqrt(a)*sqrt(b) = sqrt(a*b) where one of them is not negative
@@ -372,7 +372,7 @@ Expr call_rule(const Expr& x, const Reasoner& reasoner) {
   if (name == "log") {
     const Expr& u = x.operands()[0];
     if (u.is(Kind::power) && reasoner.positive(u.operands()[0]) && u.operands()[1].is_number()) return u.operands()[1] * log(u.operands()[0]);
-    if (is_call(u, "exp") && is_real(u.operands()[0])) return u.operands()[0];
+    if (is_call_of(u, "exp") && is_real(u.operands()[0])) return u.operands()[0];
   }
   // Inverse functions of their functions, on the principal branch.
   if (x.operands().size() == 1 && x.operands()[0].is(Kind::call)) {
@@ -410,8 +410,8 @@ Expr angles_doubled(const Expr& e) {
   return everywhere(e, [](const Expr& x) {
     if (!x.is(Kind::product)) return x;
     for (const auto [b, n] : Parts(x)) {
-      const bool c = is_call(b, "sin");
-      if ((!c && !is_call(b, "sinh")) || !n.word()) continue;
+      const bool c = is_call_of(b, "sin");
+      if ((!c && !is_call_of(b, "sinh")) || !n.word()) continue;
       const Expr& u = b.operands()[0];
       for (const auto [d, m] : Parts(x)) {
         if (!(m == n) || !(d == (c ? cos(u) : cosh(u)))) continue;
@@ -427,8 +427,8 @@ Expr gather_products(const Expr& e) {
     if (!x.is(Kind::product)) return x;
     // sin^a*cos^-b = tan^min*...; the same for sinh and cosh
     for (const auto [b, n] : Parts(x)) {
-      const bool c = is_call(b, "sin");
-      if (!c && !is_call(b, "sinh")) continue;
+      const bool c = is_call_of(b, "sin");
+      if (!c && !is_call_of(b, "sinh")) continue;
       const Expr& u = b.operands()[0];
       const Expr other = c ? cos(u) : cosh(u);
       const auto k = n.word();
@@ -441,8 +441,8 @@ Expr gather_products(const Expr& e) {
       }
     }
     for (const auto [b, n] : Parts(x)) {
-      const bool c = is_call(b, "tan");
-      if ((!c && !is_call(b, "tanh")) || !n.word()) continue;
+      const bool c = is_call_of(b, "tan");
+      if ((!c && !is_call_of(b, "tanh")) || !n.word()) continue;
       const Expr& u = b.operands()[0];
       const Expr under = c ? cos(u) : cosh(u);
       for (const auto [d, m] : Parts(x)) {
@@ -457,7 +457,7 @@ Expr gather_products(const Expr& e) {
     std::size_t count = 0;
     std::vector<Expr> rest{x.operands()[0]};
     for (const auto [b, n] : Parts(x)) {
-      if (is_call(b, "exp") && is_integer(n)) {
+      if (is_call_of(b, "exp") && is_integer(n)) {
         exponent += n * b.operands()[0];
         ++count;
       } else {
@@ -497,11 +497,11 @@ Expr local_rules(const Expr& e, const Reasoner& reasoner) {
           const Expr& n = x.operands()[1];
           if (b.is_integer(-1) && is_integer(n)) {
             next = sign_of_turns(n);
-          } else if (is_call(b, "abs") && n.word() && *n.word() % 2 == 0 && is_real(b.operands()[0])) {
+          } else if (is_call_of(b, "abs") && n.word() && *n.word() % 2 == 0 && is_real(b.operands()[0])) {
             next = power(b.operands()[0], n);
           } else if (b.is(Kind::power) && is_real(b.operands()[1]) && reasoner.positive(b.operands()[0])) {
             next = power(b.operands()[0], b.operands()[1] * n);
-          } else if (is_call(b, "exp") && is_real(b.operands()[0]) && !n.word()) {
+          } else if (is_call_of(b, "exp") && is_real(b.operands()[0]) && !n.word()) {
             next = exp(b.operands()[0] * n);
           }
           break;

@@ -199,11 +199,10 @@ Simplified simplify_with_report(const Expr& expression, const SimplifyOptions& o
   Simplifier simplifier(options);
   if (expression.is(Kind::relation)) {  // both sides
     out.expression = relation(expression.relation_op(), simplifier.run(expression.operands()[0]), simplifier.run(expression.operands()[1]));
-    out.check = compare(expression.operands()[0], out.expression.operands()[0], options);
   } else {
     out.expression = simplifier.run(expression);
-    out.check = compare(expression, out.expression, options);
   }
+  out.check = compare(expression, out.expression, options);
   out.work_exhausted = simplifier.exhausted();
   if (!out.check.agrees || options.cost(out.expression) > out.cost_before) {  // never wrong, never worse
     out.expression = expression;

@@ -66,10 +66,10 @@ Expr in_basic_functions(const Expr& e) {
 Expr shifts_removed(const Expr& e, const char* name) {
   ShiftedArguments arguments;
   postorder(e, [&](const Expr& x) {
-    if (is_call(x, name)) arguments.note(x.operands()[0]);
+    if (is_call_of(x, name)) arguments.note(x.operands()[0]);
   });
   return everywhere(e, [&](const Expr& x) {
-    if (!is_call(x, name)) return x;
+    if (!is_call_of(x, name)) return x;
     const auto [base, shift] = arguments.find(x.operands()[0]);
     if (shift == 0) return x;
     if (std::string_view(name) == "gamma") {
@@ -88,10 +88,10 @@ Expr gammas_gathered(const Expr& e) {
   return everywhere(e, [](const Expr& x) {
     if (!x.is(Kind::product)) return x;
     for (const auto [b, n] : Parts(x)) {
-      if (!is_call(b, "gamma")) continue;
+      if (!is_call_of(b, "gamma")) continue;
       const Expr& u = b.operands()[0];
       for (const auto [c, m] : Parts(x)) {
-        if (is_call(c, "gamma") && m == n && expand(c.operands()[0] + u).is_integer(1) && !(c == b)) {
+        if (is_call_of(c, "gamma") && m == n && expand(c.operands()[0] + u).is_integer(1) && !(c == b)) {
           return x / power(b, n) / power(c, n) * power(pi() / sin(pi() * u), n);
         }
         if (c == u && m == n) return x / power(b, n) / power(c, n) * power(gamma(u + 1), n);

@@ -5,7 +5,9 @@
 #include <functional>
 #include <vector>
 
+#include "algebra/linear_terms.hpp"
 #include "algebra/reasoner.hpp"
+#include "boreon/catalogue.hpp"
 #include "boreon/expr.hpp"
 #include "boreon/traverse.hpp"
 
@@ -13,15 +15,8 @@ namespace boreon::transforms {
 
 using Forms = std::vector<Expr>;
 
-[[nodiscard]] bool is_call(const Expr& e, const char* name);
 [[nodiscard]] bool contains_call(const Expr& e, std::initializer_list<const char*> names);
 
-/// e = sum of coefficient*term with numbers as coefficients; the constant has the term 1.
-struct Linear {
-  Expr term;
-  Number coefficient;
-};
-[[nodiscard]] std::vector<Linear> linear_terms(const Expr& e);
 /// e with every node rebuilt by `finish`, bottom up.
 [[nodiscard]] Expr everywhere(const Expr& e, const std::function<Expr(const Expr&)>& finish);
 

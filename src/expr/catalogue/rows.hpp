@@ -35,7 +35,5 @@ using Balls = std::span<const Ball>;
   return static_cast<std::uint16_t>((args & signs) | nonzero);
 }
 [[nodiscard]] inline std::uint16_t positive_if_real(std::uint16_t args) { return (args & bit(Assumption::real)) != 0 ? bit(Assumption::positive) : std::uint16_t{0}; }
-/// The known function of that name when `e` is a call of it.
-[[nodiscard]] inline bool is_call_of(const Expr& e, std::string_view name) { return e.is(Kind::call) && e.function().name == name; }
 
 }  // namespace boreon
