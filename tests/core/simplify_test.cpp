@@ -187,6 +187,11 @@ TEST_CASE("simplify: the cost can be one's own, the work is limited, equations k
   CHECK(s.work_exhausted);
   CHECK(s.expression == read("sin(x)^2 + cos(x)^2"));
   CHECK(simplify(read("sin(x)^2 + cos(x)^2 = y + y")) == read("1 = 2*y"));
+  // An identity becomes simply true, and the comparison still has something to say.
+  const Simplified identity = simplify_with_report(relation(RelationOp::equal, read("sin(x)^2"), read("1 - cos(x)^2")));
+  CHECK(identity.expression == truth(true));
+  CHECK(identity.check.agrees);
+  CHECK(identity.check.points == 6);
   CHECK(simplify(read("integral(sin(x)^2 + cos(x)^2, x)")) == read("integral(1, x)"));
 }
 

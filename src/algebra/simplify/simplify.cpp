@@ -197,12 +197,18 @@ Simplified simplify_with_report(const Expr& expression, const SimplifyOptions& o
   Simplified out;
   out.cost_before = options.cost(expression);
   Simplifier simplifier(options);
-  if (expression.is(Kind::relation)) {  // both sides
-    out.expression = relation(expression.relation_op(), simplifier.run(expression.operands()[0]), simplifier.run(expression.operands()[1]));
+  if (expression.is(Kind::relation)) {
+    // Both sides; what they become may be one truth value, so their differences are compared, not the relations.
+    const Expr& left = expression.operands()[0];
+    const Expr& right = expression.operands()[1];
+    const Expr simple_left = simplifier.run(left);
+    const Expr simple_right = simplifier.run(right);
+    out.expression = relation(expression.relation_op(), simple_left, simple_right);
+    out.check = compare(left - right, simple_left - simple_right, options);
   } else {
     out.expression = simplifier.run(expression);
+    out.check = compare(expression, out.expression, options);
   }
-  out.check = compare(expression, out.expression, options);
   out.work_exhausted = simplifier.exhausted();
   if (!out.check.agrees || options.cost(out.expression) > out.cost_before) {  // never wrong, never worse
     out.expression = expression;
