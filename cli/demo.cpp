@@ -61,7 +61,7 @@ class Story {
     heading("8. A Chapman layer, drawn");
     r = request("plot", "");
     r.inputs = {"exp(1 - z - exp(-z))", "exp(1 - z - 2*exp(-z))", "derivative(exp(1 - z - exp(-z)), z)"};
-    r.over = "z from -2 to 8";
+    r.over = {"z from -2 to 8"};
     r.out = path("chapman_layer.png");
     step(r, plot);
     heading("9. Source text for your own program");
@@ -101,7 +101,7 @@ class Story {
     std::string s = "$ boreon " + r.command;
     for (const auto& i : r.inputs) s += is_model(i) ? " " + i : " \"" + i + "\"";
     if (!r.what.empty()) s += " --what " + r.what;
-    if (!r.over.empty()) s += " --over \"" + r.over + "\"";
+    if (!r.over.empty()) s += " --over \"" + r.over[0] + "\"";
     if (r.method != "bdf") s += " --method " + r.method;
     if (r.format != "text") s += " --format " + r.format;
     if (r.verbose) s += " --verbose";

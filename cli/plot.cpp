@@ -8,17 +8,17 @@
 namespace boreon::cli {
 
 Answer plot(const Request& r) {
-  if (r.over.empty()) throw Error(ErrorKind::usage, "say over which range to plot: --over \"z from -2 to 8\"");
+  if (r.over.size() != 1) throw Error(ErrorKind::usage, "say over which range to plot: --over \"z from -2 to 8\"");
   if (r.out.empty()) throw Error(ErrorKind::usage, "say where to write the figure: --out figure.png (or .svg)");
   const Assumed assumed = assumptions_of(r);
   // "z from a to b" is what stands behind the comma of an integral.
   Expr range;
   try {
-    range = parse("integral(0, " + r.over + ")");
+    range = parse("integral(0, " + r.over[0] + ")");
   } catch (const Error&) {
-    throw Error(ErrorKind::usage, fmt::format("--over takes a range such as \"z from -2 to 8\", not '{}'", r.over));
+    throw Error(ErrorKind::usage, fmt::format("--over takes a range such as \"z from -2 to 8\", not '{}'", r.over[0]));
   }
-  if (range.operands().size() != 4) throw Error(ErrorKind::usage, fmt::format("--over takes a range such as \"z from -2 to 8\", not '{}'", r.over));
+  if (range.operands().size() != 4) throw Error(ErrorKind::usage, fmt::format("--over takes a range such as \"z from -2 to 8\", not '{}'", r.over[0]));
   const Expr x = range.operands()[1];
   const double from = evaluate(range.operands()[2]);
   const double to = evaluate(range.operands()[3]);

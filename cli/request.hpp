@@ -33,6 +33,8 @@ struct Request {
   std::string coordinates;
   std::vector<std::string> by;
   std::string at;
+  std::string about;
+  int series_order = 6;
   int digits = 0;
   bool complex = false;
   std::optional<double> until;
@@ -45,7 +47,10 @@ struct Request {
   bool no_check = false;
   std::string language = "c++";
   std::string name;
-  std::string over;
+  std::vector<std::string> over;  ///< plot takes one, integrate several
+  bool principal_value = false;
+  bool numeric = false;
+  bool steps = false;
   std::size_t points = 0;
   bool log_x = false;
   bool log_y = false;
@@ -101,6 +106,9 @@ void write_file(const std::string& path, const std::string& text);
 /// determinant, divergence, curl, laplacian, and gradients in curvilinear coordinates.
 [[nodiscard]] Answer derive_field(const Request& r);
 [[nodiscard]] Answer evaluate_command(const Request& r);
+[[nodiscard]] Answer limit_command(const Request& r);
+[[nodiscard]] Answer series_command(const Request& r);
+[[nodiscard]] Answer integrate_command(const Request& r);
 [[nodiscard]] Answer check(const Request& r);
 [[nodiscard]] Answer solve(const Request& r);
 [[nodiscard]] Answer simulate(const Request& r);

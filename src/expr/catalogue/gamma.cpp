@@ -45,18 +45,69 @@ bool exact_gamma(Args a, Expr& r) {
   return false;
 }
 
-bool exact_zeta(Args a, Expr& r) {
-  if (a[0].is_integer(0)) {
+// Bernoulli numbers B_0, B_2, B_4, ... (24.2)
+Number even_bernoulli(std::int64_t k) {
+  static const std::vector<Number> table = [] {
+    std::vector<Number> b{Number(1)};  // of all indices, by the recurrence 24.5.3
+    for (std::int64_t n = 1; n <= 40; ++n) {
+      Number sum(0);
+      Number choose(1);
+      for (std::int64_t j = 0; j < n; ++j) {
+        sum = sum + choose * b[static_cast<std::size_t>(j)];
+        choose = choose * Number(n + 1 - j, j + 1);
+      }
+      b.push_back(-sum / Number(n + 1));
+    }
+    return b;
+  }();
+  return table[static_cast<std::size_t>(2 * k)];
+}
+
+Number factorial(std::int64_t n) {
+  Number f(1);
+  for (std::int64_t i = 2; i <= n; ++i) f = f * Number(i);
+  return f;
+}
+
+bool exact_zeta(Args a, Expr& r) {  // 25.6.1, 25.6.2, 25.6.3
+  const auto n = a[0].word();
+  if (!n || *n > 40 || *n < -38) return false;
+  if (*n == 0) {
     r = Expr(-1) / 2;
-  } else if (a[0].is_integer(2)) {
-    r = pow(pi(), 2) / 6;
-  } else if (a[0].is_integer(4)) {
-    r = pow(pi(), 4) / 90;
-  } else if (a[0].is_integer(-1)) {
-    r = Expr(-1) / 12;
+  } else if (*n < 0) {
+    r = *n % 2 == 0 ? Expr(0) : Expr(-even_bernoulli((1 - *n) / 2) / Number(1 - *n));
+  } else if (*n % 2 == 0) {
+    r = Expr(even_bernoulli(*n / 2).abs() * power(Number(2), *n - 1) / factorial(*n)) * pow(pi(), *n);
   } else {
     return false;
   }
+  return true;
+}
+
+// At positive integers and halves, by 5.4.14, 5.4.15.
+bool exact_digamma(Args a, Expr& r) {
+  if (!a[0].is_number() || a[0].number().is_double()) return false;
+  const auto twice = (a[0].number() * Number(2)).word();
+  if (!twice || *twice <= 0 || *twice > 60) return false;
+  Number sum(0);
+  for (Number x = *twice % 2 == 0 ? Number(1) : Number(1, 2); compare(x, a[0].number()) < 0; x = x + Number(1)) sum = sum + Number(1) / x;
+  r = Expr(sum) - egamma() - (*twice % 2 == 0 ? Expr(0) : 2 * log(Expr(2)));
+  return true;
+}
+
+bool exact_polygamma(Args a, Expr& r) {  // 5.15.2, 5.15.3, 5.15.5
+  if (a[0].is_integer(0)) {
+    r = digamma(a[1]);
+    return true;
+  }
+  const auto n = a[0].word();
+  if (!n || *n < 0 || *n > 30 || !a[1].is_number() || a[1].number().is_double()) return false;
+  const auto twice = (a[1].number() * Number(2)).word();
+  if (!twice || *twice <= 0 || *twice > 40) return false;
+  Number sum(0);
+  for (Number x = *twice % 2 == 0 ? Number(1) : Number(1, 2); compare(x, a[1].number()) < 0; x = x + Number(1)) sum = sum + power(x, -(*n + 1));
+  const Expr at_start = (*twice % 2 == 0 ? Expr(1) : Expr(power(Number(2), *n + 1) - Number(1))) * zeta(*n + 1);
+  r = (*n % 2 == 0 ? -1 : 1) * Expr(factorial(*n)) * (at_start - Expr(sum));
   return true;
 }
 
@@ -182,11 +233,7 @@ std::span<const FunctionRow> gamma_rows() {
        .unicode = "ψ",
        .domain = no_pole,
        .exact =
-           [](Args a, Expr& r) {
-             if (!a[0].is_integer(1)) return false;
-             r = -egamma();
-             return true;
-           },
+           exact_digamma,
        .facts = real_if_real,
        .derivative = [](Args a, std::size_t) { return polygamma(1, a[0]); },
        .ball = [](Ball& r, Balls x, long p) { acb_digamma(r.get(), x[0].get(), p); }},
@@ -197,11 +244,7 @@ std::span<const FunctionRow> gamma_rows() {
        .latex = "\\psi",
        .domain = no_pole,
        .exact =
-           [](Args a, Expr& r) {
-             if (!a[0].is_integer(0)) return false;
-             r = digamma(a[1]);
-             return true;
-           },
+           exact_polygamma,
        .facts = real_if_real,
        .derivative = polygamma_shifted,
        .ball = ball_polygamma},

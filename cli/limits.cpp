@@ -1,0 +1,92 @@
+// limit and series.
+#include <fmt/format.h>
+
+#include <cmath>
+
+#include "boreon/series.hpp"
+#include "request.hpp"
+
+namespace boreon::cli {
+namespace {
+
+Json texts_of(const std::vector<Expr>& conditions, std::vector<std::string> texts) {
+  for (const Expr& c : conditions) texts.push_back(to_text(c));
+  return texts;
+}
+
+Expr single_expression(const Request& r, const Assumed& assumed) {
+  if (r.inputs.size() != 1 || is_model(r.inputs[0])) throw Error(ErrorKind::usage, fmt::format("{} takes one expression; quote it as one word", r.command));
+  return read_input(r.inputs[0], assumed.context);
+}
+
+}  // namespace
+
+Answer limit_command(const Request& r) {
+  const Assumed assumed = assumptions_of(r);
+  const Expr f = single_expression(r, assumed);
+  if (r.at.empty()) throw Error(ErrorKind::usage, "say where: --at \"x to 0\", --at \"x to infinity\", --at \"x to 0 from above\"");
+  Expr place;
+  try {
+    place = parse("limit(0, " + r.at + ")", assumed.context);
+  } catch (const Error& e) {
+    throw Error(ErrorKind::usage, fmt::format("--at takes a place such as \"x to 0\", \"x to infinity\" or \"x to a from below\", not '{}' ({})", r.at, e.message()));
+  }
+  const LimitResult l = limit_with_report(f, place.operands()[1], place.operands()[2], place.limit_side(), assumed.conditions);
+  Answer a;
+  a.json["result"] = to_text(l.value);
+  a.json["status"] = "exact";
+  a.json["conditions"] = texts_of(l.conditions, assumed.texts);
+  if (l.value.is_constant(ConstantCode::undefined)) {
+    a.text = fmt::format("  there is no limit: {}\n", l.reason);
+    a.json["reason"] = l.reason;
+    a.json["check"] = {{"method", "none"}, {"points", 0}, {"digits", 0}, {"worst", nullptr}, {"verdict", "untested"}};
+    return a;
+  }
+  a.text = typeset(r, l.value) + "\n";
+  const bool tested = l.points > 0 && l.digits >= 1;
+  a.text += tested ? fmt::format("check: the nearest of {} points on the way agrees to {:.0f} digits\n", l.points, std::floor(l.digits)) : "";
+  a.json["check"] = {{"method", "values on the way to the place, ball arithmetic"},
+                     {"points", l.points},
+                     {"digits", l.digits},
+                     {"worst", nullptr},
+                     {"verdict", tested ? "agrees" : "untested"}};
+  return a;
+}
+
+Answer series_command(const Request& r) {
+  const Assumed assumed = assumptions_of(r);
+  const Expr f = single_expression(r, assumed);
+  if (r.about.empty()) throw Error(ErrorKind::usage, "say about which point: --about x=0, --about \"x=infinity\"");
+  const std::size_t sign = r.about.find('=');
+  if (sign == std::string::npos) throw Error(ErrorKind::usage, fmt::format("--about takes a point such as x=0 or x=infinity, not '{}'", r.about));
+  const Expr x = parse(r.about.substr(0, sign), assumed.context);
+  const Expr about = parse(r.about.substr(sign + 1), assumed.context);
+  if (!x.is(Kind::symbol)) throw Error(ErrorKind::usage, fmt::format("--about takes a point such as x=0, not '{}'", r.about));
+  const SeriesResult s = series(f, x, about, r.series_order, assumed.conditions);
+  Answer a;
+  std::string text;
+  Json terms = Json::array();
+  for (const SeriesTerm& t : s.terms) {
+    const Expr term = t.coefficient * power(s.local, Expr(t.exponent));
+    std::string part = to_text(term);
+    text += text.empty() ? part : part.starts_with('-') ? " - " + part.substr(1) : " + " + part;
+    terms.push_back({{"exponent", t.exponent.to_string()}, {"coefficient", to_text(t.coefficient)}});
+  }
+  if (text.empty()) text = "0";
+  const Expr sum = s.expression();
+  const std::string order_term = s.exact ? "" : fmt::format("O({})", to_text(power(s.local, Expr(s.next))));
+  a.text = (r.format == "text" ? "  " + text : typeset(r, sum)) + "\n";
+  a.text += s.exact ? "exact: nothing is left out\n" : fmt::format("left out: {}{}\n", order_term, " up to logarithms");
+  a.json["result"] = to_text(sum);
+  a.json["status"] = "exact";
+  a.json["terms"] = terms;
+  a.json["order_term"] = order_term;
+  a.json["conditions"] = assumed.texts;
+  // the remainder over the last power must stay small close to the point
+  SeriesEvidence check = check_series(s, f, x, about, assumed.conditions);
+  a.text += check.points == 0 ? "check: untested\n" : fmt::format("check: agrees with values near the point to {:.0f} digits at {} points\n", std::floor(check.digits), check.points);
+  a.json["check"] = {{"method", "values near the point, ball arithmetic"}, {"points", check.points}, {"digits", check.digits}, {"worst", nullptr}, {"verdict", check.points == 0 ? "untested" : "agrees"}};
+  return a;
+}
+
+}  // namespace boreon::cli

@@ -1,0 +1,59 @@
+// Limits and series.
+#pragma once
+
+#include <optional>
+#include <span>
+#include <string>
+#include <vector>
+
+#include "boreon/expr.hpp"
+#include "boreon/number.hpp"
+#include "boreon/symbol.hpp"
+
+namespace boreon {
+
+/// A limit, and what was assumed and checked.
+struct LimitResult {
+  Expr value;                    ///< a number, +-infinity, an expression; `undefined` if there is no limit
+  std::string reason;            ///< why there is none: "oscillates", "the limits from below and above differ"
+  std::vector<Expr> conditions;  ///< relations under which the value holds, beyond those given
+  std::size_t points = 0;        ///< nearby points compared with
+  double digits = 0;             ///< digits to which the last of them agrees, where the limit is finite
+};
+
+/// The limit of f as x goes to a place (a finite expression, infinity, -infinity), by expansion in the most rapidly
+/// varying part (D. Gruntz, On computing limits in a symbolic manipulation system, thesis, ETH 1996). A two-sided
+/// limit at a finite place exists if both one-sided ones do and agree. Signs of parameters follow from assumptions and
+/// `conditions`; Error(unsupported) names the sign that decides and is not known, or what has no expansion.
+[[nodiscard]] Expr limit(const Expr& f, const Expr& x, const Expr& place, LimitSide side = LimitSide::both, std::span<const Expr> conditions = {});
+[[nodiscard]] LimitResult limit_with_report(const Expr& f, const Expr& x, const Expr& place, LimitSide side = LimitSide::both, std::span<const Expr> conditions = {});
+
+/// Terms coefficient*(x - about)^exponent; about infinity coefficient*x^(-exponent). Exponents may be fractions and
+/// coefficients may contain log(x - about).
+struct SeriesTerm {
+  Number exponent;
+  Expr coefficient;
+};
+struct SeriesResult {
+  std::vector<SeriesTerm> terms;  ///< ascending exponents, none beyond the order asked for
+  Expr local;                     ///< x - about, or 1/x about infinity, -1/x about -infinity
+  bool exact = false;             ///< nothing is left out
+  Number next;                    ///< what is left out is O(local^next), up to logarithms
+  std::vector<Expr> conditions;
+  [[nodiscard]] Expr expression() const;  ///< the sum of the terms
+};
+
+/// All terms with exponents up to `order` of the power, Laurent or Puiseux series of f about a place, with logarithms
+/// where they belong; about infinity an asymptotic expansion. Throws Error(unsupported) at an essential singularity or
+/// where a function has no expansion known here. Expansions hold for x above the place where the sides differ.
+[[nodiscard]] SeriesResult series(const Expr& f, const Expr& x, const Expr& about, int order, std::span<const Expr> conditions = {});
+
+/// The series against values near its point, in ball arithmetic.
+struct SeriesEvidence {
+  std::size_t points = 0;
+  double digits = 0;
+};
+/// Throws Error(check) if the remainder does not go to zero as it should.
+[[nodiscard]] SeriesEvidence check_series(const SeriesResult& s, const Expr& f, const Expr& x, const Expr& about, std::span<const Expr> conditions = {});
+
+}  // namespace boreon

@@ -1,0 +1,542 @@
+// Limits: by expansion at the place where there is one, else in the most rapidly varying subexpression (Gruntz 1996).
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <complex>
+
+#include "boreon/algebra.hpp"
+#include "boreon/bindings.hpp"
+#include "boreon/calculus.hpp"
+#include "boreon/catalogue.hpp"
+#include "boreon/error.hpp"
+#include "boreon/evaluate.hpp"
+#include "boreon/functions.hpp"
+#include "boreon/sampling.hpp"
+#include "boreon/series.hpp"
+#include "boreon/simplify.hpp"
+#include "boreon/text.hpp"
+#include "calculus/series/expansion.hpp"
+#include "calculus/series/limit_engine.hpp"
+
+namespace boreon {
+namespace {
+
+constexpr int deepest = 24;
+constexpr int most_steps = 4000;
+
+bool is_infinite(const Expr& e) {
+  return e.is_constant(ConstantCode::infinity) || (e.is(Kind::product) && e.operands().size() == 3 && e.operands()[1].is_constant(ConstantCode::infinity));
+}
+bool is_undefined(const Expr& e) { return e.is_constant(ConstantCode::undefined); }
+
+struct Leading {
+  Expr coefficient;
+  Number exponent;  // of a positive quantity that goes to zero
+};
+
+// Limits as x goes to infinity.
+class AtInfinity {
+ public:
+  AtInfinity(Symbol x, Signs& signs) : x_(std::move(x)), signs_(signs) {}
+
+  Expr limit(const Expr& e) {
+    const Expr prepared = prepare(e);
+    Expr value = of(prepared);
+    for (const Expr& b : bounded_) {
+      if (depends_on(value, b)) throw NoLimit{"it oscillates"};
+    }
+    return value;
+  }
+
+ private:
+  struct Deeper {
+    explicit Deeper(int& d, int& steps) : depth(d) {
+      if (++depth > deepest || ++steps > most_steps) {
+        --depth;
+        throw NoExpansion{"the limit needs too many steps"};
+      }
+    }
+    ~Deeper() { --depth; }
+    Deeper(const Deeper&) = delete;
+    Deeper& operator=(const Deeper&) = delete;
+    int& depth;
+  };
+
+  bool varies(const Expr& e) const { return depends_on(e, x_); }
+
+  // --- forms that can be expanded -----------------------------------------------------------------------------------
+
+  Expr oscillation(const Expr& of) {
+    for (std::size_t i = 0; i < oscillating_.size(); ++i) {
+      if (oscillating_[i] == of) return bounded_[i];
+    }
+    oscillating_.push_back(of);
+    bounded_.push_back(Symbol(fmt::format("_bounded{}", bounded_.size() + 1)));
+    return bounded_.back();
+  }
+
+  Expr prepare_node(const Expr& e) {
+    if (!varies(e)) return e;
+    if (e.is(Kind::power) && (varies(e.operands()[1]) || !e.operands()[1].is_number())) return exp(e.operands()[1] * log(e.operands()[0]));
+    if (e.is(Kind::product)) {
+      Expr out = e.operands()[0];
+      for (const auto [base, exponent] : Parts(e)) {
+        const bool general = varies(exponent) || (varies(base) && !exponent.is_number());
+        out *= general ? exp(exponent * log(base)) : power(base, exponent);
+      }
+      return out;
+    }
+    if (e.is(Kind::piecewise)) {
+      const auto ops = e.operands();
+      for (std::size_t i = 0; i + 1 < ops.size(); i += 2) {
+        if (truth(ops[i + 1])) return ops[i];
+      }
+      if (ops.size() % 2 == 1) return ops.back();
+      throw NoExpansion{"no branch of the piecewise holds here"};
+    }
+    if (e.is(Kind::integral) || e.is(Kind::summation) || e.is(Kind::limit) || e.is(Kind::derivative) || e.is(Kind::unknown_call)) {
+      throw NoExpansion{fmt::format("nothing is known of {} here", to_text(e, {60, {}}))};
+    }
+    if (!e.is(Kind::call)) return e;
+    const auto name = e.function().name;
+    const auto a = e.operands();
+    if (name == "exp" || name == "log") return e;
+    if (name == "sinh") return (exp(a[0]) - exp(-a[0])) / 2;
+    if (name == "cosh") return (exp(a[0]) + exp(-a[0])) / 2;
+    if (name == "tanh") return 1 - 2 / (exp(2 * a[0]) + 1);
+    if (name == "abs") return sign(a[0]) * a[0];
+    if (name == "sign") return sign(a[0]);
+    if (name == "heaviside") return (1 + Expr(sign(a[0]))) / 2;
+    if (name == "dirac") return 0;
+    if (name == "min" || name == "max") {
+      Expr best = a[0];
+      for (std::size_t i = 1; i < a.size(); ++i) {
+        const int s = sign(a[i] - best);
+        if (name == "min" ? s < 0 : s > 0) best = a[i];
+      }
+      return best;
+    }
+    if (name == "cbrt") return sign(a[0]) < 0 ? -power(-a[0], Expr(1) / 3) : power(a[0], Expr(1) / 3);
+    std::size_t varying = 0;
+    for (std::size_t i = 0; i < a.size(); ++i) {
+      if (varies(a[i])) varying = i;
+    }
+    const Expr to = of(a[varying]);
+    for (const Expr& b : bounded_) {
+      if (depends_on(to, b)) return bounded_or_fail(e);
+    }
+    if (name == "floor" || name == "ceil" || name == "round" || name == "trunc") {
+      if (is_infinite(to)) return a[0] + oscillation(e - a[0]);
+      if (!is_integer(to)) return substitute(with_operands(e, {&to, 1}), {}, Unused::allowed);
+      const int s = sign(a[0] - to);
+      if (name == "floor") return s < 0 ? to - 1 : to;
+      if (name == "ceil") return s > 0 ? to + 1 : to;
+      throw NoExpansion{"a jump"};
+    }
+    if (!is_infinite(to)) return e;
+    if (name == "sin" || name == "cos") return oscillation(e);
+    if (name == "tan") return oscillation(sin(a[0])) / oscillation(cos(a[0]));
+    if (const auto form = form_at_infinity(e, signs_.of(to))) return prepare(*form);
+    throw NoExpansion{fmt::format("nothing is known of {} at infinity", name)};
+  }
+
+  Expr bounded_or_fail(const Expr& e) {
+    const auto name = e.function().name;
+    if (name == "sin" || name == "cos") return oscillation(e);
+    throw NoExpansion{fmt::format("{} of something that oscillates", name)};
+  }
+
+  Expr prepare(const Expr& e) {
+    Rebuild pass([&](const Expr& n, Expr& result) {
+      if (varies(n)) return false;
+      result = n;
+      return true;
+    },
+                 [&](const Expr& n) { return prepare_node(n); });
+    return pass(e);
+  }
+
+  bool truth(const Expr& c) {
+    if (c.is_constant(ConstantCode::true_value)) return true;
+    if (c.is_constant(ConstantCode::false_value)) return false;
+    if (c.is(Kind::logic)) {
+      switch (c.logic_op()) {
+        case LogicOp::negation: return !truth(c.operands()[0]);
+        case LogicOp::conjunction: return std::all_of(c.operands().begin(), c.operands().end(), [&](const Expr& o) { return truth(o); });
+        case LogicOp::disjunction: return std::any_of(c.operands().begin(), c.operands().end(), [&](const Expr& o) { return truth(o); });
+      }
+    }
+    if (!c.is(Kind::relation)) throw NoExpansion{"a condition that cannot be decided"};
+    const int s = sign(c.operands()[1] - c.operands()[0]);
+    switch (c.relation_op()) {
+      case RelationOp::less: return s > 0;
+      case RelationOp::less_equal: return s >= 0;
+      case RelationOp::equal: return s == 0;
+      default: return s != 0;
+    }
+  }
+
+  // --- the most rapidly varying subexpressions ----------------------------------------------------------------------
+
+  using Set = std::vector<Expr>;
+
+  static Expr log_of(const Expr& m) { return is_call_of(m, "exp") ? m.operands()[0] : log(m); }
+
+  // -1, 0, 1: slower, of the same class, faster
+  int compare_growth(const Expr& f, const Expr& g) {
+    if (f == g) return 0;
+    const Expr c = of(log_of(f) / log_of(g));
+    if (c.is_integer(0)) return -1;
+    return is_infinite(c) ? 1 : 0;
+  }
+
+  Set larger(const Set& a, const Set& b) {
+    if (a.empty()) return b;
+    if (b.empty()) return a;
+    const int c = compare_growth(a[0], b[0]);
+    if (c < 0) return b;
+    if (c > 0) return a;
+    Set all = a;
+    for (const Expr& e : b) {
+      if (std::find(all.begin(), all.end(), e) == all.end()) all.push_back(e);
+    }
+    return all;
+  }
+
+  Set fastest(const Expr& e) {
+    if (!varies(e)) return {};
+    if (e == x_) return {x_};
+    if (const Set* known = sets_.find(e)) return *known;
+    const Deeper guard(depth_, steps_);
+    Set out;
+    if (e.is(Kind::sum) || e.is(Kind::product)) {
+      for (const Part p : Parts(e)) out = larger(out, fastest(p.key));
+    } else if (is_call_of(e, "exp")) {
+      out = fastest(e.operands()[0]);
+      if (is_infinite(of(e.operands()[0]))) out = larger({e}, out);
+    } else {
+      for (const Expr& o : e.operands()) out = larger(out, fastest(o));
+    }
+    keep_.push_back(e);
+    sets_[e] = out;
+    return out;
+  }
+
+  Leading leading(const Expr& given) {
+    Expr e = given;
+    Set set = fastest(e);
+    if (set.empty()) return {e, Number(0)};
+    // x itself among the fastest: look at everything with exp(x) for x, which varies faster and keeps the order
+    while (std::find(set.begin(), set.end(), x_) != set.end()) {
+      e = up(e);
+      for (Expr& m : set) m = up(m);
+    }
+    // w is the simplest of the class, or its reciprocal
+    std::stable_sort(set.begin(), set.end(), [](const Expr& a, const Expr& b) { return tree_size(a) < tree_size(b); });
+    const Expr h = set[0].operands()[0];
+    const bool grows = signs_.of(of(h)) > 0;
+    const Expr log_w = grows ? -h : h;
+    const Symbol w("_w", {Assumption::positive});
+    NodeMap<Expr> replaced;
+    const std::function<Expr(const Expr&)> rewrite = [&](const Expr& in) {
+      Rebuild pass([&](const Expr& n, Expr& result) {
+        if (!varies(n)) {
+          result = n;
+          return true;
+        }
+        if (!is_call_of(n, "exp")) return false;
+        // powers of a member have been merged into its argument
+        if (std::none_of(set.begin(), set.end(), [&](const Expr& m) { return (n.operands()[0] / m.operands()[0]).is_number(); })) return false;
+        if (const Expr* r = replaced.find(n)) {
+          result = *r;
+          return true;
+        }
+        const Expr c = of(n.operands()[0] / log_w);
+        if (!c.is_number()) throw NoExpansion{"growth rates whose ratio is no number"};
+        const Expr rest = expand(n.operands()[0] - c * log_w);
+        result = exp(rewrite(rest)) * power(w, c);
+        replaced[n] = result;
+        return true;
+      });
+      return pass(in);
+    };
+    keep_.insert(keep_.end(), set.begin(), set.end());
+    const Expr in_w = rewrite(e);
+    for (const int target : {2, 5, 10, 20}) {
+      try {
+        Expander expander(w, log_w, signs_, target);
+        const Expansion a = expander.with_leading(in_w);
+        if (a.empty()) return {0, Number(0)};
+        return {a.leading().coefficient, a.leading().exponent};
+      } catch (const NoExpansion& n) {
+        if (n.why != "cancellation") throw;
+      }
+    }
+    throw NoExpansion{"leading terms cancel to a high order"};
+  }
+
+  Expr up(const Expr& e) const { return substitute(e, {{x_, exp(x_)}}, Unused::allowed); }
+
+  void no_zero_below(const Expr& c) {
+    postorder(c, [&](const Expr& n) {
+      const auto look = [&](const Expr& base, const Expr& exponent) {
+        if (!exponent.is_number() || exponent.number().sign() >= 0) return;
+        for (const Expr& b : bounded_) {
+          if (depends_on(base, b) && bounded_sign(base) == 0) throw NoLimit{"it oscillates without bound"};
+        }
+      };
+      if (n.is(Kind::power)) look(n.operands()[0], n.operands()[1]);
+      if (n.is(Kind::product)) {
+        for (const auto [base, exponent] : Parts(n)) look(base, exponent);
+      }
+    });
+  }
+
+  // The sign of something that contains bounded quantities, 0 if it may be zero.
+  int bounded_sign(const Expr& e) {
+    std::vector<Expr> given = signs_.conditions();
+    for (const Expr& b : bounded_) {
+      given.push_back(less_equal(b, 1));
+      given.push_back(less_equal(-1, b));
+    }
+    const Reasoner r(given);
+    return r.positive(e) ? 1 : r.negative(e) ? -1 : 0;
+  }
+
+  bool has_bounded(const Expr& e) const {
+    return std::any_of(bounded_.begin(), bounded_.end(), [&](const Expr& b) { return depends_on(e, b); });
+  }
+
+  int sign(const Expr& e) {
+    if (!varies(e)) {
+      if (!has_bounded(e)) return signs_.of(e);
+      const int s = bounded_sign(e);
+      if (s == 0) throw NoLimit{"it oscillates"};
+      return s;
+    }
+    const Deeper guard(depth_, steps_);
+    if (is_call_of(e, "exp")) return 1;
+    return sign(leading(e).coefficient);
+  }
+
+  Expr of(const Expr& e) {
+    if (!varies(e)) return e;
+    if (e == x_) return infinity();
+    if (const Expr* known = limits_.find(e)) return *known;
+    const Deeper guard(depth_, steps_);
+    Expr value = compute(e);
+    keep_.push_back(e);
+    limits_[e] = value;
+    return value;
+  }
+
+  Expr compute(const Expr& e) {
+    if (e.is(Kind::sum)) {
+      if (const auto v = by_terms(e)) return *v;
+    }
+    if (is_call_of(e, "exp")) return of_exponential(e.operands()[0]);
+    if (e.is(Kind::product)) {  // of exponentials alone: by the sum of their arguments
+      bool all = true;
+      Expr sum = 0;
+      for (const auto [base, exponent] : Parts(e)) {
+        all = all && is_call_of(base, "exp") && exponent.is_number();
+        if (all) sum += base.operands()[0] * exponent;
+      }
+      if (all) return e.operands()[0] * of_exponential(sum);
+    }
+    const Leading l = leading(e);
+    if (has_bounded(l.coefficient)) no_zero_below(l.coefficient);
+    if (l.exponent.sign() > 0) return 0;
+    if (l.exponent.sign() < 0) {
+      const int s = sign(l.coefficient);
+      return s == 0 ? throw NoExpansion{"cancellation"} : s * infinity();
+    }
+    return of(l.coefficient);
+  }
+
+  Expr of_exponential(const Expr& argument) {
+    const Expr h = of(argument);
+    if (is_infinite(h)) return signs_.of(h) > 0 ? infinity() : Expr(0);
+    return exp(h);
+  }
+
+  // Term by term, where no two terms fight: exact and much cheaper.
+  std::optional<Expr> by_terms(const Expr& e) {
+    Expr finite = e.operands()[0];
+    int infinite = 0;
+    for (const auto [term, coefficient] : Parts(e)) {
+      const Expr v = of(term);
+      if (is_infinite(v)) {
+        const int s = signs_.of(v) * coefficient.number().sign();
+        if (infinite != 0 && infinite != s) return std::nullopt;
+        infinite = s;
+      } else {
+        finite += v * coefficient;
+      }
+    }
+    if (infinite != 0) return infinite * infinity();
+    return finite;
+  }
+
+  Symbol x_;
+  Signs& signs_;
+  NodeMap<Expr> limits_;
+  NodeMap<Set> sets_;
+  std::vector<Expr> keep_;
+  std::vector<Expr> oscillating_;
+  std::vector<Expr> bounded_;
+  int depth_ = 0;
+  int steps_ = 0;
+};
+
+// By expansion at the place itself; nothing if there is no such expansion.
+std::optional<Expr> by_expansion(const Expr& in_w, const Symbol& w, const Symbol& log_w, Signs& signs) {
+  for (const int target : {2, 5, 10, 20}) {
+    try {
+      Expander expander(w, log_w, signs, target);
+      const Expansion a = expander.with_leading(in_w);
+      if (a.empty()) return Expr(0);
+      const Expr& c = a.leading().coefficient;
+      const int e = a.leading().exponent.sign();
+      if (!depends_on(c, log_w)) {
+        if (e == 0) return c;
+        if (e > 0) return Expr(0);
+        return signs.of(c) * infinity();
+      }
+      if (e > 0) return Expr(0);  // logarithms grow slower than any power
+      const Symbol t("_t", {Assumption::positive});
+      Expr at = AtInfinity(t, signs).limit(substitute(c, {{log_w, -t}}));
+      if (e == 0) return at;
+      const int s = is_infinite(at) || !at.is_integer(0) ? signs.of(at) : 0;
+      if (s == 0) return std::nullopt;
+      return s * infinity();
+    } catch (const NoExpansion& n) {
+      if (n.why != "cancellation") return std::nullopt;
+    }
+  }
+  return std::nullopt;
+}
+
+}  // namespace
+
+Expr one_sided_limit(const Expr& f, const Expr& x, const Expr& place, bool above, Signs& signs) {
+  if (!depends_on(f, x)) return f;
+  const Symbol w("_w", {Assumption::positive});
+  const Symbol log_w("_log_w");
+  const Symbol t("_t", {Assumption::positive});
+  const bool far = is_infinite(place);
+  const int direction = far ? (place.is_constant(ConstantCode::infinity) ? 1 : -1) : (above ? 1 : -1);
+  const auto at = [&](const Expr& value) { return substitute(f, {{x, value}}, Unused::allowed); };
+  const Expr in_w = at(far ? direction / w : place + direction * w);
+  if (is_undefined(in_w)) throw NoExpansion{"the expression is undefined there"};
+  if (const auto v = by_expansion(in_w, w, log_w, signs)) return *v;
+  return AtInfinity(t, signs).limit(at(far ? direction * t : place + direction / t));
+}
+
+namespace {
+
+// Values on the way to the place, to 60 digits.
+void compare_nearby(const Expr& f, const Expr& x, const Expr& place, int direction, LimitResult& result, std::span<const Expr> conditions) {
+  if (is_infinite(result.value) || is_undefined(result.value)) return;
+  const Symbol w("_w", {Assumption::positive});
+  const bool far = is_infinite(place);
+  const Expr in_w = substitute(f, {{x, far ? direction / w : place + direction * w}}, Unused::allowed);
+  const Expr list[] = {in_w, result.value};
+  std::vector<Expr> leaves = sampled_leaves(list);
+  leaves.erase(std::remove(leaves.begin(), leaves.end(), Expr(w)), leaves.end());
+  const SampleRanges ranges;
+  Sampler sampler(leaves, ranges, 20260101);
+  const std::vector<double> p = sampler.draw(conditions);
+  if (p.size() != leaves.size()) return;
+  Bindings at;
+  for (std::size_t i = 0; i < leaves.size(); ++i) at.set(leaves[i], Expr(Number::exact(p[i])));
+  double last_change = 0;
+  double distance = 0;
+  std::optional<double> previous;
+  double size = 1;
+  for (const int k : {3, 5, 8}) {
+    Bindings here = at;
+    here.set(w, Expr(Number(1)) / power(Expr(10), far ? (k + 1) / 2 : k));
+    try {
+      // differences are formed before rounding
+      const double d = std::strtod(certify(substitute(in_w, here, Unused::allowed) - substitute(result.value, at, Unused::allowed), {}, 12).real.c_str(), nullptr);
+      const double v = std::strtod(certify(substitute(result.value, at, Unused::allowed), {}, 12).real.c_str(), nullptr);
+      size = std::max(1e-3, std::abs(v));
+      if (previous) last_change = std::abs(d - *previous);
+      previous = d;
+      distance = std::abs(d);
+      ++result.points;
+    } catch (const Error&) {
+      return;
+    }
+  }
+  result.digits = distance == 0 ? 15 : std::clamp(-std::log10(distance / size), 0.0, 15.0);
+  if (distance > 1e-4 * size && last_change < 1e-3 * distance) {
+    throw Error(ErrorKind::check, fmt::format("the limit found, {}, is not what nearby values tend to", to_text(result.value, {120, {}})));
+  }
+}
+
+}  // namespace
+
+LimitResult limit_with_report(const Expr& f, const Expr& x, const Expr& place, LimitSide side, std::span<const Expr> conditions) {
+  if (!x.is(Kind::symbol)) throw Error(ErrorKind::usage, "a limit is taken in a symbol");
+  if (depends_on(place, x)) throw Error(ErrorKind::usage, "the place of a limit must not contain its variable");
+  const Expr e = evaluate_derivatives(f);
+  LimitResult result;
+  const bool far = is_infinite(place);
+  const auto one = [&](bool above) {
+    Signs signs(conditions);
+    Expr v = one_sided_limit(e, x, place, above, signs);
+    return has_undefined(v) ? throw NoLimit{"it is undefined"} : v;
+  };
+  try {
+    if (far || side != LimitSide::both) {
+      result.value = one(side != LimitSide::below);
+    } else {
+      const Expr above = one(true);
+      Expr below;
+      try {
+        below = one(false);
+        if (!(above == below) && (is_infinite(above) || is_infinite(below) || !vanishes(above - below))) {
+          result.value = undefined();
+          result.reason = fmt::format("from above it is {}, from below {}", to_text(above, {80, {}}), to_text(below, {80, {}}));
+          return result;
+        }
+      } catch (const NoExpansion&) {
+        throw;
+      }
+      result.value = operation_count(above) <= operation_count(below) ? above : below;
+    }
+  } catch (const NoLimit& n) {
+    result.value = undefined();
+    result.reason = n.why;
+    return result;
+  } catch (const NoExpansion& n) {
+    throw Error(ErrorKind::unsupported, fmt::format("the limit was not found: {}", n.why));
+  } catch (const UnknownSign& u) {
+    throw Error(ErrorKind::unsupported, fmt::format("the limit depends on the sign of {}; say which with --assume \"{} > 0\" or < 0 (in C++: a condition or an assumption of the symbol)",
+                                                    to_text(u.of, {80, {}}), to_text(u.of, {80, {}})));
+  }
+  if (!is_infinite(result.value)) {
+    SimplifyOptions o;
+    o.conditions.assign(conditions.begin(), conditions.end());
+    o.work = 600;
+    result.value = simplify(result.value, o);
+  }
+  const int direction = far ? (place.is_constant(ConstantCode::infinity) ? 1 : -1) : side == LimitSide::below ? -1 : 1;
+  compare_nearby(e, x, place, direction, result, conditions);
+  return result;
+}
+
+bool has_undefined(const Expr& e) {
+  bool found = false;
+  postorder(e, [&](const Expr& n) { found = found || is_undefined(n); });
+  return found;
+}
+
+Expr limit(const Expr& f, const Expr& x, const Expr& place, LimitSide side, std::span<const Expr> conditions) {
+  return limit_with_report(f, x, place, side, conditions).value;
+}
+
+}  // namespace boreon

@@ -1,0 +1,225 @@
+#include "calculus/signs.hpp"
+
+#include <cmath>
+#include <complex>
+
+#include "boreon/algebra.hpp"
+#include "boreon/catalogue.hpp"
+#include "boreon/error.hpp"
+#include "boreon/sampling.hpp"
+#include "boreon/symbol.hpp"
+#include "boreon/traverse.hpp"
+#include "values/domains.hpp"
+#include "values/graph_evaluator.hpp"
+
+namespace boreon {
+namespace {
+
+std::optional<Ball> ball_at(const EvaluationPlan& plan, std::span<const Expr> leaves, std::span<const std::complex<double>> point, long precision) {
+  try {
+    auto r = GraphEvaluator<BallDomain>(BallDomain{precision}).run(plan, [&](const Expr& e, Ball& v) {
+      for (std::size_t i = 0; i < leaves.size(); ++i) {
+        if (leaves[i] == e) {
+          v = Ball::from(point[i]);
+          return true;
+        }
+      }
+      return false;
+    });
+    if (!r[0].finite()) return std::nullopt;
+    return std::move(r[0]);
+  } catch (const Error&) {
+    return std::nullopt;
+  }
+}
+
+constexpr long zero_precision = 192;
+constexpr int zero_exponent = -150;  // 2^-150 is about 10^-45
+
+}  // namespace
+
+bool vanishes(const Expr& e) {
+  if (e.is_integer(0)) return true;
+  if (e.is_number() || e.is(Kind::symbol) || e.is(Kind::constant) || e.is(Kind::power)) return false;
+  if (e.is(Kind::product)) {
+    for (const auto [base, exponent] : Parts(e)) {
+      if (is_positive(exponent) && vanishes(base)) return true;
+    }
+    return false;
+  }
+  const EvaluationPlan plan({&e, 1});
+  const std::vector<Expr> leaves = sampled_leaves({&e, 1});
+  const SampleRanges ranges;
+  Sampler sampler(leaves, ranges, 20260101);
+  int zeros = 0;
+  for (int attempt = 0; attempt < 12; ++attempt) {
+    std::vector<std::complex<double>> point;
+    for (const double x : sampler.draw()) point.emplace_back(x);
+    // off the real axis where the real values fail, as for log of what is negative
+    if (attempt % 3 == 2) {
+      for (auto& z : point) z += std::complex<double>(0, sampler.uniform(0.1, 0.4));
+    }
+    for (long precision = zero_precision; precision <= 8 * zero_precision; precision *= 4) {
+      const auto b = ball_at(plan, leaves, point, precision);
+      if (!b) break;
+      if (acb_contains_zero(b->get()) == 0) return false;
+      mag_t bound;
+      mag_init(bound);
+      acb_get_mag(bound, b->get());
+      const bool small = mag_cmp_2exp_si(bound, zero_exponent) < 0;
+      mag_clear(bound);
+      if (small) {
+        ++zeros;
+        break;
+      }
+    }
+    if (zeros >= (leaves.empty() ? 1 : 2)) return true;
+  }
+  return false;
+}
+
+std::optional<std::complex<double>> value_at(const Expr& e, std::span<const Expr> symbols, std::span<const double> point) {
+  const EvaluationPlan plan({&e, 1});
+  try {
+    const auto r = GraphEvaluator<ComplexDomain>().run(plan, [&](const Expr& s, std::complex<double>& v) {
+      for (std::size_t i = 0; i < symbols.size(); ++i) {
+        if (symbols[i] == s) {
+          v = point[i];
+          return true;
+        }
+      }
+      return false;
+    });
+    if (!std::isfinite(r[0].real()) || !std::isfinite(r[0].imag())) return std::nullopt;
+    return r[0];
+  } catch (const Error&) {
+    return std::nullopt;
+  }
+}
+
+Expr condition_of(const Decision& d) {
+  if (d.sign > 0) return less(0, d.of);
+  if (d.sign < 0) return less(d.of, 0);
+  return equal(d.of, 0);
+}
+
+std::vector<Expr> Signs::conditions() const {
+  std::vector<Expr> all = given_;
+  for (const Decision& d : decisions_) all.push_back(condition_of(d));
+  return all;
+}
+
+std::optional<int> Signs::known(const Expr& e) const {
+  if (e.is_integer(0)) return 0;
+  if (e.is_number()) return e.number().sign();
+  if (e.is_constant(ConstantCode::infinity)) return 1;
+  if (e.is(Kind::product) && e.operands().size() == 3 && e.operands()[1].is_constant(ConstantCode::infinity)) return e.operands()[0].number().sign();
+  if (!e.has_symbols()) {
+    const EvaluationPlan plan({&e, 1});
+    for (const long precision : {64L, 256L, 1024L}) {
+      const auto b = ball_at(plan, {}, {}, precision);
+      if (!b) break;
+      if (arb_contains_zero(b->im()) == 0) return std::nullopt;
+      if (arb_is_positive(b->re()) != 0) return 1;
+      if (arb_is_negative(b->re()) != 0) return -1;
+      if (precision >= 256 && vanishes(e)) return 0;
+    }
+    return std::nullopt;
+  }
+  if (reasoner_.positive(e)) return 1;
+  if (reasoner_.negative(e)) return -1;
+  for (const Decision& d : decisions_) {
+    if (d.of == e) return d.sign;
+    if (d.of == -e) return -d.sign;
+  }
+  if (vanishes(e)) return 0;
+  if (e.is(Kind::sum)) {  // by its factors
+    try {
+      const Expr f = factor(e);
+      if (f.is(Kind::product) || f.is(Kind::power)) return known(f);
+    } catch (const Error&) {
+    }
+    return std::nullopt;
+  }
+  int sign = 1;
+  const auto factor_sign = [&](const Expr& base, const Expr& exponent) -> std::optional<int> {
+    const auto s = known(base);
+    const auto n = exponent.word();
+    if (n && *n % 2 == 0 && is_real(base) && (s || is_nonzero(base))) return 1;
+    if (n && *n % 2 == 0 && is_real(base) && reasoner_.nonzero(base)) return 1;
+    if (!s) return std::nullopt;
+    if (*s == 1) return is_real(exponent) ? std::optional<int>(1) : std::nullopt;
+    if (n) return *n % 2 == 0 ? *s * *s : *s;
+    return std::nullopt;
+  };
+  if (e.is(Kind::product)) {
+    sign = e.operands()[0].number().sign();
+    for (const auto [base, exponent] : Parts(e)) {
+      const auto s = factor_sign(base, exponent);
+      if (!s) return std::nullopt;
+      sign *= *s;
+    }
+    return sign;
+  }
+  if (e.is(Kind::power)) return factor_sign(e.operands()[0], e.operands()[1]);
+  if (e.is(Kind::call) && e.operands().size() == 1) {
+    const auto name = e.function().name;
+    const Expr& u = e.operands()[0];
+    if (name == "log") return known(u - 1);
+    if (name == "exp" || name == "cosh") return is_real(u) ? std::optional<int>(1) : std::nullopt;
+    if (name == "sinh" || name == "tanh" || name == "atan" || name == "asinh" || name == "erf" || name == "sign" || name == "cbrt" || name == "erfi") return known(u);
+    if (name == "abs") {
+      const auto s = known(u);
+      if (s) return *s * *s;
+      if (is_nonzero(u) || reasoner_.nonzero(u)) return 1;
+    }
+  }
+  return std::nullopt;
+}
+
+int Signs::of(const Expr& e) {
+  if (const auto s = known(e)) return *s;
+  const bool real = is_real(e);
+  if (e.is(Kind::product) && real) {  // only the factors that are not known are in question
+    int sign = e.operands()[0].number().sign();
+    for (const auto [base, exponent] : Parts(e)) {
+      const auto n = exponent.word();
+      if (const auto s = known(power(base, exponent))) {
+        sign *= *s;
+      } else if (n) {
+        const int b = of(base);
+        sign *= *n % 2 == 0 ? b * b : b;
+      } else {
+        sign *= of(base) > 0 ? 1 : throw UnknownSign{power(base, exponent)};
+      }
+    }
+    return sign;
+  }
+  if (e.is(Kind::power) && real && e.operands()[1].word()) {
+    const int s = of(e.operands()[0]);
+    return *e.operands()[1].word() % 2 == 0 ? s * s : s;
+  }
+  if (!may_assume_ || !real) throw UnknownSign{e};
+  if (e.is(Kind::sum)) {
+    const Expr f = [&] {
+      try {
+        return factor(e);
+      } catch (const Error&) {
+        return e;
+      }
+    }();
+    if (f.is(Kind::product)) {
+      bool more = false;
+      for (const auto [base, exponent] : Parts(f)) more = more || !(base == e);
+      if (more && !(f.operands().size() == 3 && f.operands()[2].is_integer(1))) return of(f);
+      if (more) return f.operands()[0].number().sign() * of(f.operands()[1]);
+    }
+  }
+  if (decisions_.size() >= 6) throw UnknownSign{e};
+  const std::size_t i = decisions_.size();
+  decisions_.push_back({e, i < script_.size() ? script_[i] : 1});
+  reasoner_ = Reasoner(conditions());
+  return decisions_.back().sign;
+}
+
+}  // namespace boreon

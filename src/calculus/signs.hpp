@@ -1,0 +1,61 @@
+// Zero tests and signs of coefficients, which limits, series and integrals lean on; what is not known may be assumed
+// and is then written down as a condition of the answer.
+#pragma once
+
+#include <complex>
+#include <optional>
+#include <span>
+#include <vector>
+
+#include "algebra/reasoner.hpp"
+#include "boreon/expr.hpp"
+
+namespace boreon {
+
+/// Whether the expression is zero wherever it is defined: exactly if canonical forms decide, else by enclosures at
+/// random points to 45 digits (Schwartz 1980). Never true for what is nonzero at one of the points.
+[[nodiscard]] bool vanishes(const Expr& e);
+
+/// The value at one point in complex double precision; nothing where it has none.
+[[nodiscard]] std::optional<std::complex<double>> value_at(const Expr& e, std::span<const Expr> symbols, std::span<const double> point);
+
+/// What the sign of an expression was taken to be.
+struct Decision {
+  Expr of;
+  int sign = 0;  ///< 1, -1 or 0
+};
+/// The decision as a relation.
+[[nodiscard]] Expr condition_of(const Decision& d);
+
+/// Thrown when a sign is needed that neither follows from the assumptions nor may be assumed.
+struct UnknownSign {
+  Expr of;
+};
+
+/// Signs under assumptions. With `may_assume`, a sign that is not known is taken from the script, then positive, and
+/// noted: the answer then holds under those conditions.
+class Signs {
+ public:
+  explicit Signs(std::span<const Expr> conditions = {}, bool may_assume = false, std::vector<int> script = {})
+      : given_(conditions.begin(), conditions.end()), reasoner_(given_), may_assume_(may_assume), script_(std::move(script)) {}
+
+  /// 1, -1, or 0 for zero; throws UnknownSign.
+  [[nodiscard]] int of(const Expr& e);
+  /// The sign if it is known without an assumption.
+  [[nodiscard]] std::optional<int> known(const Expr& e) const;
+  [[nodiscard]] const std::vector<Decision>& decisions() const { return decisions_; }
+  [[nodiscard]] const std::vector<Expr>& given() const { return given_; }
+  /// What is given, and what was assumed so far.
+  [[nodiscard]] std::vector<Expr> conditions() const;
+  [[nodiscard]] bool may_assume() const { return may_assume_; }
+  void allow(bool assume) { may_assume_ = assume; }
+
+ private:
+  std::vector<Expr> given_;
+  Reasoner reasoner_;
+  bool may_assume_;
+  std::vector<int> script_;
+  std::vector<Decision> decisions_;
+};
+
+}  // namespace boreon
