@@ -103,6 +103,20 @@ const std::vector<Command>& commands() {
          c.add_option("--limit", r.limit, "most applications (10000)")->check(CLI::Range(1, 100000000));
          add_quantity(c, r);
        }},
+      {"integrate", "antiderivatives, definite, improper and iterated integrals, checked against quadrature",
+       "  boreon integrate \"z*exp(-z/H)\" --over z\n  boreon integrate \"z*exp(-z/H)\" --over \"z from 0 to 5*H\" --assume \"H > 0\"\n"
+       "  boreon integrate \"r^2*sin(theta)\" --over \"r from a to b\" --over \"theta from 0 to pi\" --over \"phi from 0 to 2*pi\"\n"
+       "  boreon integrate \"sin(x)*cos(n*x)\" --over \"x from 0 to pi\" --assume \"n integer\"\n"
+       "  boreon integrate \"1/(x - 1)\" --over \"x from 0 to 3\" --principal-value\n  boreon integrate \"x^x\" --over \"x from 0 to 1\" --numeric --digits 30\n",
+       integrate_command,
+       [](CLI::App& c, Request& r) {
+         c.add_option("--over", r.over, "z, or \"z from 0 to 5*H\"; several nest, the first one innermost")->allow_extra_args(false);
+         c.add_flag("--principal-value", r.principal_value, "Cauchy's principal value at poles inside the range");
+         c.add_flag("--numeric", r.numeric, "a number by quadrature");
+         c.add_option("--digits", r.digits, "digits of the number (15)")->check(CLI::Range(1, 1000));
+         c.add_flag("--steps", r.steps, "explain the route");
+         c.add_option("--coordinates", r.coordinates, "cylindrical, spherical or dipole: multiplies by the volume element");
+       }},
       {"limit", "limits, one-sided, two-sided and at infinity",
        "  boreon limit \"sin(x)/x\" --at \"x to 0\"\n  boreon limit \"exp(1/x)\" --at \"x to 0 from below\"\n  boreon limit \"x^a*exp(-x)\" --at \"x to infinity\" --assume \"a > 0\"\n",
        limit_command, [](CLI::App& c, Request& r) { c.add_option("--at", r.at, "the place: \"x to 0\", \"x to infinity\", \"x to a from below\""); }},

@@ -13,6 +13,7 @@
 #include "boreon/figure.hpp"          // IWYU pragma: export
 #include "boreon/function.hpp"        // IWYU pragma: export
 #include "boreon/functions.hpp"       // IWYU pragma: export
+#include "boreon/integral.hpp"        // IWYU pragma: export
 #include "boreon/linear_algebra.hpp"  // IWYU pragma: export
 #include "boreon/mathml.hpp"          // IWYU pragma: export
 #include "boreon/matrix.hpp"          // IWYU pragma: export
@@ -22,6 +23,7 @@
 #include "boreon/program.hpp"         // IWYU pragma: export
 #include "boreon/rewrite.hpp"         // IWYU pragma: export
 #include "boreon/sampling.hpp"        // IWYU pragma: export
+#include "boreon/series.hpp"          // IWYU pragma: export
 #include "boreon/simplify.hpp"        // IWYU pragma: export
 #include "boreon/solvers.hpp"         // IWYU pragma: export
 #include "boreon/symbol.hpp"          // IWYU pragma: export

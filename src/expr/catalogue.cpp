@@ -20,7 +20,7 @@ namespace boreon {
 std::span<const FunctionRow> catalogue() {
   static const auto* rows = new std::vector<FunctionRow>([] {
     std::vector<FunctionRow> all;
-    for (const auto part : {trigonometric_rows(), exponential_rows(), real_valued_rows(), gamma_rows(), integral_rows(), bessel_rows(), elliptic_rows()}) {
+    for (const auto part : {trigonometric_rows(), exponential_rows(), real_valued_rows(), gamma_rows(), integral_rows(), bessel_rows(), elliptic_rows(), polynomial_rows()}) {
       all.insert(all.end(), part.begin(), part.end());
     }
     return all;

@@ -1,0 +1,392 @@
+#include "calculus/integral/breaks.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <complex>
+
+#include "algebra/kernel_ring.hpp"
+#include "boreon/algebra.hpp"
+#include "boreon/bindings.hpp"
+#include "boreon/catalogue.hpp"
+#include "boreon/error.hpp"
+#include "boreon/functions.hpp"
+#include "calculus/integral/integrator.hpp"
+
+namespace boreon {
+namespace {
+
+using Places = std::optional<std::vector<Expr>>;
+constexpr int most_periods = 64;
+constexpr int deepest = 8;
+
+std::optional<double> number(const Expr& e) {
+  if (e.is_constant(ConstantCode::infinity)) return INFINITY;
+  if (e == -infinity()) return -INFINITY;
+  if (e.has_symbols()) return std::nullopt;
+  const auto v = value_at(e, {}, {});
+  if (!v) return std::nullopt;
+  return v->real();
+}
+
+class ZeroFinder {
+ public:
+  ZeroFinder(Symbol x, Signs& signs, Expr from, Expr to) : x_(std::move(x)), signs_(signs), from_(std::move(from)), to_(std::move(to)) {}
+
+  Places operator()(const Expr& e) {
+    if (!depends_on(e, x_)) return std::vector<Expr>{};
+    if (++depth_ > deepest) {
+      --depth_;
+      return std::nullopt;
+    }
+    Places r;
+    try {
+      r = find(e);
+    } catch (const Error&) {
+    }
+    --depth_;
+    return r;
+  }
+
+ private:
+  Places find(const Expr& e) {
+    if (e == x_) return std::vector<Expr>{0};
+    if (e.is(Kind::power)) return is_negative(e.operands()[1]) ? Places(std::vector<Expr>{}) : (*this)(e.operands()[0]);
+    if (is_call_of(e, "exp") || is_call_of(e, "cosh")) return std::vector<Expr>{};
+    if (e.is(Kind::product)) {
+      std::vector<Expr> all;
+      for (const auto [base, exponent] : Parts(e)) {
+        if (!depends_on(base, x_) || is_negative(exponent)) continue;
+        const Places p = (*this)(base);
+        if (!p) return std::nullopt;
+        all.insert(all.end(), p->begin(), p->end());
+      }
+      return all;
+    }
+    if (e.is(Kind::call) && e.operands().size() == 1) return of_kernel(e, 0);
+    if (e.is(Kind::sum) && is_positive(e)) return std::vector<Expr>{};
+    const KernelRing ring(std::span<const Expr>(&e, 1));
+    const Fraction f = ring.fraction_of(e);
+    std::vector<unsigned> varying;
+    for (unsigned v = 0; v < ring.vars(); ++v) {
+      if (depends_on(ring.kernels()[v], x_) && f.numerator.degree(v) > 0) varying.push_back(v);
+    }
+    if (varying.empty()) return std::vector<Expr>{};
+    if (varying.size() == 2) return of_sine_and_cosine(e, ring, varying);
+    if (varying.size() != 1) return std::nullopt;
+    const Expr& kernel = ring.kernels()[varying[0]];
+    std::vector<Expr> all;
+    for (const poly::Factor& p : poly::factor(f.numerator).list) {
+      if (p.base.degree(varying[0]) == 0) continue;
+      std::vector<Expr> c;
+      for (const auto& k : poly::coefficients_in(p.base, varying[0])) c.push_back(ring.expression(k));
+      const auto roots = roots_of(c);
+      if (!roots) return std::nullopt;
+      for (const Expr& r : *roots) {
+        const Places places = kernel == x_ ? Places(std::vector<Expr>{r}) : of_kernel(kernel, r);
+        if (!places) return std::nullopt;
+        all.insert(all.end(), places->begin(), places->end());
+      }
+    }
+    return all;
+  }
+
+  Places roots_of(const std::vector<Expr>& c) {
+    if (c.size() == 2) return std::vector<Expr>{-c[0] / c[1]};
+    if (c.size() == 3 && c[1].is_integer(0)) {  // x^2 = k, by the square root of k
+      const Expr k = -c[0] / c[2];
+      const int s = signs_.of(k);
+      if (s < 0) return std::vector<Expr>{};
+      const Expr r = tidied(sqrt(k), signs_);
+      return std::vector<Expr>{r, -r};
+    }
+    const auto r = all_roots(c, signs_);
+    if (!r) return std::nullopt;
+    return r->real;
+  }
+
+  // kernel(x) = v
+  Places of_kernel(const Expr& kernel, const Expr& v) {
+    if (kernel.is(Kind::power)) {  // a root: only values that are not negative
+      if (!kernel.operands()[1].is_number()) {  // base^(argument)
+        if (signs_.of(v) <= 0) return std::vector<Expr>{};
+        return (*this)(kernel.operands()[1] - log(v) / log(kernel.operands()[0]));
+      }
+      if (signs_.of(v) < 0) return std::vector<Expr>{};
+      return (*this)(kernel.operands()[0] - power(v, 1 / kernel.operands()[1]));
+    }
+    if (!kernel.is(Kind::call) || kernel.operands().size() != 1) return std::nullopt;
+    const auto name = kernel.function().name;
+    const Expr& u = kernel.operands()[0];
+    if (name == "log") return (*this)(u - exp(v));
+    if (name == "exp") return signs_.of(v) > 0 ? (*this)(u - log(v)) : Places(std::vector<Expr>{});
+    if (name == "sinh") return (*this)(u - asinh(v));
+    if (name == "tanh") return signs_.of(1 - v * v) > 0 ? (*this)(u - atanh(v)) : Places(std::vector<Expr>{});
+    if (name == "cosh") {
+      const int s = signs_.of(v - 1);
+      if (s < 0) return std::vector<Expr>{};
+      return both((*this)(u - acosh(v)), s == 0 ? Places(std::vector<Expr>{}) : (*this)(u + acosh(v)));
+    }
+    if (name == "abs") {
+      const int s = signs_.of(v);
+      if (s < 0) return std::vector<Expr>{};
+      return both((*this)(u - v), s == 0 ? Places(std::vector<Expr>{}) : (*this)(u + v));
+    }
+    if (name == "atan" || name == "asin") return (*this)(u - (name == "atan" ? tan(v) : sin(v)));
+    if (name == "asinh") return (*this)(u - sinh(v));
+    if (name == "acos") return (*this)(u - cos(v));
+    if (name == "erf" || name == "Si" || name == "erfi") return v.is_integer(0) ? (*this)(u) : Places();
+    if (name == "cbrt") return (*this)(u - power(v, 3));
+    if (name == "tan") return periodic(u, {atan(v)}, pi());
+    if (name == "sin" || name == "cos") {
+      if (signs_.of(1 - v * v) < 0) return std::vector<Expr>{};
+      if (name == "cos") return periodic(u, {acos(v), -acos(v)}, 2 * pi());
+      return periodic(u, {asin(v), pi() - asin(v)}, 2 * pi());
+    }
+    return std::nullopt;
+  }
+
+  static Places both(const Places& a, const Places& b) {
+    if (!a || !b) return std::nullopt;
+    std::vector<Expr> all = *a;
+    all.insert(all.end(), b->begin(), b->end());
+    return all;
+  }
+
+  // u = base + k*period for all whole k between from and to
+  Places periodic(const Expr& u, const std::vector<Expr>& bases, const Expr& period) {
+    const auto l = linear_in(u, x_);
+    if (!l) return std::nullopt;
+    const auto low = number(from_);
+    const auto high = number(to_);
+    const auto a = number(l->slope);
+    const auto b = number(l->constant);
+    const auto p = number(period);
+    std::vector<Expr> all;
+    for (const Expr& base : bases) {
+      const auto b0 = number(base);
+      if (!low || !high || !a || !b || !p || !b0) {  // with parameters: the first few, to be told apart by signs
+        if (from_.is_constant(ConstantCode::infinity) || from_ == -infinity() || to_.is_constant(ConstantCode::infinity)) return std::nullopt;
+        return std::nullopt;
+      }
+      if (!std::isfinite(*low) || !std::isfinite(*high)) return std::nullopt;
+      const double k1 = (*a * *low + *b - *b0) / *p;
+      const double k2 = (*a * *high + *b - *b0) / *p;
+      const double first = std::ceil(std::min(k1, k2) - 1e-9);
+      const double last = std::floor(std::max(k1, k2) + 1e-9);
+      if (last - first > most_periods) return std::nullopt;
+      for (double k = first; k <= last; ++k) all.push_back((base + static_cast<std::int64_t>(k) * period - l->constant) / l->slope);
+    }
+    return all;
+  }
+
+  // sines and cosines of one angle together: by the tangent of half of it
+  Places of_sine_and_cosine(const Expr& e, const KernelRing& ring, const std::vector<unsigned>& varying) {
+    const Expr& k = ring.kernels()[varying[0]];
+    const Expr& l = ring.kernels()[varying[1]];
+    if (!k.is(Kind::call) || !l.is(Kind::call) || k.operands().size() != 1 || !(k.operands()[0] == l.operands()[0])) return std::nullopt;
+    const Expr& u = k.operands()[0];
+    if (!((is_call_of(k, "sin") && is_call_of(l, "cos")) || (is_call_of(k, "cos") && is_call_of(l, "sin")))) return std::nullopt;
+    const Symbol t("_half");
+    Rebuild pass([&](const Expr& n, Expr& result) {
+      if (n == sin(u)) {
+        result = 2 * t / (1 + power(t, 2));
+      } else if (n == cos(u)) {
+        result = (1 - power(t, 2)) / (1 + power(t, 2));
+      } else {
+        return false;
+      }
+      return true;
+    });
+    const Expr in_t = pass(e);
+    const Places roots = ZeroFinder(t, signs_, -infinity(), infinity())(in_t);
+    if (!roots) return std::nullopt;
+    std::vector<Expr> bases;
+    for (const Expr& r : *roots) bases.push_back(2 * atan(r));
+    Rebuild at_pi([&](const Expr& n, Expr& result) {
+      if (n == sin(u)) {
+        result = 0;
+      } else if (n == cos(u)) {
+        result = -1;
+      } else {
+        return false;
+      }
+      return true;
+    });
+    if (vanishes(at_pi(e))) bases.push_back(pi());
+    return periodic(u, bases, 2 * pi());
+  }
+
+  Symbol x_;
+  Signs& signs_;
+  Expr from_;
+  Expr to_;
+  int depth_ = 0;
+};
+
+bool jumps_at_zero(std::string_view name) { return name == "abs" || name == "sign" || name == "heaviside" || name == "dirac"; }
+
+}  // namespace
+
+Places real_zeros(const Expr& e, const Symbol& x, Signs& signs, const Expr& from, const Expr& to) { return ZeroFinder(x, signs, from, to)(e); }
+
+std::vector<Expr> in_order(std::vector<Expr> places, Signs& signs, const Expr& from, const Expr& to) {
+  std::vector<Expr> kept;
+  const bool below = from == -infinity();
+  const bool above = to.is_constant(ConstantCode::infinity);
+  for (Expr& p : places) {
+    bool real = true;
+    if (!p.has_symbols()) {
+      const auto v = value_at(p, {}, {});
+      real = v && std::abs(v->imag()) <= 1e-12 * std::abs(v->real());
+    }
+    if (!real) continue;
+    if (!below && signs.of(p - from) <= 0) continue;
+    if (!above && signs.of(to - p) <= 0) continue;
+    bool known = false;
+    for (const Expr& k : kept) known = known || k == p || signs.of(p - k) == 0;
+    if (!known) kept.push_back(std::move(p));
+  }
+  std::sort(kept.begin(), kept.end(), [&](const Expr& a, const Expr& b) { return !(a == b) && signs.of(b - a) > 0; });
+  return kept;
+}
+
+Places breaks_of_pieces(const Expr& f, const Symbol& x, Signs& signs, const Expr& from, const Expr& to) {
+  std::vector<Expr> all;
+  bool complete = true;
+  const auto zeros = [&](const Expr& e) {
+    const Places z = real_zeros(e, x, signs, from, to);
+    complete = complete && z;
+    if (z) all.insert(all.end(), z->begin(), z->end());
+  };
+  const std::function<void(const Expr&)> conditions = [&](const Expr& c) {
+    if (c.is(Kind::relation)) return zeros(c.operands()[1] - c.operands()[0]);
+    for (const Expr& o : c.operands()) conditions(o);
+  };
+  postorder(f, [&](const Expr& n) {
+    if (!complete || !depends_on(n, x)) return;
+    if (n.is(Kind::piecewise)) {
+      for (std::size_t i = 1; i < n.operands().size(); i += 2) conditions(n.operands()[i]);
+    }
+    if (!n.is(Kind::call)) return;
+    const auto name = n.function().name;
+    if (jumps_at_zero(name)) zeros(n.operands()[0]);
+    if (name == "min" || name == "max") {
+      for (std::size_t i = 0; i < n.operands().size(); ++i) {
+        for (std::size_t j = i + 1; j < n.operands().size(); ++j) zeros(n.operands()[i] - n.operands()[j]);
+      }
+    }
+    if (name == "floor" || name == "ceil" || name == "trunc" || name == "round") {
+      const Expr shifted = name == "round" ? n.operands()[0] + Expr(1) / 2 : n.operands()[0];
+      zeros(sin(pi() * shifted));
+    }
+    if (name == "fmod" || name == "cbrt") complete = name == "cbrt";
+  });
+  if (!complete) return std::nullopt;
+  return in_order(std::move(all), signs, from, to);
+}
+
+std::optional<Expr> piece_between(const Expr& f, const Symbol& x, const Expr& from, const Expr& to, Signs& signs) {
+  const bool below = from == -infinity();
+  const bool above = to.is_constant(ConstantCode::infinity);
+  const Expr middle = below && above ? Expr(0) : below ? to - 1 : above ? from + 1 : (from + to) / 2;
+  const auto at = [&](const Expr& e) { return substitute(e, {{x, middle}}, Unused::allowed); };
+  const std::function<bool(const Expr&)> holds = [&](const Expr& c) -> bool {
+    if (c.is_constant(ConstantCode::true_value)) return true;
+    if (c.is_constant(ConstantCode::false_value)) return false;
+    if (c.is(Kind::logic)) {
+      if (c.logic_op() == LogicOp::negation) return !holds(c.operands()[0]);
+      const bool all = c.logic_op() == LogicOp::conjunction;
+      for (const Expr& o : c.operands()) {
+        if (holds(o) != all) return !all;
+      }
+      return all;
+    }
+    const int s = signs.of(at(c.operands()[1] - c.operands()[0]));
+    switch (c.relation_op()) {
+      case RelationOp::less: return s > 0;
+      case RelationOp::less_equal: return s >= 0;
+      case RelationOp::equal: return s == 0;
+      default: return s != 0;
+    }
+  };
+  bool complete = true;
+  Rebuild pass(
+      [&](const Expr& n, Expr& result) {
+        if (depends_on(n, x)) return false;
+        result = n;
+        return true;
+      },
+      [&](const Expr& n) -> Expr {
+        if (n.is(Kind::piecewise)) {
+          const auto ops = n.operands();
+          for (std::size_t i = 0; i + 1 < ops.size(); i += 2) {
+            if (holds(ops[i + 1])) return ops[i];
+          }
+          if (ops.size() % 2 == 1) return ops.back();
+          complete = false;
+          return n;
+        }
+        if (!n.is(Kind::call) || !depends_on(n, x)) return n;
+        const auto name = n.function().name;
+        const Expr& u = n.operands()[0];
+        if (name == "abs") return signs.of(at(u)) * u;
+        if (name == "sign") return signs.of(at(u));
+        if (name == "heaviside") return (1 + Expr(signs.of(at(u)))) / 2;
+        if (name == "dirac") return 0;
+        if (name == "min" || name == "max") {
+          Expr best = u;
+          for (std::size_t i = 1; i < n.operands().size(); ++i) {
+            const int s = signs.of(at(n.operands()[i] - best));
+            if (name == "min" ? s < 0 : s > 0) best = n.operands()[i];
+          }
+          return best;
+        }
+        if (name == "floor" || name == "ceil" || name == "trunc" || name == "round") {
+          Expr v = at(n);
+          complete = complete && v.is_number();
+          return v;
+        }
+        return n;
+      });
+  Expr g = pass(f);
+  if (!complete) return std::nullopt;
+  return g;
+}
+
+Places singular_places(const Expr& f, const Symbol& x, Signs& signs, const Expr& from, const Expr& to) {
+  std::vector<Expr> all;
+  bool complete = true;
+  const auto zeros = [&](const Expr& e) {
+    const Places z = real_zeros(e, x, signs, from, to);
+    complete = complete && z;
+    if (z) all.insert(all.end(), z->begin(), z->end());
+  };
+  postorder(f, [&](const Expr& n) {
+    if (!depends_on(n, x)) return;
+    const auto look = [&](const Expr& base, const Expr& exponent) {
+      if (!depends_on(base, x)) return;
+      const auto k = exponent.word();
+      if (!k || *k < 0) zeros(base);
+    };
+    if (n.is(Kind::power)) look(n.operands()[0], n.operands()[1]);
+    if (n.is(Kind::product)) {
+      for (const auto [base, exponent] : Parts(n)) look(base, exponent);
+    }
+    if (!n.is(Kind::call)) return;
+    const auto name = n.function().name;
+    const Expr& u = n.operands()[0];
+    for (const char* s : {"log", "E1", "Ei", "Ci", "Chi", "log10", "log2"}) {
+      if (name == s) zeros(u);
+    }
+    if (name == "tan") zeros(cos(u));
+    if (name == "dilog" || name == "li" || name == "atanh") zeros(u - 1);
+    if (name == "atanh") zeros(u + 1);
+    if (name == "log1p") zeros(1 + u);
+  });
+  const Places pieces = breaks_of_pieces(f, x, signs, from, to);
+  if (!complete || !pieces) return std::nullopt;
+  all.insert(all.end(), pieces->begin(), pieces->end());
+  return in_order(std::move(all), signs, from, to);
+}
+
+}  // namespace boreon

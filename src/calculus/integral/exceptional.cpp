@@ -1,0 +1,126 @@
+#include "calculus/integral/exceptional.hpp"
+
+#include <algorithm>
+
+#include "algebra/reasoner.hpp"
+#include "boreon/algebra.hpp"
+#include "boreon/bindings.hpp"
+#include "boreon/catalogue.hpp"
+#include "boreon/error.hpp"
+#include "boreon/functions.hpp"
+#include "calculus/integral/integrator.hpp"
+#include "calculus/signs.hpp"
+
+namespace boreon {
+namespace {
+
+constexpr std::size_t most = 8;
+
+// Whether the assumptions of the parameter and the conditions let it take the value.
+bool allowed(const Symbol& p, const Expr& value, std::span<const Expr> conditions) {
+  const Assumptions a = p.assumptions();
+  const Reasoner reasoner(conditions);
+  if (a.has(Assumption::real) && !is_real(value)) return false;
+  if (a.has(Assumption::integer) && value.is_number() && !value.number().is_integer()) return false;
+  if (a.has(Assumption::positive) && (reasoner.nonpositive(value) || is_negative(value))) return false;
+  if (a.has(Assumption::negative) && (reasoner.nonnegative(value) || is_positive(value))) return false;
+  if (a.has(Assumption::nonnegative) && (reasoner.negative(value) || is_negative(value))) return false;
+  if (a.has(Assumption::nonzero) && value.is_integer(0)) return false;
+  const Signs signs(conditions);
+  if (a.has(Assumption::positive)) {
+    if (const auto s = signs.known(value); s && *s <= 0) return false;
+  }
+  for (const Expr& c : conditions) {
+    const Expr there = substitute(c, {{p, value}}, Unused::allowed);
+    if (there.is_constant(ConstantCode::false_value)) return false;
+    if (there.is(Kind::relation)) {
+      const auto s = signs.known(there.operands()[1] - there.operands()[0]);
+      if (s && *s == 0 && (there.relation_op() == RelationOp::less || there.relation_op() == RelationOp::not_equal)) return false;
+      if (s && *s < 0 && (there.relation_op() == RelationOp::less || there.relation_op() == RelationOp::less_equal)) return false;
+    }
+  }
+  return true;
+}
+
+void solve(const Expr& e, const Symbol& x, std::span<const Expr> conditions, std::vector<Exceptional>& out, int depth) {
+  if (out.size() >= most || depth > 4 || !e.has_symbols()) return;
+  if (e.is(Kind::product)) {
+    for (const auto [base, exponent] : Parts(e)) {
+      if (!is_negative(exponent)) solve(base, x, conditions, out, depth + 1);
+    }
+    return;
+  }
+  if (e.is(Kind::power)) {
+    if (!is_negative(e.operands()[1])) solve(e.operands()[0], x, conditions, out, depth + 1);
+    return;
+  }
+  if (is_call_of(e, "log")) return solve(e.operands()[0] - 1, x, conditions, out, depth + 1);
+  if (is_call_of(e, "abs") || is_call_of(e, "sinh") || is_call_of(e, "atan")) return solve(e.operands()[0], x, conditions, out, depth + 1);
+  const Signs signs(conditions);
+  if (const auto s = signs.known(e); s && *s != 0) return;
+  // the last parameter by name is solved for, as one says "at n = 0", "at b = a"
+  auto symbols = free_symbols(e);
+  std::reverse(symbols.begin(), symbols.end());
+  // integers first: their exceptional values are the ones met in practice
+  std::stable_sort(symbols.begin(), symbols.end(), [](const Symbol& a, const Symbol& b) { return is_integer(a) && !is_integer(b); });
+  for (const Symbol& p : symbols) {
+    if (p == x) return;
+    if (const auto l = linear_in(e, p)) {
+      if (l->slope.is_integer(0)) continue;
+      const Expr value = -l->constant / l->slope;
+      if (!allowed(p, value, conditions)) return;
+      for (const Exceptional& known : out) {
+        if (known.parameter == p && known.value == value) return;
+      }
+      out.push_back({p, value});
+      return;
+    }
+    try {
+      const Expr f = factor(e);
+      if (f.is(Kind::product) || f.is(Kind::power)) return solve(f, x, conditions, out, depth + 1);
+    } catch (const Error&) {
+    }
+  }
+}
+
+}  // namespace
+
+std::vector<Exceptional> zeros_of_parameters(const Expr& e, const Symbol& x, std::span<const Expr> conditions) {
+  std::vector<Exceptional> out;
+  solve(e, x, conditions, out, 0);
+  return out;
+}
+
+std::vector<Exceptional> exceptional_parameters(const Expr& F, const Expr& f, const Symbol& x, std::span<const Expr> conditions) {
+  std::vector<Exceptional> out;
+  const auto denominators = [&](const Expr& e, const auto& take) {
+    postorder(e, [&](const Expr& n) {
+      const auto look = [&](const Expr& base, const Expr& exponent) {
+        if (is_negative(exponent) && !depends_on(base, x) && base.has_symbols()) take(base);
+      };
+      if (n.is(Kind::power)) look(n.operands()[0], n.operands()[1]);
+      if (n.is(Kind::product)) {
+        for (const auto [b, e2] : Parts(n)) look(b, e2);
+      }
+      // coefficients in front of what must not vanish
+      if (n.is(Kind::call) && (n.function().name == "log" || n.function().name == "Ei" || n.function().name == "Ci" || n.function().name == "E1")) {
+        const Expr& u = n.operands()[0];
+        if (u.is(Kind::product)) {
+          for (const auto [b, e2] : Parts(u)) {
+            if (!depends_on(b, x) && b.has_symbols()) take(b);
+          }
+        }
+        if (!depends_on(u, x) && u.has_symbols()) take(u);
+      }
+      if (n.is(Kind::call) && n.function().name == "gamma" && !depends_on(n, x)) take(n.operands()[0]);
+    });
+  };
+  std::vector<Expr> in_f;
+  denominators(f, [&](const Expr& base) { in_f.push_back(base); });
+  denominators(F, [&](const Expr& base) {
+    if (std::find(in_f.begin(), in_f.end(), base) == in_f.end()) solve(base, x, conditions, out, 0);
+  });
+  return out;
+}
+
+}  // namespace boreon

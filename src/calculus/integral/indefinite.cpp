@@ -1,0 +1,169 @@
+// Antiderivatives: the search, its verification, and what holds for exceptional parameters.
+#include <fmt/format.h>
+
+#include <algorithm>
+
+#include "algebra/linear_terms.hpp"
+#include "algebra/polynomial/work.hpp"
+#include "boreon/algebra.hpp"
+#include "boreon/bindings.hpp"
+#include "boreon/calculus.hpp"
+#include "boreon/catalogue.hpp"
+#include "boreon/error.hpp"
+#include "boreon/functions.hpp"
+#include "boreon/integral.hpp"
+#include "boreon/simplify.hpp"
+#include "boreon/text.hpp"
+#include "calculus/integral/exceptional.hpp"
+#include "calculus/integral/integrator.hpp"
+#include "calculus/integral/verify.hpp"
+#include "calculus/series/expansion.hpp"
+#include "calculus/series/limit_engine.hpp"
+
+namespace boreon {
+namespace {
+
+constexpr std::uint64_t work_of_search = 400000000U;
+
+struct Found {
+  Expr value;
+  Evidence check;
+  std::vector<Expr> conditions;
+  std::vector<Decision> decisions;
+  std::vector<std::string> steps;
+};
+
+std::vector<std::string> steps_of(const Integrator& in) {
+  std::vector<std::string> out;
+  for (const Integrator::Step& s : in.steps()) out.push_back(std::string(2 * static_cast<std::size_t>(std::max(0, s.depth - 1)), ' ') + s.text);
+  std::reverse(out.begin(), out.end());
+  return out;
+}
+
+// The shortest form of F that still has the right derivative.
+Expr shortened(const Expr& F, const Expr& f, const Symbol& x, const std::vector<Expr>& conditions, const IntegralOptions& options) {
+  // constants that crept in are dropped
+  std::vector<Expr> terms;
+  for (const LinearTerm& t : linear_terms(F)) {
+    if (depends_on(t.term, x)) terms.push_back(Expr(t.coefficient) * t.term);
+  }
+  const Expr clean = terms.empty() ? F : add(terms);
+  if (operation_count(clean) > 160) return clean;
+  SimplifyOptions o;
+  o.conditions = conditions;
+  o.work = 700;
+  o.points = 2;
+  try {
+    const Expr s = simplify(clean, o);
+    if (s == clean || written_cost(s) >= written_cost(clean)) return clean;
+    const Evidence e = check_antiderivative(f, s, x, conditions, options.points, options.seed + 1);
+    return e.verdict == Verdict::agrees ? s : clean;
+  } catch (const Error&) {
+    return clean;
+  }
+}
+
+std::optional<Found> search(const Expr& f, const Symbol& x, const IntegralOptions& options, std::vector<int> script) {
+  Signs signs(options.conditions, options.assume, std::move(script));
+  Integrator in(signs);
+  std::optional<Expr> F;
+  try {
+    const poly::WorkLimit limit(work_of_search);
+    F = in(f, x);
+    if (!F) {
+      SimplifyOptions o;
+      o.conditions = options.conditions;
+      o.work = 1000;
+      const Expr g = simplify(f, o);
+      if (!(g == f)) F = in(g, x);
+    }
+  } catch (const UnknownSign&) {
+    return std::nullopt;
+  } catch (const NoExpansion&) {
+    return std::nullopt;
+  } catch (const Error& e) {
+    if (e.kind() != ErrorKind::limit && e.kind() != ErrorKind::unsupported && e.kind() != ErrorKind::domain) throw;
+    return std::nullopt;
+  }
+  if (!F) return std::nullopt;
+  Found out;
+  out.conditions = signs.conditions();
+  out.check = check_antiderivative(f, *F, x, out.conditions, options.points, options.seed);
+  if (out.check.verdict != Verdict::agrees) return std::nullopt;
+  out.value = shortened(*F, f, x, out.conditions, options);
+  out.decisions = signs.decisions();
+  out.steps = steps_of(in);
+  return out;
+}
+
+// The alternatives of the signs that were assumed, and the places where the answer divides by zero.
+void add_exceptions(const Expr& f, const Symbol& x, const IntegralOptions& options, const Found& found, IntegralResult& result) {
+  IntegralOptions inner = options;
+  inner.exceptions = false;
+  for (std::size_t i = 0; i < found.decisions.size() && i < 2; ++i) {
+    std::vector<int> script;
+    for (std::size_t k = 0; k < i; ++k) script.push_back(found.decisions[k].sign);
+    script.push_back(-found.decisions[i].sign);
+    if (const auto other = search(f, x, inner, script)) {
+      if (other->decisions.size() > i && other->decisions[i].of == found.decisions[i].of) result.exceptions.push_back({condition_of(other->decisions[i]), other->value});
+    }
+    for (const Exceptional& e : zeros_of_parameters(found.decisions[i].of, x)) {
+      const IntegralResult there = integrate(substitute(f, {{e.parameter, e.value}}, Unused::allowed), x, inner);
+      if (there.status == IntegralStatus::exact) result.exceptions.push_back({equal(e.parameter, e.value), there.value});
+    }
+  }
+  for (const Exceptional& e : exceptional_parameters(found.value, f, x, options.conditions)) {
+    IntegralResult there;
+    try {
+      there = integrate(substitute(f, {{e.parameter, e.value}}, Unused::allowed), x, inner);
+    } catch (const Error&) {
+      continue;  // the integrand itself is undefined there
+    }
+    if (there.status == IntegralStatus::exact) {
+      result.exceptions.push_back({equal(e.parameter, e.value), there.value});
+    } else {
+      result.conditions.push_back(not_equal(e.parameter, e.value));
+    }
+  }
+}
+
+}  // namespace
+
+const char* to_string(IntegralStatus s) noexcept {
+  switch (s) {
+    case IntegralStatus::exact: return "exact";
+    case IntegralStatus::approximate: return "approximate";
+    case IntegralStatus::unevaluated: return "unevaluated";
+    case IntegralStatus::divergent: return "divergent";
+  }
+  return "";
+}
+
+IntegralResult integrate(const Expr& f, const Expr& variable, const IntegralOptions& options) {
+  if (!variable.is(Kind::symbol)) throw Error(ErrorKind::usage, "an integral is taken over a symbol");
+  if (is_condition(f)) throw Error(ErrorKind::shape, "a condition (true or false) has no integral");
+  const Symbol x = Symbol::from(variable);
+  const Expr e = evaluate_derivatives(f);
+  IntegralResult result;
+  result.value = unevaluated_integral(f, variable);
+  if (has_undefined(e)) throw Error(ErrorKind::domain, "the integrand is undefined");
+  const auto found = search(e, x, options, {});
+  if (!found) {
+    result.reason = "no closed form was found";
+    result.check.method = "none";
+    return result;
+  }
+  result.status = IntegralStatus::exact;
+  result.value = found->value;
+  result.check = found->check;
+  result.steps = found->steps;
+  for (const Decision& d : found->decisions) {
+    result.conditions.push_back(condition_of(d));
+  }
+  if (options.exceptions) add_exceptions(e, x, options, *found, result);
+  return result;
+}
+
+Expr integral(const Expr& f, const Expr& x, const IntegralOptions& options) { return integrate(f, x, options).value; }
+
+}  // namespace boreon

@@ -1,0 +1,128 @@
+#include "calculus/integral/verify.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <complex>
+#include <optional>
+
+#include "boreon/bindings.hpp"
+#include "boreon/calculus.hpp"
+#include "boreon/error.hpp"
+#include "boreon/evaluate.hpp"
+#include "boreon/sampling.hpp"
+#include "boreon/text.hpp"
+#include "boreon/traverse.hpp"
+#include "values/domains.hpp"
+#include "values/graph_evaluator.hpp"
+
+namespace boreon {
+namespace {
+
+constexpr double needed_digits = 8;
+
+}  // namespace
+
+std::optional<std::complex<double>> certified_value(const Expr& e, std::span<const Expr> symbols, std::span<const double> point) {
+  const EvaluationPlan plan({&e, 1});
+  for (const long precision : {96L, 300L, 1000L}) {
+    try {
+      auto r = GraphEvaluator<BallDomain>(BallDomain{precision}).run(plan, [&](const Expr& s, Ball& v) {
+        for (std::size_t i = 0; i < symbols.size(); ++i) {
+          if (symbols[i] == s) {
+            v = Ball::from(std::complex<double>(point[i]));
+            return true;
+          }
+        }
+        return false;
+      });
+      if (!r[0].finite()) continue;
+      const std::complex<double> value(midpoint(r[0].re()), midpoint(r[0].im()));
+      mag_t bound;
+      mag_init(bound);
+      mag_hypot(bound, arb_radref(r[0].re()), arb_radref(r[0].im()));
+      const double error = mag_get_d(bound);
+      mag_clear(bound);
+      if (error <= 1e-12 * std::abs(value) || error <= 1e-40) return value;
+    } catch (const Error&) {
+    }
+  }
+  return std::nullopt;
+}
+
+Evidence check_antiderivative(const Expr& f, const Expr& F, const Symbol& x, std::span<const Expr> conditions, std::size_t points, std::uint64_t seed) {
+  Evidence out;
+  out.method = "the antiderivative differentiated and compared in ball arithmetic";
+  const Expr slope = derivative(F, x);
+  out.entries = 1;
+  if (slope == f) {
+    out.points = points;
+    out.digits = 15;
+    out.verdict = Verdict::agrees;
+    out.method = "the antiderivative differentiated: identical with the integrand";
+    return out;
+  }
+  std::vector<Expr> all{f, slope, x};
+  all.insert(all.end(), conditions.begin(), conditions.end());
+  const std::vector<Expr> leaves = sampled_leaves(all);
+  SampleRanges ranges;
+  Sampler sampler(leaves, ranges, seed);
+  std::size_t place = 0;
+  while (place < leaves.size() && !(leaves[place] == x)) ++place;
+  out.digits = 15;
+  std::size_t lost = 0;
+  std::size_t bad = 0;
+  for (std::size_t attempt = 0; attempt < 12 * points && out.points < points; ++attempt) {
+    std::vector<double> p = sampler.draw(conditions);
+    if (p.size() != leaves.size()) break;
+    // draws far out tell little: bring every other one closer
+    if (place < p.size() && attempt % 2 == 1 && std::abs(p[place]) > 1) p[place] = std::copysign(std::fmod(std::abs(p[place]), 1.0), p[place]);
+    if (!conditions.empty() && attempt % 2 == 1) {
+      bool holds = true;
+      Bindings at;
+      for (std::size_t i = 0; i < leaves.size(); ++i) at.set(leaves[i], Expr(Number::exact(p[i])));
+      for (const Expr& c : conditions) holds = holds && !substitute(c, at, Unused::allowed).is_constant(ConstantCode::false_value);
+      if (!holds) continue;
+    }
+    // only where every part of the integrand is real
+    Bindings at;
+    for (std::size_t i = 0; i < leaves.size(); ++i) at.set(leaves[i], Expr(p[i]));
+    double reference = 0;
+    try {
+      reference = evaluate(f, at, Unused::allowed);
+    } catch (const Error&) {
+      const bool complex_integrand = [&] {
+        bool found = false;
+        postorder(f, [&](const Expr& n) { found = found || n.is_constant(ConstantCode::imaginary); });
+        return found;
+      }();
+      if (!complex_integrand) continue;
+    }
+    if (!std::isfinite(reference) || std::abs(reference) > 1e100) continue;
+    const auto want = certified_value(f, leaves, p);
+    if (!want) continue;
+    const auto got = certified_value(slope, leaves, p);
+    if (!got) {
+      ++lost;
+      continue;
+    }
+    const double size = std::max(std::abs(*want), 1e-300);
+    const double error = std::abs(*got - *want);
+    const double digits = error == 0 ? 15 : std::clamp(-std::log10(error / size), 0.0, 15.0);
+    ++out.points;
+    if (digits < out.digits || out.points == 1) {
+      out.digits = std::min(digits, out.digits);
+      out.worst_entry = "integrand";
+      out.worst_derived = got->real();
+      out.worst_reference = want->real();
+      out.worst_point.clear();
+      for (std::size_t i = 0; i < leaves.size(); ++i) out.worst_point.emplace_back(to_text(leaves[i]), p[i]);
+    }
+    if (digits < needed_digits) ++bad;
+  }
+  out.skipped = lost;
+  out.verdict = bad > 0 ? Verdict::disagrees : out.points == 0 || out.points < lost ? Verdict::untested : Verdict::agrees;
+  if (out.points == 0) out.digits = 0;
+  return out;
+}
+
+}  // namespace boreon

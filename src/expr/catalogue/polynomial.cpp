@@ -1,0 +1,56 @@
+// Numbered roots of polynomials with integer coefficients.
+#include <arb_fmpz_poly.h>
+
+#include "expr/catalogue/rows.hpp"
+
+namespace boreon {
+namespace {
+
+// Coefficients are exact integers; roots are isolated at first use of each precision.
+void ball_root(Ball& r, Balls x, long precision) {
+  acb_indeterminate(r.get());
+  fmpz_poly_t p;
+  fmpz_poly_init(p);
+  fmpz_t c;
+  fmpz_init(c);
+  bool exact = x[0].real() && arb_is_int(x[0].re()) != 0;
+  for (std::size_t i = 1; exact && i < x.size(); ++i) {
+    exact = arb_get_unique_fmpz(c, x[i].re()) != 0;
+    if (exact) fmpz_poly_set_coeff_fmpz(p, static_cast<slong>(i) - 1, c);
+  }
+  const slong n = fmpz_poly_degree(p);
+  const slong k = exact ? arf_get_si(arb_midref(x[0].re()), ARF_RND_DOWN) : 0;
+  if (k >= 1 && k <= n) {
+    fmpz_poly_t g;
+    fmpz_poly_init(g);
+    fmpz_poly_derivative(g, p);
+    fmpz_poly_gcd(g, g, p);
+    if (fmpz_poly_degree(g) == 0) {
+      acb_ptr roots = _acb_vec_init(n);
+      arb_fmpz_poly_complex_roots(roots, p, 0, precision);
+      acb_set(r.get(), roots + k - 1);
+      _acb_vec_clear(roots, n);
+    }
+    fmpz_poly_clear(g);
+  }
+  fmpz_clear(c);
+  fmpz_poly_clear(p);
+}
+
+}  // namespace
+
+std::span<const FunctionRow> polynomial_rows() {
+  static const FunctionRow rows[] = {
+      {.name = "polynomial_root",
+       .summary = "polynomial_root(k, c0, c1, ..., cn): root k of c0 + c1*x + ... + cn*x^n with integer coefficients and no repeated root; real roots first, ascending, then "
+                  "conjugate pairs, the one above the real axis first",
+       .min_args = 3,
+       .max_args = -1,
+       .latex = "\\operatorname{root}",
+       .domain = "k from 1 to the degree of a polynomial with integer coefficients and no repeated root",
+       .ball = ball_root},
+  };
+  return rows;
+}
+
+}  // namespace boreon
