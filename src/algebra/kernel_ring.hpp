@@ -41,6 +41,15 @@ class KernelRing {
   [[nodiscard]] Fraction fraction_of(const Expr& e) const;
   [[nodiscard]] Fraction reduced(const Fraction& f) const;
 
+  /// variable^degree = value: what `reduced` goes by.
+  struct Relation {
+    unsigned variable;
+    unsigned degree;
+    Fraction value;
+    bool clears_denominators;
+  };
+  [[nodiscard]] const std::vector<Relation>& relations() const { return relations_; }
+
   [[nodiscard]] Expr expression(const poly::Poly& p) const;
   [[nodiscard]] Expr expression(const Fraction& f) const;
   /// Numerator and denominator as products of irreducible factors.
@@ -48,12 +57,6 @@ class KernelRing {
   [[nodiscard]] Expr factored(const poly::Poly& p) const;
 
  private:
-  struct Relation {
-    unsigned variable;
-    unsigned degree;  // variable^degree = value
-    Fraction value;
-    bool clears_denominators;
-  };
   void collect(std::span<const Expr> roots);
   void note_power(const Expr& base, const Expr& exponent, std::vector<Expr>& children);
   void note_root(const Expr& base, const Number& exponent, std::vector<Expr>& children);

@@ -77,9 +77,12 @@ class Combination {
   }
 
   bool modulo_prime() {
-    const poly::PrimeField field(poly::large_prime(0));
     std::vector<Residue> values;
-    for (std::size_t i = 0; i < fixed_.size(); ++i) values.push_back(dice_.below(field.prime() - 2) + 1);
+    unsigned attempt = 0;
+    while (!residues(poly::PrimeField(poly::large_prime(attempt)), values)) {
+      if (++attempt == 200) throw Error(ErrorKind::limit, "no prime was found at which the roots exist");
+    }
+    const poly::PrimeField field(poly::large_prime(attempt));
     struct Pivot {
       std::size_t column;
       std::vector<Residue> row;  // normalised, dense from its column on
@@ -126,6 +129,88 @@ class Combination {
       columns_.push_back(c);
     }
     return true;
+  }
+
+  // Random values of what does not depend on x, with roots that fulfil their equations; false if a root is missing.
+  bool residues(const poly::PrimeField& field, std::vector<Residue>& out) {
+    std::vector<std::optional<Residue>> value(ring_.vars());
+    std::vector<const KernelRing::Relation*> open;
+    for (const unsigned v : fixed_) value[v] = dice_.below(field.prime() - 2) + 1;
+    for (const auto& r : ring_.relations()) {
+      if (std::find(fixed_.begin(), fixed_.end(), r.variable) == fixed_.end()) continue;
+      open.push_back(&r);
+      value[r.variable].reset();
+    }
+    const auto at = [&](const Poly& p) -> std::optional<Residue> {
+      Residue sum = 0;
+      for (std::size_t i = 0; i < p.size(); ++i) {
+        Residue m = residue(p.coefficients[i], field);
+        for (unsigned v = 0; v < p.vars(); ++v) {
+          if (p.exponent(i, v) == 0) continue;
+          if (!value[v]) return std::nullopt;
+          m = field.mul(m, field.pow(*value[v], p.exponent(i, v)));
+        }
+        sum = field.add(sum, m);
+      }
+      return sum;
+    };
+    while (!open.empty()) {
+      bool progress = false;
+      for (auto it = open.begin(); it != open.end(); ++it) {
+        const auto n = at((*it)->value.numerator);
+        const auto d = at((*it)->value.denominator);
+        if (!n || !d) continue;
+        if (*d == 0) return false;
+        const auto root = root_of(field.mul(*n, field.inv(*d)), (*it)->degree, field);
+        if (!root) return false;
+        value[(*it)->variable] = *root;
+        open.erase(it);
+        progress = true;
+        break;
+      }
+      if (!progress) return false;
+    }
+    out.clear();
+    for (const unsigned v : fixed_) out.push_back(*value[v]);
+    return true;
+  }
+
+  // The n-th root modulo the prime: square roots by Tonelli and Shanks, others where n is prime to p - 1.
+  std::optional<Residue> root_of(Residue a, unsigned n, const poly::PrimeField& field) {
+    const Residue order = field.prime() - 1;
+    if (a == 0) return 0;
+    if (n == 2) {
+      if (field.pow(a, order / 2) != 1) return std::nullopt;
+      Residue q = order;
+      unsigned s = 0;
+      for (; q % 2 == 0; q /= 2) ++s;
+      Residue z = 2;
+      while (field.pow(z, order / 2) == 1) ++z;
+      Residue c = field.pow(z, q);
+      Residue t = field.pow(a, q);
+      Residue r = field.pow(a, (q + 1) / 2);
+      unsigned m = s;
+      while (t != 1) {
+        unsigned i = 0;
+        for (Residue u = t; u != 1; u = field.mul(u, u)) ++i;
+        Residue b = c;
+        for (unsigned k = 0; k + i + 1 < m; ++k) b = field.mul(b, b);
+        m = i;
+        c = field.mul(b, b);
+        t = field.mul(t, c);
+        r = field.mul(r, b);
+      }
+      return r;
+    }
+    if (n % 2 == 0) {
+      const auto half = root_of(a, 2, field);
+      return half ? root_of(*half, n / 2, field) : std::nullopt;
+    }
+    if (order % n == 0) return std::nullopt;
+    for (unsigned k = 1; k < n; ++k) {  // n*e = 1 + k*order for one k
+      if ((order % n * k + 1) % n == 0) return field.pow(a, order / n * k + (order % n * k + 1) / n);
+    }
+    return std::nullopt;
   }
 
   static Residue residue(const poly::Integer& c, const poly::PrimeField& field) {

@@ -1,6 +1,7 @@
 // Families that lead to special functions, and changes of variable that bring others into reach.
 #include <fmt/format.h>
 
+#include "algebra/simplify/transforms.hpp"
 #include "boreon/algebra.hpp"
 #include "boreon/bindings.hpp"
 #include "boreon/calculus.hpp"
@@ -200,10 +201,23 @@ layers::Result by_inverse_function(Integrator& in, const Expr& f, const Symbol& 
   return substitute(*inner, {{t, *found}}, Unused::allowed);
 }
 
+// Circular functions beside powers of x as complex exponentials, at last
+layers::Result by_complex_exponentials(Integrator& in, const Expr& f, const Symbol& x) {
+  if (in.depth() > 1) return std::nullopt;
+  bool circular = false;
+  postorder(f, [&](const Expr& n) { circular = circular || is_call_of(n, "tan") || is_call_of(n, "sin") || is_call_of(n, "cos"); });
+  if (!circular) return std::nullopt;
+  const Expr g = combine_fractions(transforms::circular_to_exponentials(transforms::tangents_to_sines(f)));
+  if (g == f) return std::nullopt;
+  auto r = layers::by_undetermined_coefficients(in, g, x);
+  if (r) in.note("complex exponentials");
+  return r;
+}
+
 }  // namespace
 
 layers::Result layers::special(Integrator& in, const Expr& f, const Symbol& x) {
-  for (const auto family : {incomplete_gamma_family, elliptic_of_angle, elliptic_of_quartic, by_exponential_of_new_variable, by_inverse_function}) {
+  for (const auto family : {incomplete_gamma_family, elliptic_of_angle, elliptic_of_quartic, by_exponential_of_new_variable, by_inverse_function, by_complex_exponentials}) {
     try {
       if (auto r = family(in, f, x)) return r;
     } catch (const UnknownSign&) {

@@ -165,15 +165,22 @@ class Candidates {
       });
       const Expr in_t = pass(d);
       if (depends_on(in_t, x_)) continue;
-      const auto lt = linear_in(in_t, t);
-      if (!lt || lt->slope.is_integer(0)) continue;
-      const Expr c = -lt->constant / lt->slope;
-      if (c.is_integer(0)) continue;
-      if (in_.signs().of(c) > 0) {
-        add(dilog(expand(1 - k / c)), -(k.operands()[0] - log(c)) * l->slope * k / (k - c));
+      // a*t^n + b
+      const auto c = polynomial_in(in_t, t, 8);
+      if (!c || c->size() < 2 || (*c)[0].is_integer(0)) continue;
+      const auto n = static_cast<std::int64_t>(c->size()) - 1;
+      bool binomial = true;
+      for (std::int64_t i = 1; i < n; ++i) binomial = binomial && (*c)[static_cast<std::size_t>(i)].is_integer(0);
+      if (!binomial) continue;
+      const Expr at = -c->front() / c->back();
+      const Expr kn = power(k, n);
+      const Expr u = n * k.operands()[0];
+      const Expr slope = n * l->slope;
+      if (is_real(kn) && in_.signs().of(at) > 0) {
+        add(dilog(expand(1 - kn / at)), -(u - log(at)) * slope * kn / (kn - at));
       } else {
-        add(dilog(k / c), -log(1 - k / c) * l->slope);
-        add(x_ * log(1 - k / c), log(1 - k / c) + x_ * l->slope * k / (k - c));
+        add(dilog(kn / at), -log(1 - kn / at) * slope);
+        add(x_ * log(1 - kn / at), log(1 - kn / at) - x_ * slope * kn / (at - kn));
       }
     }
   }

@@ -3,6 +3,7 @@
 
 #include <algorithm>
 
+#include "algebra/simplify/transforms.hpp"
 #include "boreon/algebra.hpp"
 #include "boreon/bindings.hpp"
 #include "boreon/calculus.hpp"
@@ -130,7 +131,8 @@ layers::Result by_power(Integrator& in, const Expr& f, const Symbol& x, std::int
 
 }  // namespace
 
-layers::Result layers::by_substitution(Integrator& in, const Expr& f, const Symbol& x) {
+layers::Result layers::by_substitution(Integrator& in, const Expr& given, const Symbol& x) {
+  const Expr f = transforms::tangents_to_sines(given);
   // the largest power that all of f has in common, but for one factor of its derivative
   std::vector<std::int64_t> powers;
   postorder(f, [&](const Expr& n) {

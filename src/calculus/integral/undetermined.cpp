@@ -99,6 +99,11 @@ class Tower {
       if (p.base.size() == 1) {
         for (const unsigned k : varying_) special = special || (p.base.degree(k) > 0 && (is_call_of(kernel(k), "exp") || is_exponential_power(kernel(k))));
       }
+      // cos^2 has become 1 - sin^2: a pole at cos = 0 is one of odd order in cos over a factor of that
+      for (const unsigned k : varying_) {
+        if (!is_call_of(kernel(k), "sin") || p.base.degree(k) == 0) continue;
+        special = special || poly::divide_exactly(poly::subtract(poly::constant(ring_->vars(), 1), poly::variable(ring_->vars(), k, 2)), p.base).has_value();
+      }
       const unsigned e = special ? p.multiplicity : p.multiplicity - 1;
       if (e > 0) v = poly::multiply(v, poly::power(p.base, e));
     }
@@ -177,6 +182,16 @@ class Tower {
     take(fraction_.denominator);
     for (const unsigned k : varying_) {
       if (!(kernel(k) == x_)) take(ring_->reduced(ring_->fraction_of(derivative(kernel(k), x_))).denominator);
+    }
+    for (const unsigned k : varying_) {  // what 1/sin, 1/cos, tan and cot lead to
+      const Expr& e = kernel(k);
+      if (!is_call_of(e, "sin") || !linear_in(e.operands()[0], x_)) continue;
+      const Expr& u = e.operands()[0];
+      const Expr du = derivative(u, x_);
+      out.push_back({in_.real_log(cos(u)), -du * sin(u) / cos(u)});
+      out.push_back({in_.real_log(sin(u)), du * cos(u) / sin(u)});
+      out.push_back({log((1 - cos(u)) / (1 + cos(u))) / 2, du / sin(u)});
+      out.push_back({log((1 + sin(u)) / (1 - sin(u))) / 2, du / cos(u)});
     }
     for (const Poly& p : factors) {
       const Expr b = ring_->expression(p);

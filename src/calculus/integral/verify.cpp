@@ -74,9 +74,11 @@ Evidence check_antiderivative(const Expr& f, const Expr& F, const Symbol& x, std
   for (std::size_t attempt = 0; attempt < 12 * points && out.points < points; ++attempt) {
     std::vector<double> p = sampler.draw(conditions);
     if (p.size() != leaves.size()) break;
-    // draws far out tell little: bring every other one closer
-    if (place < p.size() && attempt % 2 == 1 && std::abs(p[place]) > 1) p[place] = std::copysign(std::fmod(std::abs(p[place]), 1.0), p[place]);
-    if (!conditions.empty() && attempt % 2 == 1) {
+    // close to zero and far out in turn: the domain may lie anywhere
+    const double scale[] = {1, 0.2, 5, 1, 0.5, 25};
+    p[place] *= scale[attempt % 6];
+    if (assumptions_of(x).has(Assumption::integer)) p[place] = std::round(p[place]);
+    if (!conditions.empty()) {
       bool holds = true;
       Bindings at;
       for (std::size_t i = 0; i < leaves.size(); ++i) at.set(leaves[i], Expr(Number::exact(p[i])));
