@@ -15,7 +15,7 @@ need_packages() {
   DEBIAN_FRONTEND=noninteractive "${run[@]}" apt-get install -y -qq --no-install-recommends "${missing[@]}" >/dev/null
 }
 
-core_packages=(g++ cmake ninja-build libgmp-dev libmpfr-dev libflint-dev libflint-arb-dev libeigen3-dev libfmt-dev)
+core_packages=(g++ cmake ninja-build libgmp-dev libmpfr-dev libflint-dev libflint-arb-dev libeigen3-dev libfmt-dev libboost-math-dev)
 tool_packages=(libcli11-dev nlohmann-json3-dev libtomlplusplus-dev libpugixml-dev libsundials-dev libsuitesparse-dev gnuplot-nox fonts-dejavu-core)
 test_packages=(doctest-dev gcc pkg-config ccache)
 bench_packages=(libbenchmark-dev)

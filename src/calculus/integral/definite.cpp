@@ -1,12 +1,562 @@
+// Definite integrals: families, residues, and limits of a continuous antiderivative between all places where something
+// happens; signs that are not known are tried both ways. Every value is compared with quadrature.
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <complex>
+#include <functional>
+
+#include "algebra/polynomial/work.hpp"
+#include "algebra/simplify/transforms.hpp"
+#include "boreon/algebra.hpp"
+#include "boreon/bindings.hpp"
+#include "boreon/calculus.hpp"
+#include "boreon/catalogue.hpp"
+#include "boreon/error.hpp"
+#include "boreon/functions.hpp"
 #include "boreon/integral.hpp"
+#include "boreon/quadrature.hpp"
+#include "boreon/sampling.hpp"
+#include "boreon/simplify.hpp"
+#include "boreon/text.hpp"
+#include "calculus/integral/breaks.hpp"
+#include "calculus/integral/definite.hpp"
+#include "calculus/integral/exceptional.hpp"
+#include "calculus/integral/families.hpp"
+#include "calculus/integral/integrator.hpp"
+#include "calculus/integral/verify.hpp"
+#include "calculus/series/expansion.hpp"
+#include "calculus/series/limit_engine.hpp"
+
 namespace boreon {
-IntegralResult integrate(const Expr& f, const Expr& x, const Expr& from, const Expr& to, const IntegralOptions&) {
-  IntegralResult r;
-  r.value = unevaluated_integral(f, x, from, to);
-  return r;
+namespace {
+
+constexpr std::uint64_t work_of_search = 400000000U;
+constexpr std::size_t most_cases = 8;
+
+bool is_infinite(const Expr& e) {
+  return e.is_constant(ConstantCode::infinity) || (e.is(Kind::product) && e.operands().size() == 3 && e.operands()[1].is_constant(ConstantCode::infinity));
 }
-IntegralResult integrate(const Expr& f, std::span<const IntegralRange> ranges, const IntegralOptions& options) {
-  const auto& r = ranges[0];
-  return r.from ? integrate(f, r.variable, *r.from, *r.to, options) : integrate(f, r.variable, options);
+
+bool has_infinity(const Expr& e) {
+  bool found = false;
+  postorder(e, [&](const Expr& n) { found = found || n.is_constant(ConstantCode::infinity) || n.is_constant(ConstantCode::undefined); });
+  return found;
 }
+
+struct Divergent {
+  std::string why;
+};
+
+struct Outcome {
+  enum class Kind { none, value, divergent } kind = Kind::none;
+  Expr value;
+  std::string why;
+  std::vector<Decision> decisions;
+  std::vector<std::string> steps;
+  std::optional<Expr> antiderivative;
+};
+
+using Method = std::function<std::optional<DefiniteValue>(const DefiniteProblem&, Signs&, Outcome&)>;
+
+std::string shown(const Expr& e) { return to_text(e, {80, {}}); }
+
+// The problem with the variable's range known to its symbol: x > 0 on a range of positive numbers.
+DefiniteProblem with_sign_of_range(const DefiniteProblem& p, Signs& signs) {
+  const Assumptions old = p.x.assumptions();
+  Assumptions a = old;
+  const auto low = p.from == -infinity() ? std::optional<int>(-1) : signs.known(p.from);
+  const auto high = is_infinite(p.to) ? std::optional<int>(1) : signs.known(p.to);
+  try {
+    if (low && *low >= 0) a.add(Assumption::positive);
+    if (high && *high <= 0) a.add(Assumption::negative);
+  } catch (const Error&) {
+    return p;
+  }
+  if (a == old) return p;
+  const Symbol y(p.x.name(), a);
+  return {substitute(p.integrand, {{p.x, y}}, Unused::allowed), y, p.from, p.to};
 }
+
+Expr limit_of(const Expr& F, const Symbol& x, const Expr& place, bool above, Signs& signs, const std::string& where) {
+  try {
+    return one_sided_limit(F, x, place, above, signs);
+  } catch (const NoLimit& n) {
+    throw Divergent{fmt::format("the antiderivative has no limit {} ({})", where, n.why)};
+  }
+}
+
+// F at the ends and at every place in between where F or f may jump or be singular.
+std::optional<DefiniteValue> by_antiderivative(const DefiniteProblem& p, Signs& signs, Outcome& out, bool principal_value) {
+  Integrator in(signs);
+  const auto F = in(p.integrand, p.x);
+  if (!F) return std::nullopt;
+  if (check_antiderivative(p.integrand, *F, p.x, signs.conditions(), 4, 20260102).verdict == Verdict::disagrees) return std::nullopt;
+  out.antiderivative = *F;
+  for (const Integrator::Step& s : in.steps()) out.steps.push_back(std::string(2 * static_cast<std::size_t>(std::max(0, s.depth - 1)), ' ') + s.text);
+  std::reverse(out.steps.begin(), out.steps.end());
+  out.steps.push_back(fmt::format("antiderivative {}", to_text(*F, {200, {}})));
+  std::vector<Expr> places;
+  if (auto more = singular_places(*F, p.x, signs, p.from, p.to)) places = std::move(*more);
+  const auto of_f = singular_places(p.integrand, p.x, signs, p.from, p.to);
+  if (of_f) places.insert(places.end(), of_f->begin(), of_f->end());
+  places = in_order(std::move(places), signs, p.from, p.to);
+  std::vector<Expr> ends{p.from};
+  ends.insert(ends.end(), places.begin(), places.end());
+  ends.push_back(p.to);
+  Expr value = 0;
+  std::vector<Expr> pending;  // infinite parts on both sides of a pole, for the principal value
+  for (std::size_t i = 0; i + 1 < ends.size(); ++i) {
+    for (const bool upper : {true, false}) {
+      const Expr& place = upper ? ends[i + 1] : ends[i];
+      const Expr v = limit_of(*F, p.x, place, !upper, signs, fmt::format("at {} = {}", p.x.name(), shown(place)));
+      if (has_infinity(v)) {
+        const bool inside = upper ? i + 2 < ends.size() : i > 0;
+        if (!(principal_value && inside)) throw Divergent{fmt::format("at {} = {}", p.x.name(), shown(place))};
+        continue;
+      }
+      value += upper ? v : -v;
+    }
+  }
+  if (principal_value) {
+    // what the two sides of each pole leave when they shrink together
+    const Symbol h("_h", {Assumption::positive});
+    for (const Expr& place : places) {
+      bool infinite = false;
+      for (const bool above : {true, false}) infinite = infinite || has_infinity(limit_of(*F, p.x, place, above, signs, ""));
+      if (!infinite) continue;
+      const Expr both = substitute(*F, {{p.x, place - h}}, Unused::allowed) - substitute(*F, {{p.x, place + h}}, Unused::allowed);
+      const Expr v = limit_of(both, h, 0, true, signs, fmt::format("around {} = {}", p.x.name(), shown(place)));
+      if (has_infinity(v)) throw Divergent{fmt::format("even as a principal value, at {} = {}", p.x.name(), shown(place))};
+      value += v;
+    }
+  }
+  out.steps.push_back(places.empty() ? "its values at the ends" : fmt::format("its one-sided values at the ends and at {} places in between", places.size()));
+  return DefiniteValue{value, "antiderivative"};
+}
+
+// Odd integrands over symmetric ranges; and substitutions that map the range to itself: the mean of f and its image may
+// be simpler.
+std::optional<DefiniteValue> by_symmetry(const DefiniteProblem& p, Signs& signs, Outcome& out, int depth);
+
+std::optional<DefiniteValue> by_pieces_of_range(const DefiniteProblem& p, Signs& signs, Outcome& out, bool principal_value, int depth);
+
+std::optional<DefiniteValue> any_method(const DefiniteProblem& p, Signs& signs, Outcome& out, bool principal_value, int depth) {
+  const auto guarded = [&](const auto& method) -> std::optional<DefiniteValue> {
+    try {
+      auto r = method();
+      if (r && has_infinity(r->value)) return std::nullopt;
+      return r;
+    } catch (const NoExpansion&) {
+    } catch (const NoLimit&) {
+    } catch (const Error& e) {
+      if (e.kind() != ErrorKind::limit && e.kind() != ErrorKind::unsupported && e.kind() != ErrorKind::domain && e.kind() != ErrorKind::usage) throw;
+    }
+    return std::nullopt;
+  };
+  if (has_piece(p.integrand)) return guarded([&] { return by_pieces_of_range(p, signs, out, principal_value, depth); });
+  const bool improper = is_infinite(p.from) || is_infinite(p.to);
+  if (auto r = guarded([&] { return by_family(p, signs); })) return r;
+  if (improper) {
+    if (auto r = guarded([&] { return by_residues(p, signs); })) return r;
+  }
+  if (auto r = guarded([&] { return by_antiderivative(p, signs, out, principal_value); })) return r;
+  if (depth < 2) {
+    if (auto r = guarded([&] { return by_symmetry(p, signs, out, depth); })) return r;
+    // other forms of the integrand
+    const auto again = [&](const Expr& g) -> std::optional<DefiniteValue> {
+      if (g == p.integrand || has_infinity(g)) return std::nullopt;
+      return any_method({g, p.x, p.from, p.to}, signs, out, principal_value, depth + 1);
+    };
+    if (auto r = guarded([&] { return again(expand(p.integrand)); })) return r;
+    // term by term
+    const Expr g = expand(p.integrand);
+    if (g.is(Kind::sum) && g.operands().size() < 16) {
+      Expr value = g.operands()[0].is_integer(0) ? Expr(0) : g.operands()[0] * (p.to - p.from);
+      bool all = !has_infinity(value);
+      for (const auto [t, c] : Parts(g)) {
+        if (!all) break;
+        std::optional<DefiniteValue> part;
+        try {
+          part = any_method({t, p.x, p.from, p.to}, signs, out, principal_value, depth + 1);
+        } catch (const Divergent&) {
+        }
+        all = part.has_value();
+        if (all) value += c * part->value;
+      }
+      if (all) return DefiniteValue{value, "term by term"};
+    }
+  }
+  return std::nullopt;
+}
+
+std::optional<DefiniteValue> by_pieces_of_range(const DefiniteProblem& p, Signs& signs, Outcome& out, bool principal_value, int depth) {
+  const auto places = breaks_of_pieces(p.integrand, p.x, signs, p.from, p.to);
+  if (!places || places->size() > 64 || depth > 2) return std::nullopt;
+  std::vector<Expr> ends{p.from};
+  ends.insert(ends.end(), places->begin(), places->end());
+  ends.push_back(p.to);
+  Expr value = 0;
+  // impulses inside the range
+  Rebuild no_impulse([&](const Expr& n, Expr& r) {
+    if (!is_call_of(n, "dirac")) return false;
+    r = 0;
+    return true;
+  });
+  const Expr smooth = no_impulse(p.integrand);
+  if (!(smooth == p.integrand)) {
+    std::vector<Expr> impulses;
+    postorder(p.integrand, [&](const Expr& n) {
+      if (is_call_of(n, "dirac")) impulses.push_back(n);
+    });
+    for (const Expr& d : impulses) {
+      const auto l = linear_in(d.operands()[0], p.x);
+      if (!l) return std::nullopt;
+      const Expr place = -l->constant / l->slope;
+      const Expr weight = (p.integrand - smooth) / d;
+      if (depends_on(weight, p.x) && has_piece(weight)) return std::nullopt;
+      const bool inside = (p.from == -infinity() || signs.of(place - p.from) > 0) && (is_infinite(p.to) || signs.of(p.to - place) > 0);
+      if (inside) value += substitute(expand(weight), {{p.x, place}}, Unused::allowed) / abs(l->slope);
+    }
+  }
+  for (std::size_t i = 0; i + 1 < ends.size(); ++i) {
+    const auto piece = piece_between(smooth, p.x, ends[i], ends[i + 1], signs);
+    if (!piece) return std::nullopt;
+    if (piece->is_integer(0)) continue;
+    const DefiniteProblem part{*piece, p.x, ends[i], ends[i + 1]};
+    if (!depends_on(*piece, p.x)) {
+      if (is_infinite(ends[i]) || is_infinite(ends[i + 1])) throw Divergent{"at infinity"};
+      value += *piece * (ends[i + 1] - ends[i]);
+      continue;
+    }
+    const auto v = any_method(with_sign_of_range(part, signs), signs, out, principal_value, depth + 1);
+    if (!v) return std::nullopt;
+    value += v->value;
+  }
+  out.steps.push_back(fmt::format("in {} pieces", ends.size() - 1));
+  return DefiniteValue{value, "in pieces"};
+}
+
+std::optional<DefiniteValue> by_symmetry(const DefiniteProblem& p, Signs& signs, Outcome& out, int depth) {
+  const bool from_infinite = is_infinite(p.from);
+  const bool to_infinite = is_infinite(p.to);
+  SimplifyOptions o;
+  o.conditions = signs.conditions();
+  o.work = 1500;
+  o.points = 2;
+  std::vector<std::pair<Expr, std::string>> maps;
+  if (!from_infinite && !to_infinite) maps.emplace_back(p.from + p.to - p.x, "reflection");
+  if (p.from == -infinity() && to_infinite) maps.emplace_back(-p.x, "reflection");
+  if (p.from.is_integer(0) && p.to.is_integer(1)) maps.emplace_back((1 - p.x) / (1 + p.x), "x -> (1 - x)/(1 + x)");
+  if (p.from.is_integer(0) && to_infinite) maps.emplace_back(1 / p.x, "x -> 1/x");
+  for (const auto& [image, name] : maps) {
+    Expr g = substitute(p.integrand, {{p.x, image}}, Unused::allowed) * derivative(image, p.x);
+    g = name == "reflection" ? -g : -g;  // all of them reverse the range
+    Expr mean = simplify(expand_logarithms(combine_fractions(transforms::everywhere(p.integrand + g, [](const Expr& n) { return is_call_of(n, "log") ? log(factor(n.operands()[0])) : n; }))), o) / 2;
+    if (operation_count(mean) + 2 > operation_count(p.integrand)) {
+      mean = simplify(expand_logarithms(transforms::everywhere(p.integrand + g, [](const Expr& n) { return is_call_of(n, "log") ? log(factor(n.operands()[0])) : n; })), o) / 2;
+      if (operation_count(mean) + 1 > operation_count(p.integrand)) continue;
+    }
+    out.steps.push_back(fmt::format("the mean of the integrand and its image under {}", name));
+    if (mean.is_integer(0)) return DefiniteValue{0, "symmetry"};
+    if (!depends_on(mean, p.x)) {
+      if (from_infinite || to_infinite) return std::nullopt;
+      return DefiniteValue{mean * (p.to - p.from), "symmetry"};
+    }
+    if (auto r = any_method({mean, p.x, p.from, p.to}, signs, out, false, depth + 1)) return DefiniteValue{r->value, "symmetry"};
+  }
+  return std::nullopt;
+}
+
+// --- one case of signs, all cases ------------------------------------------------------------------------------------
+
+Outcome one_case(const DefiniteProblem& p, const IntegralOptions& options, std::vector<int> script) {
+  Outcome out;
+  Signs signs(options.conditions, options.assume, std::move(script));
+  try {
+    const poly::WorkLimit limit(work_of_search);
+    DefiniteProblem q = p;
+    int sign = 1;
+    if (!is_infinite(q.from) && !is_infinite(q.to)) {
+      const Expr width = q.to - q.from;
+      const auto s = signs.known(width);
+      if (s && *s == 0) {
+        out.kind = Outcome::Kind::value;
+        out.value = 0;
+        return out;
+      }
+      if (s && *s < 0) {
+        std::swap(q.from, q.to);
+        sign = -1;
+      }
+    } else if (q.from.is_constant(ConstantCode::infinity) || q.to == -infinity()) {
+      std::swap(q.from, q.to);
+      sign = -1;
+    }
+    q = with_sign_of_range(q, signs);
+    const auto v = any_method(q, signs, out, options.principal_value, 0);
+    if (v) {
+      out.kind = Outcome::Kind::value;
+      out.value = substitute(sign * v->value, {{q.x, p.x}}, Unused::allowed);
+      out.steps.push_back(v->method);
+    }
+  } catch (const Divergent& d) {
+    out.kind = Outcome::Kind::divergent;
+    out.why = d.why;
+  } catch (const UnknownSign&) {
+  } catch (const NoLimit&) {
+  } catch (const NoExpansion&) {
+  } catch (const Error& e) {
+    if (e.kind() != ErrorKind::limit && e.kind() != ErrorKind::unsupported && e.kind() != ErrorKind::domain) throw;
+  }
+  out.decisions = signs.decisions();
+  return out;
+}
+
+std::vector<Expr> conditions_of(const IntegralOptions& options, const Outcome& o) {
+  std::vector<Expr> all = options.conditions;
+  for (const Decision& d : o.decisions) all.push_back(condition_of(d));
+  return all;
+}
+
+Expr shortened(const Expr& value, const std::vector<Expr>& conditions) {
+  if (operation_count(value) > 200) return value;
+  SimplifyOptions o;
+  o.conditions = conditions;
+  o.work = 900;
+  o.points = 3;
+  try {
+    return simplify(value, o);
+  } catch (const Error&) {
+    return value;
+  }
+}
+
+}  // namespace
+
+Evidence check_definite(const Expr& f, const Symbol& x, const Expr& from, const Expr& to, const Expr& value, std::span<const Expr> conditions, const DefiniteCheck& how) {
+  Evidence out;
+  out.method = "quadrature";
+  out.entries = 1;
+  out.digits = 15;
+  std::vector<Expr> all{f, from, to, value};
+  all.insert(all.end(), conditions.begin(), conditions.end());
+  std::vector<Expr> leaves = sampled_leaves(all);
+  // a bound variable is no parameter
+  std::erase_if(leaves, [&](const Expr& e) { return e.is(Kind::symbol) && e.name() == x.name(); });
+  const SampleRanges ranges;
+  Sampler sampler(leaves, ranges, how.seed);
+  const std::size_t wanted = leaves.empty() ? 1 : how.points;
+  for (std::size_t attempt = 0; attempt < 4 * wanted && out.points < wanted; ++attempt) {
+    const std::vector<double> point = sampler.draw(conditions);
+    if (point.size() != leaves.size()) break;
+    const auto claimed = certified_value(value, leaves, point);
+    if (!claimed) continue;
+    Bindings at;
+    for (std::size_t i = 0; i < leaves.size(); ++i) at.set(leaves[i], Expr(Number::exact(point[i])));
+    QuadratureResult q;
+    try {
+      QuadratureOptions o;
+      Signs signs(conditions);
+      const auto bound = [&](const Expr& e) { return substitute(e, at, Unused::allowed); };
+      const Expr g = bound(f);
+      Signs plain;
+      const Expr low = bound(from);
+      const Expr high = bound(to);
+      if (const auto places = singular_places(g, x, plain, low, high)) o.breaks = *places;
+      q = quadrature(g, x, low, high, {}, o);
+    } catch (const Error&) {
+      continue;
+    } catch (const UnknownSign&) {
+      continue;
+    }
+    if (!q.converged) continue;
+    const double error = std::abs(*claimed - std::complex<double>(q.value));
+    const double size = std::max(std::abs(q.value), 1e-9);
+    const double slack = 20 * q.error;
+    const double digits = error <= slack ? std::max(9.0, error == 0 ? 15 : std::min(15.0, -std::log10(error / size))) : std::clamp(-std::log10(error / size), 0.0, 15.0);
+    ++out.points;
+    if (digits <= out.digits) {
+      out.digits = digits;
+      out.worst_entry = "integral";
+      out.worst_derived = claimed->real();
+      out.worst_reference = q.value;
+      out.worst_point.clear();
+      for (std::size_t i = 0; i < leaves.size(); ++i) out.worst_point.emplace_back(to_text(leaves[i]), point[i]);
+    }
+  }
+  out.verdict = out.points == 0 ? Verdict::untested : out.digits >= 7.5 ? Verdict::agrees : Verdict::disagrees;
+  if (out.points == 0) out.digits = 0;
+  return out;
+}
+
+IntegralResult integrate(const Expr& f, const Expr& variable, const Expr& from, const Expr& to, const IntegralOptions& options) {
+  if (!variable.is(Kind::symbol)) throw Error(ErrorKind::usage, "an integral is taken over a symbol");
+  if (is_condition(f)) throw Error(ErrorKind::shape, "a condition (true or false) has no integral");
+  const Symbol x = Symbol::from(variable);
+  if (depends_on(from, x) || depends_on(to, x)) throw Error(ErrorKind::usage, fmt::format("the limits of an integral over {} must not contain {}", x.name(), x.name()));
+  const Expr e = evaluate_derivatives(f);
+  if (has_undefined(e)) throw Error(ErrorKind::domain, "the integrand is undefined");
+  IntegralResult result;
+  result.value = unevaluated_integral(f, x, from, to);
+  result.check.method = "none";
+  result.reason = "no closed form was found";
+  if (e.is_integer(0) || from == to) {
+    result.value = 0;
+    result.status = IntegralStatus::exact;
+    result.check = {"the integrand is zero", 1, 1, 0, 15, {}, 0, 0, {}, Verdict::agrees};
+    result.reason.clear();
+    return result;
+  }
+  const DefiniteProblem problem{e, x, from, to};
+
+  // all cases of the signs that matter, the positive ones first
+  struct Case {
+    Outcome outcome;
+    Evidence check;
+  };
+  std::vector<Case> cases;
+  std::vector<std::vector<int>> open{{}};
+  while (!open.empty() && cases.size() < most_cases) {
+    const std::vector<int> script = open.back();
+    open.pop_back();
+    Outcome o = one_case(problem, options, script);
+    for (std::size_t i = o.decisions.size(); i-- > script.size();) {
+      std::vector<int> other;
+      for (std::size_t k = 0; k < i; ++k) other.push_back(o.decisions[k].sign);
+      other.push_back(-o.decisions[i].sign);
+      open.push_back(std::move(other));
+    }
+    Case c{std::move(o), {}};
+    const std::vector<Expr> conditions = conditions_of(options, c.outcome);
+    if (c.outcome.kind == Outcome::Kind::value) {
+      c.outcome.value = shortened(c.outcome.value, conditions);
+      c.check = options.principal_value ? Evidence{} : check_definite(e, x, from, to, c.outcome.value, conditions, {std::min<std::size_t>(options.points, 3), options.seed});
+      const bool trusted = c.check.verdict == Verdict::agrees || (c.check.verdict == Verdict::untested && c.outcome.antiderivative);
+      if (!trusted) c.outcome.kind = Outcome::Kind::none;
+    } else if (c.outcome.kind == Outcome::Kind::divergent && !contradicts(e, x, from, to, conditions, options)) {
+    } else if (c.outcome.kind == Outcome::Kind::divergent) {
+      c.outcome.kind = Outcome::Kind::none;
+    }
+    cases.push_back(std::move(c));
+  }
+  const auto best = [&](Outcome::Kind kind) {
+    auto at = cases.end();
+    for (auto it = cases.begin(); it != cases.end(); ++it) {
+      if (it->outcome.kind == kind && (at == cases.end() || it->outcome.decisions.size() < at->outcome.decisions.size())) at = it;
+    }
+    return at;
+  };
+  const auto found = best(Outcome::Kind::value);
+  if (found == cases.end()) {
+    const auto divergent = best(Outcome::Kind::divergent);
+    const bool all = std::all_of(cases.begin(), cases.end(), [](const Case& c) { return c.outcome.kind == Outcome::Kind::divergent; });
+    if (divergent == cases.end() || !all) return result;
+    result.status = IntegralStatus::divergent;
+    result.value = undefined();
+    result.reason = divergent->outcome.why;
+    result.steps = divergent->outcome.steps;
+    return result;
+  }
+  result.status = IntegralStatus::exact;
+  result.reason.clear();
+  result.value = found->outcome.value;
+  result.check = found->check;
+  result.steps = found->outcome.steps;
+  const auto joined = [](const std::vector<Decision>& decisions) {
+    std::vector<Expr> list;
+    for (const Decision& d : decisions) list.push_back(condition_of(d));
+    return list.size() == 1 ? list[0] : conjunction(list);
+  };
+  for (const Decision& d : found->outcome.decisions) result.conditions.push_back(condition_of(d));
+  if (!options.exceptions) return result;
+  // zeros first: they are special cases of what follows
+  IntegralOptions inner = options;
+  std::vector<IntegralException> exceptions;
+  const auto at_value = [&](const Exceptional& x0) {
+    for (const IntegralException& known : exceptions) {
+      if (known.when == equal(x0.parameter, x0.value)) return;
+    }
+    const Bindings there{{x0.parameter, x0.value}};
+    IntegralResult r;
+    try {
+      inner.conditions.clear();
+      for (const Expr& c : options.conditions) {
+        const Expr bound = substitute(c, there, Unused::allowed);
+        if (bound.is_constant(ConstantCode::false_value)) return;
+        if (!bound.is_constant(ConstantCode::true_value)) inner.conditions.push_back(bound);
+      }
+      r = integrate(substitute(e, there, Unused::allowed), x, substitute(from, there, Unused::allowed), substitute(to, there, Unused::allowed), inner);
+    } catch (const Error&) {
+      return;
+    }
+    const Expr when = equal(x0.parameter, x0.value);
+    if (r.status == IntegralStatus::unevaluated) {
+      result.conditions.push_back(not_equal(x0.parameter, x0.value));
+      return;
+    }
+    // exceptions of the exception come first, being narrower
+    for (const IntegralException& n : r.exceptions) {
+      const Expr both[] = {n.when, when};
+      exceptions.push_back({conjunction(both), n.value});
+    }
+    // what holds there anyway needs no mention
+    bool same = false;
+    try {
+      const Expr v = substitute(result.value, there, Unused::allowed);
+      same = r.status == IntegralStatus::exact && !has_infinity(v) && vanishes(v - r.value);
+    } catch (const Error&) {
+    }
+    if (!same) exceptions.push_back({when, r.status == IntegralStatus::divergent ? undefined() : r.value});
+  };
+  std::size_t depth = 0;
+  for (const Expr& c : options.conditions) depth += c.is(Kind::relation) && c.relation_op() == RelationOp::equal ? 1 : 0;
+  for (const Exceptional& x0 : exceptional_parameters(result.value, e, x, options.conditions)) at_value(x0);
+  if (found->outcome.antiderivative) {
+    for (const Exceptional& x0 : exceptional_parameters(*found->outcome.antiderivative, e, x, options.conditions)) at_value(x0);
+  }
+  for (const Decision& d : found->outcome.decisions) {
+    for (const Exceptional& x0 : zeros_of_parameters(d.of, x, options.conditions)) at_value(x0);
+  }
+  result.exceptions = std::move(exceptions);
+  for (const Case& c : cases) {
+    if (&c == &*found || c.outcome.decisions.empty() || c.outcome.kind == Outcome::Kind::none) continue;
+    result.exceptions.push_back({joined(c.outcome.decisions), c.outcome.kind == Outcome::Kind::divergent ? undefined() : c.outcome.value});
+  }
+  return result;
+}
+
+// Whether quadrature finds a finite value of what is said to diverge.
+bool contradicts(const Expr& f, const Symbol& x, const Expr& from, const Expr& to, std::span<const Expr> conditions, const IntegralOptions& options) {
+  (void)options;
+  const Expr all[] = {f, from, to};
+  std::vector<Expr> list(std::begin(all), std::end(all));
+  list.insert(list.end(), conditions.begin(), conditions.end());
+  std::vector<Expr> leaves = sampled_leaves(list);
+  std::erase_if(leaves, [&](const Expr& e) { return e.is(Kind::symbol) && e.name() == x.name(); });
+  const SampleRanges ranges;
+  Sampler sampler(leaves, ranges, 20260101);
+  const std::vector<double> point = sampler.draw(conditions);
+  if (point.size() != leaves.size()) return false;
+  Bindings at;
+  for (std::size_t i = 0; i < leaves.size(); ++i) at.set(leaves[i], Expr(Number::exact(point[i])));
+  const auto bound = [&](const Expr& e) { return substitute(e, at, Unused::allowed); };
+  bool oscillates = false;
+  postorder(f, [&](const Expr& n) { oscillates = oscillates || is_call_of(n, "sin") || is_call_of(n, "cos") || is_call_of(n, "bessel_J"); });
+  if (oscillates) return false;  // summation methods give finite values to what has none
+  try {
+    Signs plain;
+    QuadratureOptions o;
+    if (const auto places = singular_places(bound(f), x, plain, bound(from), bound(to))) o.breaks = *places;
+    const QuadratureResult q = quadrature(bound(f), x, bound(from), bound(to), {}, o);
+    return q.converged && q.error < 1e-9 * std::abs(q.value);
+  } catch (const Error&) {
+  } catch (const UnknownSign&) {
+  }
+  return false;
+}
+
+Expr integral(const Expr& f, const Expr& x, const Expr& from, const Expr& to, const IntegralOptions& options) { return integrate(f, x, from, to, options).value; }
+
+}  // namespace boreon

@@ -1,0 +1,20 @@
+// Evidence for definite integrals.
+#pragma once
+
+#include <span>
+
+#include "boreon/integral.hpp"
+
+namespace boreon {
+
+struct DefiniteCheck {
+  std::size_t points = 3;
+  std::uint64_t seed = 20260101;
+};
+/// Compares the value with quadrature at random parameters under the conditions.
+[[nodiscard]] Evidence check_definite(const Expr& f, const Symbol& x, const Expr& from, const Expr& to, const Expr& value, std::span<const Expr> conditions, const DefiniteCheck& how = {});
+
+/// Whether quadrature finds a finite value of what is said to diverge.
+[[nodiscard]] bool contradicts(const Expr& f, const Symbol& x, const Expr& from, const Expr& to, std::span<const Expr> conditions, const IntegralOptions& options);
+
+}  // namespace boreon

@@ -1,0 +1,294 @@
+#include "boreon/quadrature.hpp"
+
+#include <boost/math/quadrature/exp_sinh.hpp>
+#include <boost/math/quadrature/gauss_kronrod.hpp>
+#include <boost/math/quadrature/sinh_sinh.hpp>
+#include <boost/math/quadrature/tanh_sinh.hpp>
+
+#include <algorithm>
+#include <cmath>
+#include <limits>
+
+#include "boreon/error.hpp"
+#include "boreon/evaluate.hpp"
+#include "boreon/traverse.hpp"
+#include "values/domains.hpp"
+#include "values/graph_evaluator.hpp"
+
+namespace boreon {
+namespace {
+
+constexpr double infinite = std::numeric_limits<double>::infinity();
+constexpr long near_precision = 192;
+
+struct Undefined {};  // the integrand has no value at a point that counts
+
+double end_value(const Expr& e, const Bindings& bindings) {
+  if (e.is_constant(ConstantCode::infinity)) return infinite;
+  if (e == -infinity()) return -infinite;
+  return evaluate(substitute(e, bindings, Unused::allowed));
+}
+
+class Integrand {
+ public:
+  Integrand(const Expr& f, Expr x) : f_(f), plan_({&f_, 1}), x_(std::move(x)) {}
+
+  double at(double x) {
+    ++count;
+    try {
+      return evaluator_.run(plan_, [&](const Expr& e, double& v) {
+        if (!(e == x_)) throw Error(ErrorKind::binding, e.is(Kind::symbol) ? e.name() + " has no value" : "an unknown function has no value");
+        v = x;
+        return true;
+      })[0];
+    } catch (const Error& e) {
+      if (e.kind() == ErrorKind::binding || e.kind() == ErrorKind::unsupported) throw;
+      return std::numeric_limits<double>::quiet_NaN();
+    }
+  }
+
+  // At end + distance, the end known to any precision.
+  double near(const Ball& end, double distance) {
+    ++count;
+    try {
+      Ball x = end;
+      Ball d = Ball::from(std::complex<double>(distance));
+      acb_add(x.get(), x.get(), d.get(), near_precision * 2);
+      const auto r = GraphEvaluator<BallDomain>(BallDomain{near_precision}).run(plan_, [&](const Expr&, Ball& v) {
+        v = x;
+        return true;
+      });
+      if (!r[0].finite()) return std::numeric_limits<double>::quiet_NaN();
+      return midpoint(r[0].re());
+    } catch (const Error&) {
+      return std::numeric_limits<double>::quiet_NaN();
+    }
+  }
+
+  std::size_t count = 0;
+
+ private:
+  Expr f_;
+  EvaluationPlan plan_;
+  Expr x_;
+  GraphEvaluator<RealDomain> evaluator_;
+};
+
+Ball ball_of(const Expr& e) {
+  const EvaluationPlan plan({&e, 1});
+  return GraphEvaluator<BallDomain>(BallDomain{near_precision * 2}).run(plan, [](const Expr&, Ball&) { return false; })[0];
+}
+
+struct Piece {
+  double value = 0;
+  double error = 0;
+};
+
+Piece finite_piece(Integrand& f, const Expr& from, const Expr& to, double tolerance) {
+  const double a = end_value(from, {});
+  const double b = end_value(to, {});
+  if (!(a < b)) return {};
+  const Ball low = ball_of(from);
+  const Ball high = ball_of(to);
+  static boost::math::quadrature::tanh_sinh<double> rule(12);
+  double error = 0;
+  double size = 0;
+  std::size_t bad = 0;
+  const auto g = [&](double x, double xc) {
+    double v = 0;
+    // xc is minus the distance to the lower end in the lower half, and the distance to the upper end in the other
+    if (std::abs(xc) < 1e-2 * (b - a)) {
+      v = xc < 0 ? f.near(low, -xc) : f.near(high, -xc);
+      if (!std::isfinite(v)) v = 0;  // at the very end
+    } else {
+      v = f.at(x);
+    }
+    if (!std::isfinite(v)) {
+      ++bad;
+      return 0.0;
+    }
+    return v;
+  };
+  Piece p;
+  p.value = rule.integrate(g, a, b, tolerance, &error, &size);
+  if (bad > 0) throw Undefined{};
+  p.error = std::max(error * 1.0, 1e-15 * size);
+  return p;
+}
+
+// From a finite place to infinity: a decaying integrand.
+Piece half_line(Integrand& f, const Expr& from, int direction, double tolerance) {
+  const double a = end_value(from, {});
+  const Ball end = ball_of(from);
+  static boost::math::quadrature::exp_sinh<double> rule(12);
+  double error = 0;
+  double size = 0;
+  std::size_t bad = 0;
+  const auto g = [&](double d) {
+    double v = d < 1e-2 ? f.near(end, direction * d) : f.at(a + direction * d);
+    if (!std::isfinite(v)) v = d > 1e3 || d < 1e-2 ? 0 : (++bad, 0);
+    return v;
+  };
+  Piece p;
+  p.value = rule.integrate(g, tolerance, &error, &size);
+  if (bad > 0) throw Undefined{};
+  p.error = std::max(error, 1e-15 * size);
+  return p;
+}
+
+// Wynn's epsilon algorithm on partial sums: the last estimate and its change.
+Piece extrapolated(const std::vector<double>& sums) {
+  const std::size_t n = sums.size();
+  std::vector<double> older(n + 1, 0.0);
+  std::vector<double> current(sums);
+  double best = sums.back();
+  double previous = best;
+  double error = infinite;
+  for (std::size_t k = 1; current.size() > 1; ++k) {
+    std::vector<double> next(current.size() - 1);
+    for (std::size_t i = 0; i + 1 < current.size(); ++i) {
+      const double d = current[i + 1] - current[i];
+      if (d == 0) return {current[i], 1e-16 * std::abs(current[i])};
+      next[i] = older[i + 1] + 1 / d;
+    }
+    older = current;
+    current = next;
+    if (k % 2 == 0) {
+      previous = best;
+      best = current.back();
+      const double change = std::abs(best - previous) + (current.size() > 1 ? std::abs(current[current.size() - 1] - current[current.size() - 2]) : 0);
+      if (change < error) {
+        error = change;
+      } else if (k > 6) {
+        return {previous, error};
+      }
+    }
+  }
+  return {best, error};
+}
+
+// An oscillating tail: between sign changes, then extrapolated.
+Piece oscillating_tail(Integrand& f, double from, int direction) {
+  std::vector<double> sums;
+  double sum = 0;
+  double left = from;
+  const auto value = [&](double d) { return f.at(direction * d); };
+  double step = 0.05;
+  double previous = value(left);
+  const auto zero_after = [&](double start) {
+    double x = start;
+    double v = value(x);
+    for (int i = 0; i < 4000; ++i) {
+      const double y = x + step;
+      const double w = value(y);
+      if (v * w < 0) {
+        double low = x;
+        double high = y;
+        for (int k = 0; k < 60; ++k) {
+          const double m = (low + high) / 2;
+          (value(m) * v > 0 ? low : high) = m;
+        }
+        return (low + high) / 2;
+      }
+      x = y;
+      v = w;
+    }
+    return infinite;
+  };
+  (void)previous;
+  for (int k = 0; k < 40; ++k) {
+    const double right = zero_after(left + 1e-9 * std::max(1.0, left));
+    if (!std::isfinite(right)) return {0, infinite};
+    sum += boost::math::quadrature::gauss_kronrod<double, 31>::integrate([&](double d) { return value(d); }, left, right, 6, 1e-13);
+    if (k > 0) sums.push_back(sum);
+    step = std::max(1e-4, (right - left) / 24);
+    left = right;
+  }
+  return extrapolated(sums);
+}
+
+Piece to_infinity(Integrand& f, const Expr& from, int direction, double tolerance) {
+  const double a = end_value(from, {});
+  // count sign changes far out: many of them mean an oscillating tail
+  int changes = 0;
+  double last = 0;
+  for (int i = 0; i < 400; ++i) {
+    const double v = f.at(a + direction * (3 + 0.173 * i));
+    if (std::isfinite(v) && v != 0 && last != 0 && (v > 0) != (last > 0)) ++changes;
+    if (std::isfinite(v) && v != 0) last = v;
+  }
+  const double far = std::abs(f.at(a + direction * 60.0));
+  const double near = std::abs(f.at(a + direction * 6.5)) + std::abs(f.at(a + direction * 7.3)) + std::abs(f.at(a + direction * 8.1));
+  if (changes < 6 || far < 1e-12 * near) {
+    try {
+      return half_line(f, from, direction, tolerance);
+    } catch (const std::exception&) {
+    }
+  }
+  const double split = std::ceil(a * direction + 4.0) * 1.0;
+  const Expr place = direction * Expr(Number::exact(split));
+  Piece head = direction > 0 ? finite_piece(f, from, place, tolerance) : finite_piece(f, place, from, tolerance);
+  const Piece tail = oscillating_tail(f, split, direction);
+  head.value += tail.value;
+  head.error += tail.error;
+  return head;
+}
+
+}  // namespace
+
+QuadratureResult quadrature(const Expr& f, const Expr& x, const Expr& from, const Expr& to, const Bindings& bindings, const QuadratureOptions& options) {
+  QuadratureResult out;
+  const auto bound = [&](const Expr& e) { return substitute(e, bindings, Unused::allowed); };
+  const Expr g = bound(f);
+  Expr low = bound(from);
+  Expr high = bound(to);
+  double sign = 1;
+  double a = end_value(low, {});
+  double b = end_value(high, {});
+  if (a == b) {
+    out.converged = true;
+    return out;
+  }
+  if (a > b) {
+    std::swap(low, high);
+    std::swap(a, b);
+    sign = -1;
+  }
+  std::vector<std::pair<double, Expr>> places;
+  for (const Expr& e : options.breaks) {
+    const Expr p = bound(e);
+    const double v = end_value(p, {});
+    if (v > a && v < b) places.emplace_back(v, p);
+  }
+  if (std::isinf(a) && std::isinf(b) && places.empty()) places.emplace_back(0.0, Expr(0));
+  std::sort(places.begin(), places.end(), [](const auto& p, const auto& q) { return p.first < q.first; });
+  std::vector<Expr> ends{low};
+  for (const auto& [v, p] : places) ends.push_back(p);
+  ends.push_back(high);
+  Integrand integrand(g, x);
+  double size = 0;
+  try {
+    for (std::size_t i = 0; i + 1 < ends.size(); ++i) {
+      const bool below = ends[i] == -infinity();
+      const bool above = ends[i + 1].is_constant(ConstantCode::infinity);
+      const Piece p = below ? to_infinity(integrand, ends[i + 1], -1, options.tolerance)
+                      : above ? to_infinity(integrand, ends[i], 1, options.tolerance)
+                              : finite_piece(integrand, ends[i], ends[i + 1], options.tolerance);
+      out.value += sign * p.value;
+      out.error += p.error;
+      size += std::abs(p.value);
+    }
+    out.converged = std::isfinite(out.value) && out.error <= std::max(100 * options.tolerance * size, 1e-13);
+  } catch (const Undefined&) {
+    out.error = infinite;
+  } catch (const Error& e) {
+    if (e.kind() == ErrorKind::binding || e.kind() == ErrorKind::unsupported) throw;
+    out.error = infinite;
+  } catch (const std::exception&) {  // Boost reports what does not converge by exceptions
+    out.error = infinite;
+  }
+  out.evaluations = integrand.count;
+  return out;
+}
+
+}  // namespace boreon
