@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 #include <complex>
+#include <numbers>
 
 #include "algebra/kernel_ring.hpp"
 #include "boreon/algebra.hpp"
@@ -227,6 +228,15 @@ bool jumps_at_zero(std::string_view name) { return name == "abs" || name == "sig
 
 }  // namespace
 
+std::optional<Fold> folded(const Expr& e) {
+  if (!e.is(Kind::call) || e.operands().size() != 1) return std::nullopt;
+  const Expr& inner = e.operands()[0];
+  if (is_call_of(e, "acos") && is_call_of(inner, "cos")) return Fold{inner.operands()[0], sin(inner.operands()[0])};
+  if (is_call_of(e, "asin") && is_call_of(inner, "sin")) return Fold{inner.operands()[0], cos(inner.operands()[0])};
+  if (is_call_of(e, "atan") && is_call_of(inner, "tan")) return Fold{inner.operands()[0], cos(inner.operands()[0])};
+  return std::nullopt;
+}
+
 Places real_zeros(const Expr& e, const Symbol& x, Signs& signs, const Expr& from, const Expr& to) { return ZeroFinder(x, signs, from, to)(e); }
 
 std::vector<Expr> in_order(std::vector<Expr> places, Signs& signs, const Expr& from, const Expr& to) {
@@ -270,6 +280,7 @@ Places breaks_of_pieces(const Expr& f, const Symbol& x, Signs& signs, const Expr
     if (!n.is(Kind::call)) return;
     const auto name = n.function().name;
     if (jumps_at_zero(name)) zeros(n.operands()[0]);
+    if (const auto fold = folded(n)) zeros(fold->breaks);
     if (name == "min" || name == "max") {
       for (std::size_t i = 0; i < n.operands().size(); ++i) {
         for (std::size_t j = i + 1; j < n.operands().size(); ++j) zeros(n.operands()[i] - n.operands()[j]);
@@ -333,6 +344,21 @@ std::optional<Expr> piece_between(const Expr& f, const Symbol& x, const Expr& fr
         if (name == "sign") return signs.of(at(u));
         if (name == "heaviside") return (1 + Expr(signs.of(at(u)))) / 2;
         if (name == "dirac") return 0;
+        if (const auto fold = folded(n)) {  // +-u plus a whole multiple of pi, the one right in the middle
+          const auto value = value_at(at(n), {}, {});
+          const auto inner = value_at(at(fold->angle), {}, {});
+          if (!value || !inner) {
+            complete = false;
+            return n;
+          }
+          for (const int s : {1, -1}) {
+            const double k = (value->real() - s * inner->real()) / std::numbers::pi;
+            const bool even = name == "asin" ? (std::lround(k) % 2 == 0) == (s > 0) : name == "atan" ? s > 0 : std::lround(k) % 2 == 0;
+            if (std::abs(k - std::round(k)) < 1e-9 && even) return s * fold->angle + std::lround(k) * pi();
+          }
+          complete = false;
+          return n;
+        }
         if (name == "min" || name == "max") {
           Expr best = u;
           for (std::size_t i = 1; i < n.operands().size(); ++i) {

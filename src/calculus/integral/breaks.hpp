@@ -10,6 +10,13 @@
 
 namespace boreon {
 
+/// acos(cos(u)), asin(sin(u)), atan(tan(u)): the angle folded back, and what is zero where the folds are.
+struct Fold {
+  Expr angle;
+  Expr breaks;
+};
+[[nodiscard]] std::optional<Fold> folded(const Expr& e);
+
 /// The real zeros of e in x, if all of them are known; periodic ones between `from` and `to` only, which then must be
 /// numbers. In no order.
 [[nodiscard]] std::optional<std::vector<Expr>> real_zeros(const Expr& e, const Symbol& x, Signs& signs, const Expr& from, const Expr& to);

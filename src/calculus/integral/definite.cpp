@@ -56,6 +56,8 @@ struct Outcome {
   std::vector<Decision> decisions;
   std::vector<std::string> steps;
   std::optional<Expr> antiderivative;
+  std::optional<Symbol> variable;  // of the antiderivative
+  bool only_antiderivatives = false;
 };
 
 using Method = std::function<std::optional<DefiniteValue>(const DefiniteProblem&, Signs&, Outcome&)>;
@@ -94,6 +96,7 @@ std::optional<DefiniteValue> by_antiderivative(const DefiniteProblem& p, Signs& 
   if (!F) return std::nullopt;
   if (check_antiderivative(p.integrand, *F, p.x, signs.conditions(), 4, 20260102).verdict == Verdict::disagrees) return std::nullopt;
   out.antiderivative = *F;
+  out.variable = p.x;
   for (const Integrator::Step& s : in.steps()) out.steps.push_back(std::string(2 * static_cast<std::size_t>(std::max(0, s.depth - 1)), ' ') + s.text);
   std::reverse(out.steps.begin(), out.steps.end());
   out.steps.push_back(fmt::format("antiderivative {}", to_text(*F, {200, {}})));
@@ -143,6 +146,7 @@ std::optional<DefiniteValue> by_symmetry(const DefiniteProblem& p, Signs& signs,
 std::optional<DefiniteValue> by_pieces_of_range(const DefiniteProblem& p, Signs& signs, Outcome& out, bool principal_value, int depth);
 
 std::optional<DefiniteValue> any_method(const DefiniteProblem& p, Signs& signs, Outcome& out, bool principal_value, int depth) {
+  const bool only_antiderivatives = out.only_antiderivatives;
   const auto guarded = [&](const auto& method) -> std::optional<DefiniteValue> {
     try {
       auto r = method();
@@ -157,8 +161,10 @@ std::optional<DefiniteValue> any_method(const DefiniteProblem& p, Signs& signs, 
   };
   if (has_piece(p.integrand)) return guarded([&] { return by_pieces_of_range(p, signs, out, principal_value, depth); });
   const bool improper = is_infinite(p.from) || is_infinite(p.to);
-  if (auto r = guarded([&] { return by_family(p, signs); })) return r;
-  if (improper) {
+  if (!only_antiderivatives) {
+    if (auto r = guarded([&] { return by_family(p, signs); })) return r;
+  }
+  if (improper && !only_antiderivatives) {
     if (auto r = guarded([&] { return by_residues(p, signs); })) return r;
   }
   if (auto r = guarded([&] { return by_antiderivative(p, signs, out, principal_value); })) return r;
@@ -271,8 +277,9 @@ std::optional<DefiniteValue> by_symmetry(const DefiniteProblem& p, Signs& signs,
 
 // --- one case of signs, all cases ------------------------------------------------------------------------------------
 
-Outcome one_case(const DefiniteProblem& p, const IntegralOptions& options, std::vector<int> script) {
+Outcome one_case(const DefiniteProblem& p, const IntegralOptions& options, std::vector<int> script, bool only_antiderivatives) {
   Outcome out;
+  out.only_antiderivatives = only_antiderivatives;
   Signs signs(options.conditions, options.assume, std::move(script));
   try {
     const poly::WorkLimit limit(work_of_search);
@@ -391,7 +398,11 @@ Evidence check_definite(const Expr& f, const Symbol& x, const Expr& from, const 
   return out;
 }
 
-IntegralResult integrate(const Expr& f, const Expr& variable, const Expr& from, const Expr& to, const IntegralOptions& options) {
+namespace {
+
+constexpr int deepest_exception = 2;
+
+IntegralResult definite(const Expr& f, const Expr& variable, const Expr& from, const Expr& to, const IntegralOptions& options, int depth) {
   if (!variable.is(Kind::symbol)) throw Error(ErrorKind::usage, "an integral is taken over a symbol");
   if (is_condition(f)) throw Error(ErrorKind::shape, "a condition (true or false) has no integral");
   const Symbol x = Symbol::from(variable);
@@ -421,23 +432,24 @@ IntegralResult integrate(const Expr& f, const Expr& variable, const Expr& from, 
   while (!open.empty() && cases.size() < most_cases) {
     const std::vector<int> script = open.back();
     open.pop_back();
-    Outcome o = one_case(problem, options, script);
+    Case c;
+    for (const bool only_antiderivatives : {false, true}) {  // a family whose value numbers cannot confirm gives way
+      c.outcome = one_case(problem, options, script, only_antiderivatives);
+      c.check = {};
+      const std::vector<Expr> conditions = conditions_of(options, c.outcome);
+      if (c.outcome.kind == Outcome::Kind::divergent && contradicts(e, x, from, to, conditions, options)) c.outcome.kind = Outcome::Kind::none;
+      if (c.outcome.kind != Outcome::Kind::value) break;
+      c.outcome.value = shortened(c.outcome.value, conditions);
+      if (!options.principal_value) c.check = check_definite(e, x, from, to, c.outcome.value, conditions, {std::min<std::size_t>(options.points, 3), options.seed});
+      if (c.check.verdict == Verdict::agrees || (c.check.verdict == Verdict::untested && c.outcome.antiderivative)) break;
+      c.outcome.kind = Outcome::Kind::none;
+    }
+    const Outcome& o = c.outcome;
     for (std::size_t i = o.decisions.size(); i-- > script.size();) {
       std::vector<int> other;
       for (std::size_t k = 0; k < i; ++k) other.push_back(o.decisions[k].sign);
       other.push_back(-o.decisions[i].sign);
       open.push_back(std::move(other));
-    }
-    Case c{std::move(o), {}};
-    const std::vector<Expr> conditions = conditions_of(options, c.outcome);
-    if (c.outcome.kind == Outcome::Kind::value) {
-      c.outcome.value = shortened(c.outcome.value, conditions);
-      c.check = options.principal_value ? Evidence{} : check_definite(e, x, from, to, c.outcome.value, conditions, {std::min<std::size_t>(options.points, 3), options.seed});
-      const bool trusted = c.check.verdict == Verdict::agrees || (c.check.verdict == Verdict::untested && c.outcome.antiderivative);
-      if (!trusted) c.outcome.kind = Outcome::Kind::none;
-    } else if (c.outcome.kind == Outcome::Kind::divergent && !contradicts(e, x, from, to, conditions, options)) {
-    } else if (c.outcome.kind == Outcome::Kind::divergent) {
-      c.outcome.kind = Outcome::Kind::none;
     }
     cases.push_back(std::move(c));
   }
@@ -470,7 +482,7 @@ IntegralResult integrate(const Expr& f, const Expr& variable, const Expr& from, 
     return list.size() == 1 ? list[0] : conjunction(list);
   };
   for (const Decision& d : found->outcome.decisions) result.conditions.push_back(condition_of(d));
-  if (!options.exceptions) return result;
+  if (!options.exceptions || depth >= deepest_exception) return result;
   // zeros first: they are special cases of what follows
   IntegralOptions inner = options;
   std::vector<IntegralException> exceptions;
@@ -487,7 +499,7 @@ IntegralResult integrate(const Expr& f, const Expr& variable, const Expr& from, 
         if (bound.is_constant(ConstantCode::false_value)) return;
         if (!bound.is_constant(ConstantCode::true_value)) inner.conditions.push_back(bound);
       }
-      r = integrate(substitute(e, there, Unused::allowed), x, substitute(from, there, Unused::allowed), substitute(to, there, Unused::allowed), inner);
+      r = definite(substitute(e, there, Unused::allowed), x, substitute(from, there, Unused::allowed), substitute(to, there, Unused::allowed), inner, depth + 1);
     } catch (const Error&) {
       return;
     }
@@ -510,11 +522,9 @@ IntegralResult integrate(const Expr& f, const Expr& variable, const Expr& from, 
     }
     if (!same) exceptions.push_back({when, r.status == IntegralStatus::divergent ? undefined() : r.value});
   };
-  std::size_t depth = 0;
-  for (const Expr& c : options.conditions) depth += c.is(Kind::relation) && c.relation_op() == RelationOp::equal ? 1 : 0;
   for (const Exceptional& x0 : exceptional_parameters(result.value, e, x, options.conditions)) at_value(x0);
   if (found->outcome.antiderivative) {
-    for (const Exceptional& x0 : exceptional_parameters(*found->outcome.antiderivative, e, x, options.conditions)) at_value(x0);
+    for (const Exceptional& x0 : exceptional_parameters(substitute(*found->outcome.antiderivative, {{*found->outcome.variable, x}}, Unused::allowed), e, x, options.conditions)) at_value(x0);
   }
   for (const Decision& d : found->outcome.decisions) {
     for (const Exceptional& x0 : zeros_of_parameters(d.of, x, options.conditions)) at_value(x0);
@@ -525,6 +535,12 @@ IntegralResult integrate(const Expr& f, const Expr& variable, const Expr& from, 
     result.exceptions.push_back({joined(c.outcome.decisions), c.outcome.kind == Outcome::Kind::divergent ? undefined() : c.outcome.value});
   }
   return result;
+}
+
+}  // namespace
+
+IntegralResult integrate(const Expr& f, const Expr& variable, const Expr& from, const Expr& to, const IntegralOptions& options) {
+  return definite(f, variable, from, to, options, 0);
 }
 
 // Whether quadrature finds a finite value of what is said to diverge.

@@ -59,6 +59,18 @@ Factors factors_of(const Expr& f, const Symbol& x) {
   } else {
     take(f, 1);
   }
+  // one exponential for all of them
+  Expr argument = 0;
+  std::erase_if(out.others, [&](const auto& o) {
+    if (!is_call_of(o.first, "exp") || !o.second.word()) return false;
+    argument += o.first.operands()[0] * o.second;
+    return true;
+  });
+  if (depends_on(argument, x)) {
+    out.others.emplace_back(exp(argument), 1);
+  } else if (!argument.is_integer(0)) {
+    out.constant *= exp(argument);
+  }
   return out;
 }
 
@@ -121,11 +133,11 @@ Result exponential_sum(const Expr& f, const Symbol& x, Signs& signs) {
     Expr theta;
     if (a == 0) {
       const int b = signs.of(zc.im);
-      if (b == 0) {  // a pure power is scaleless: 0 in the continuation, if the rest makes it converge
-        if (terms.size() == 1) return std::nullopt;
-        if (p.power.word() && *p.power.word() == -1) return std::nullopt;
+      if (b == 0) {  // a pure power is scaleless: 0 in the continuation, if it falls fast enough
+        if (terms.size() == 1 || signs.of(p.power + 1) >= 0) return std::nullopt;
         continue;
       }
+      if (signs.of(p.power) >= 0) return std::nullopt;  // oscillates without end
       theta = b * pi() / 2;
     } else {
       theta = zc.im.is_integer(0) ? Expr(0) : atan(zc.im / zc.re);
@@ -583,8 +595,9 @@ Result by_parameter(const DefiniteProblem& p, Signs& signs, int depth) {
 
 }  // namespace
 
-ComplexParts complex_parts(const Expr& e) {
+ComplexParts complex_parts(const Expr& given) {
   ComplexParts out{0, 0};
+  const Expr e = expand(given);
   const auto term = [&](const Expr& t, const Expr& c) {
     const Expr turned = t / imaginary_unit();
     bool imaginary = t.is_constant(ConstantCode::imaginary);

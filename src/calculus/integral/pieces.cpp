@@ -20,7 +20,7 @@ namespace boreon {
 bool has_piece(const Expr& e) {
   bool found = false;
   postorder(e, [&](const Expr& n) {
-    found = found || n.is(Kind::piecewise);
+    found = found || n.is(Kind::piecewise) || folded(n);
     if (!n.is(Kind::call)) return;
     const auto name = n.function().name;
     for (const char* p : {"abs", "sign", "heaviside", "min", "max", "floor", "ceil", "round", "trunc", "dirac", "fmod"}) found = found || name == p;

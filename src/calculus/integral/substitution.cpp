@@ -25,7 +25,7 @@ Expr in_terms_of(const Expr& h, const Expr& u, const Symbol& t, const Symbol& x)
   const Expr exponent = u.is(Kind::power) ? u.operands()[1] : Expr(1);
   const auto power_of = [&](const Expr& e) -> std::optional<Expr> {
     const Expr ratio = e / exponent;
-    if (!ratio.is_number() || (!ratio.word() && !is_positive(t))) return std::nullopt;
+    if (!ratio.is_number() || (!ratio.word() && !is_nonnegative(base))) return std::nullopt;
     return power(t, ratio);
   };
   Rebuild pass([&](const Expr& n, Expr& result) {

@@ -380,7 +380,7 @@ Expansion Expander::by_derivative(const Expr& e) {
     // f(u) = +-log(u - place) + c + ...: the derivative carries the logarithm of w, not that of u
     Expansion leading = rest;
     if (!drop_leading_zeros(leading)) throw NoExpansion{"cancellation"};
-    constant_term = substitute(*c, {{Symbol("_scale", {Assumption::positive}), leading.leading().coefficient}}, Unused::allowed);
+    constant_term = substitute(*c, {{Symbol("_scale"), leading.leading().coefficient}}, Unused::allowed);
   } else {
     std::vector<Expr> args(e.operands().begin(), e.operands().end());
     args[i] = place;

@@ -265,7 +265,7 @@ std::optional<Expr> regular_form(const Expr& e, const Expr& place) {
 
 std::optional<Expr> finite_constant(const Expr& e, const Expr& place) {
   if (!place.is_integer(0)) return std::nullopt;
-  const Symbol scale("_scale", {Assumption::positive});
+  const Symbol scale("_scale");
   const auto name = e.function().name;
   if (name == "E1") return -egamma() - log(scale);  // 6.6.2
   if (name == "Ei" || name == "Chi" || name == "Ci") return egamma() + log(abs(scale));  // 6.6.1, 6.6.6

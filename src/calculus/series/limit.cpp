@@ -336,6 +336,17 @@ class AtInfinity {
       if (const auto v = by_terms(e)) return *v;
     }
     if (is_call_of(e, "exp")) return of_exponential(e.operands()[0]);
+    if (e.is(Kind::product)) {  // constant factors stay outside
+      Expr outside = e.operands()[0];
+      Expr inside = 1;
+      for (const auto [base, exponent] : Parts(e)) (varies(base) || varies(exponent) ? inside : outside) *= power(base, exponent);
+      if (!outside.is_integer(1) && !has_bounded(outside)) {
+        const Expr v = of(inside);
+        if (!is_infinite(v)) return outside * v;
+        const int s = signs_.of(outside) * signs_.of(v);
+        return s == 0 ? throw NoExpansion{"cancellation"} : s * infinity();
+      }
+    }
     if (e.is(Kind::product)) {  // of exponentials alone: by the sum of their arguments
       bool all = true;
       Expr sum = 0;
