@@ -177,9 +177,58 @@ std::optional<int> Signs::known(const Expr& e) const {
   return std::nullopt;
 }
 
+// Whether it is real wherever it is defined.
+namespace {
+bool formally_real(const Expr& e) {
+  bool real = true;
+  postorder(e, [&](const Expr& n) {
+    switch (n.kind()) {
+      case Kind::number:
+      case Kind::sum:
+      case Kind::product: break;
+      case Kind::constant: real = real && !n.is_constant(ConstantCode::imaginary); break;
+      case Kind::symbol: real = real && assumptions_of(n).has(Assumption::real); break;
+      default: real = real && (is_real(n) || (n.is(Kind::power) && n.operands()[1].word()));
+    }
+    if (n.is(Kind::product)) {
+      for (const auto [base, exponent] : Parts(n)) real = real && (exponent.word() || is_real(power(base, exponent)));
+    }
+  });
+  return real;
+}
+}  // namespace
+
+// The sign at random points under the conditions, if it is always the same.
+std::optional<int> Signs::sampled(const Expr& e) const {
+  const std::vector<Expr> given = conditions();
+  std::vector<Expr> all = given;
+  all.push_back(e);
+  const std::vector<Expr> leaves = sampled_leaves(all);
+  const SampleRanges ranges;
+  Sampler sampler(leaves, ranges, 20260103);
+  int sign = 0;
+  int count = 0;
+  for (int i = 0; i < 60 && count < 30; ++i) {
+    const std::vector<double> p = sampler.draw(given);
+    if (p.size() != leaves.size()) return std::nullopt;
+    const auto v = value_at(e, leaves, p);
+    if (!v || std::abs(v->imag()) > 1e-9 * std::abs(v->real())) continue;
+    const int s = v->real() > 1e-9 ? 1 : v->real() < -1e-9 ? -1 : 0;
+    if (s == 0 || (sign != 0 && s != sign)) return std::nullopt;
+    sign = s;
+    ++count;
+  }
+  if (count < 20) return std::nullopt;
+  return sign;
+}
+
 int Signs::of(const Expr& e) {
   if (const auto s = known(e)) return *s;
-  const bool real = is_real(e);
+  // what the given relations imply but the reasoner does not see
+  if (may_assume_ && !given_.empty() && free_symbols(e).size() > 1) {
+    if (const auto s = sampled(e)) return *s;
+  }
+  const bool real = is_real(e) || formally_real(e);
   if (e.is(Kind::product) && real) {  // only the factors that are not known are in question
     int sign = e.operands()[0].number().sign();
     for (const auto [base, exponent] : Parts(e)) {

@@ -45,6 +45,8 @@ class Signs {
   [[nodiscard]] std::optional<int> known(const Expr& e) const;
   [[nodiscard]] const std::vector<Decision>& decisions() const { return decisions_; }
   [[nodiscard]] const std::vector<Expr>& given() const { return given_; }
+  /// The sign at random points under the conditions, if it is always the same: for choices that are checked later.
+  [[nodiscard]] std::optional<int> sampled(const Expr& e) const;
   /// What is given, and what was assumed so far.
   [[nodiscard]] std::vector<Expr> conditions() const;
   [[nodiscard]] bool may_assume() const { return may_assume_; }

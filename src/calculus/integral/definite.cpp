@@ -244,6 +244,15 @@ std::optional<DefiniteValue> by_pieces_of_range(const DefiniteProblem& p, Signs&
   return DefiniteValue{value, "in pieces"};
 }
 
+// How many different functions and roots of x occur.
+std::size_t functions_of(const Expr& e, const Symbol& x) {
+  std::size_t count = 0;
+  postorder(e, [&](const Expr& n) {
+    if (depends_on(n, x) && (n.is(Kind::call) || (n.is(Kind::power) && !n.operands()[1].word()))) ++count;
+  });
+  return count;
+}
+
 std::optional<DefiniteValue> by_symmetry(const DefiniteProblem& p, Signs& signs, Outcome& out, int depth) {
   const bool from_infinite = is_infinite(p.from);
   const bool to_infinite = is_infinite(p.to);
@@ -258,12 +267,10 @@ std::optional<DefiniteValue> by_symmetry(const DefiniteProblem& p, Signs& signs,
   if (p.from.is_integer(0) && to_infinite) maps.emplace_back(1 / p.x, "x -> 1/x");
   for (const auto& [image, name] : maps) {
     Expr g = substitute(p.integrand, {{p.x, image}}, Unused::allowed) * derivative(image, p.x);
-    g = name == "reflection" ? -g : -g;  // all of them reverse the range
-    Expr mean = simplify(expand_logarithms(combine_fractions(transforms::everywhere(p.integrand + g, [](const Expr& n) { return is_call_of(n, "log") ? log(factor(n.operands()[0])) : n; }))), o) / 2;
-    if (operation_count(mean) + 2 > operation_count(p.integrand)) {
-      mean = simplify(expand_logarithms(transforms::everywhere(p.integrand + g, [](const Expr& n) { return is_call_of(n, "log") ? log(factor(n.operands()[0])) : n; })), o) / 2;
-      if (operation_count(mean) + 1 > operation_count(p.integrand)) continue;
-    }
+    g = -g;  // all of them reverse the range
+    const Expr sum = expand_logarithms(transforms::everywhere(p.integrand + g, [](const Expr& n) { return is_call_of(n, "log") ? log(factor(n.operands()[0])) : n; }));
+    const Expr mean = simplify(sum, o) / 2;
+    if (functions_of(mean, p.x) >= functions_of(p.integrand, p.x)) continue;
     out.steps.push_back(fmt::format("the mean of the integrand and its image under {}", name));
     if (mean.is_integer(0)) return DefiniteValue{0, "symmetry"};
     if (!depends_on(mean, p.x)) {
