@@ -145,6 +145,17 @@ std::optional<DefiniteValue> by_symmetry(const DefiniteProblem& p, Signs& signs,
 
 std::optional<DefiniteValue> by_pieces_of_range(const DefiniteProblem& p, Signs& signs, Outcome& out, bool principal_value, int depth);
 
+// Orthogonal polynomials of a small whole degree as polynomials.
+Expr polynomials_written_out(const Expr& e) {
+  Rebuild pass([](const Expr&, Expr&) { return false; },
+               [](const Expr& n) -> Expr {
+                 if (!is_call_of(n, "legendre_P") && !is_call_of(n, "hermite_H")) return n;
+                 const auto p = regular_form(n, 0);
+                 return p ? expand(*p) : n;
+               });
+  return pass(e);
+}
+
 std::optional<DefiniteValue> any_method(const DefiniteProblem& p, Signs& signs, Outcome& out, bool principal_value, int depth) {
   const bool only_antiderivatives = out.only_antiderivatives;
   const auto guarded = [&](const auto& method) -> std::optional<DefiniteValue> {
@@ -176,6 +187,7 @@ std::optional<DefiniteValue> any_method(const DefiniteProblem& p, Signs& signs, 
       return any_method({g, p.x, p.from, p.to}, signs, out, principal_value, depth + 1);
     };
     if (auto r = guarded([&] { return again(expand(p.integrand)); })) return r;
+    if (auto r = guarded([&] { return again(polynomials_written_out(p.integrand)); })) return r;
     // term by term
     const Expr g = expand(p.integrand);
     if (g.is(Kind::sum) && g.operands().size() < 16) {
@@ -204,30 +216,8 @@ std::optional<DefiniteValue> by_pieces_of_range(const DefiniteProblem& p, Signs&
   ends.insert(ends.end(), places->begin(), places->end());
   ends.push_back(p.to);
   Expr value = 0;
-  // impulses inside the range
-  Rebuild no_impulse([&](const Expr& n, Expr& r) {
-    if (!is_call_of(n, "dirac")) return false;
-    r = 0;
-    return true;
-  });
-  const Expr smooth = no_impulse(p.integrand);
-  if (!(smooth == p.integrand)) {
-    std::vector<Expr> impulses;
-    postorder(p.integrand, [&](const Expr& n) {
-      if (is_call_of(n, "dirac")) impulses.push_back(n);
-    });
-    for (const Expr& d : impulses) {
-      const auto l = linear_in(d.operands()[0], p.x);
-      if (!l) return std::nullopt;
-      const Expr place = -l->constant / l->slope;
-      const Expr weight = (p.integrand - smooth) / d;
-      if (depends_on(weight, p.x) && has_piece(weight)) return std::nullopt;
-      const bool inside = (p.from == -infinity() || signs.of(place - p.from) > 0) && (is_infinite(p.to) || signs.of(p.to - place) > 0);
-      if (inside) value += substitute(expand(weight), {{p.x, place}}, Unused::allowed) / abs(l->slope);
-    }
-  }
   for (std::size_t i = 0; i + 1 < ends.size(); ++i) {
-    const auto piece = piece_between(smooth, p.x, ends[i], ends[i + 1], signs);
+    const auto piece = piece_between(p.integrand, p.x, ends[i], ends[i + 1], signs);
     if (!piece) return std::nullopt;
     if (piece->is_integer(0)) continue;
     const DefiniteProblem part{*piece, p.x, ends[i], ends[i + 1]};
@@ -253,6 +243,20 @@ std::size_t functions_of(const Expr& e, const Symbol& x) {
   return count;
 }
 
+// Distinct sums, products and powers that vary.
+std::size_t varying_operations(const Expr& e, const Symbol& x) {
+  std::size_t count = 0;
+  postorder(e, [&](const Expr& n) {
+    if (!depends_on(n, x)) return;
+    if (n.is(Kind::product)) {
+      for (const Part part : Parts(n)) count += depends_on(part.key, x) ? 1 : 0;
+    } else if (n.is(Kind::sum) || n.is(Kind::power)) {
+      ++count;
+    }
+  });
+  return count;
+}
+
 std::optional<DefiniteValue> by_symmetry(const DefiniteProblem& p, Signs& signs, Outcome& out, int depth) {
   const bool from_infinite = is_infinite(p.from);
   const bool to_infinite = is_infinite(p.to);
@@ -270,7 +274,7 @@ std::optional<DefiniteValue> by_symmetry(const DefiniteProblem& p, Signs& signs,
     g = -g;  // all of them reverse the range
     const Expr sum = expand_logarithms(transforms::everywhere(p.integrand + g, [](const Expr& n) { return is_call_of(n, "log") ? log(factor(n.operands()[0])) : n; }));
     const Expr mean = simplify(sum, o) / 2;
-    if (functions_of(mean, p.x) >= functions_of(p.integrand, p.x)) continue;
+    if (3 * functions_of(mean, p.x) + varying_operations(mean, p.x) >= 3 * functions_of(p.integrand, p.x) + varying_operations(p.integrand, p.x)) continue;
     out.steps.push_back(fmt::format("the mean of the integrand and its image under {}", name));
     if (mean.is_integer(0)) return DefiniteValue{0, "symmetry"};
     if (!depends_on(mean, p.x)) {
@@ -409,6 +413,56 @@ namespace {
 
 constexpr int deepest_exception = 2;
 
+IntegralResult definite(const Expr& f, const Expr& variable, const Expr& from, const Expr& to, const IntegralOptions& options, int depth);
+
+bool is_call_within(const Expr& e, std::string_view name) {
+  bool found = false;
+  postorder(e, [&](const Expr& n) { found = found || is_call_of(n, name); });
+  return found;
+}
+
+// Impulses give the values of their factors; the rest is integrated without them.
+IntegralResult with_impulses(const Expr& f, const Symbol& x, const Expr& from, const Expr& to, const IntegralOptions& options, int depth) {
+  std::vector<Expr> impulses;
+  postorder(f, [&](const Expr& n) {
+    if (is_call_of(n, "dirac")) impulses.push_back(n);
+  });
+  const auto without = [](const Expr& e, const Expr& impulse) {
+    Rebuild pass([&](const Expr& n, Expr& r) {
+      if (!(n == impulse)) return false;
+      r = 0;
+      return true;
+    });
+    return pass(e);
+  };
+  Signs signs(options.conditions, options.assume);
+  Expr rest = expand(f);
+  Expr value = 0;
+  IntegralResult unknown;
+  unknown.value = unevaluated_integral(f, x, from, to);
+  unknown.reason = "an impulse at a place that is not known";
+  try {
+    for (const Expr& d : impulses) {
+      const Expr smooth = without(rest, d);
+      const Expr weight = expand((rest - smooth) / d);
+      const auto l = linear_in(d.operands()[0], x);
+      if (!l || l->slope.is_integer(0) || is_call_within(weight, "dirac")) return unknown;
+      const Expr place = -l->constant / l->slope;
+      const bool inside = (from == -infinity() || signs.of(place - from) > 0) && (is_infinite(to) || signs.of(to - place) > 0);
+      if (inside) value += substitute(weight, {{x, place}}, Unused::allowed) / abs(l->slope);
+      rest = smooth;
+    }
+  } catch (const UnknownSign&) {
+    return unknown;
+  }
+  IntegralResult result = definite(rest, x, from, to, options, depth);
+  if (result.status != IntegralStatus::exact) return result;
+  result.value += value;
+  result.steps.emplace_back("impulses by their defining property");
+  for (const Decision& d : signs.decisions()) result.conditions.push_back(condition_of(d));
+  return result;
+}
+
 IntegralResult definite(const Expr& f, const Expr& variable, const Expr& from, const Expr& to, const IntegralOptions& options, int depth) {
   if (!variable.is(Kind::symbol)) throw Error(ErrorKind::usage, "an integral is taken over a symbol");
   if (is_condition(f)) throw Error(ErrorKind::shape, "a condition (true or false) has no integral");
@@ -427,6 +481,7 @@ IntegralResult definite(const Expr& f, const Expr& variable, const Expr& from, c
     result.reason.clear();
     return result;
   }
+  if (is_call_within(e, "dirac")) return with_impulses(e, x, from, to, options, depth);
   const DefiniteProblem problem{e, x, from, to};
 
   // all cases of the signs that matter, the positive ones first

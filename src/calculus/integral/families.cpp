@@ -247,7 +247,7 @@ Result hyperbolic_denominator(const Factors& f, const Symbol& x, Signs& signs) {
   if (is_call_of(base, "sinh") && exponent.is_integer(-2) && positive(signs, s - 1)) return f.constant * 4 * gamma(s + 1) * zeta(s) / power(2 * a, s + 1);
   if (is_call_of(base, "cosh") && exponent.is_integer(-2) && positive(signs, s)) {
     if (s.is_integer(1)) return f.constant * log(Expr(2)) / (a * a);
-    return f.constant * 4 * (1 - power(2, 2 - s)) * gamma(s + 1) * zeta(s) / power(2 * a, s + 1);
+    return f.constant * 4 * (1 - power(2, 1 - s)) * gamma(s + 1) * zeta(s) / power(2 * a, s + 1);
   }
   return std::nullopt;
 }
@@ -293,6 +293,40 @@ Result bessel_on_half_line(const Factors& f, const Symbol& x, Signs& signs) {
   const Expr a = -(*c)[2];
   if (!(*c)[1].is_integer(0) || !positive(signs, a) || !(f.power == n + 1)) return std::nullopt;
   return f.constant * power(b, n) / power(2 * a, n + 1) * exp(-b * b / (4 * a));
+}
+
+// (g(a*x) - g(b*x))/x: Frullani's integral, GR 3.232 and 4.267
+Result frullani(const Expr& f, const Symbol& x, Signs& signs) {
+  const Expr g = expand(f * x);
+  if (!g.is(Kind::sum) || g.operands().size() != 5 || !g.operands()[0].is_integer(0)) return std::nullopt;
+  const auto ops = g.operands();
+  if (!(ops[2] == -ops[4])) return std::nullopt;
+  // the ratio of scales from linear arguments
+  const auto slope = [&](const Expr& e) -> std::optional<Expr> {
+    std::optional<Expr> found;
+    postorder(e, [&](const Expr& n) {
+      if (found || !n.is(Kind::call)) return;
+      for (const Expr& o : n.operands()) {
+        const auto l = linear_in(o, x);
+        if (l && !l->slope.is_integer(0)) found = l->slope;
+      }
+    });
+    return found;
+  };
+  const auto a = slope(ops[1]);
+  const auto b = slope(ops[3]);
+  if (!a || !b) return std::nullopt;
+  const Expr ratio = *b / *a;
+  if (!positive(signs, ratio)) return std::nullopt;
+  if (!vanishes(substitute(ops[1], {{x, ratio * x}}, Unused::allowed) - ops[3])) return std::nullopt;
+  try {
+    const Expr at_zero = one_sided_limit(ops[1], x, 0, true, signs);
+    const Expr at_infinity = one_sided_limit(ops[1], x, infinity(), true, signs);
+    return ops[2] * (at_zero - at_infinity) * log(ratio);
+  } catch (const NoLimit&) {
+  } catch (const NoExpansion&) {
+  }
+  return std::nullopt;
 }
 
 // --- the whole line --------------------------------------------------------------------------------------------------
@@ -509,6 +543,7 @@ Result on_half_line(const Expr& f, const Symbol& x, Signs& signs) {
   if (auto r = attempt([&] { return beta_on_half_line(parts, x, signs); })) return r;
   if (auto r = attempt([&] { return bessel_on_half_line(parts, x, signs); })) return r;
   if (auto r = attempt([&] { return gaussian_with_inverse(parts, x, signs); })) return r;
+  if (auto r = attempt([&] { return frullani(f, x, signs); })) return r;
   return attempt([&] { return exponential_sum(f, x, signs); });
 }
 

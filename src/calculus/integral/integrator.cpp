@@ -11,6 +11,7 @@
 #include "boreon/functions.hpp"
 #include "boreon/simplify.hpp"
 #include "boreon/text.hpp"
+#include "calculus/integral/verify.hpp"
 #include "calculus/series/expansion.hpp"
 #include "calculus/series/limit_engine.hpp"
 
@@ -127,7 +128,10 @@ std::optional<Expr> Integrator::operator()(const Expr& f, const Symbol& x) {
 std::optional<Expr> Integrator::search(const Expr& f, const Symbol& x) {
   const auto attempt = [&](layers::Result (*layer)(Integrator&, const Expr&, const Symbol&), const Expr& g) -> layers::Result {
     try {
-      return layer(*this, g, x);
+      auto r = layer(*this, g, x);
+      // a wrong answer of one method gives way to the next method
+      if (r && depth_ <= 2 && !has_undefined(*r) && check_antiderivative(g, *r, x, signs_.conditions(), 3, 20260104).verdict == Verdict::disagrees) return std::nullopt;
+      return r;
     } catch (const Error& e) {  // too large, outside its domain: this layer has nothing to offer
       if (e.kind() == ErrorKind::limit && work_ > most_integrals) throw;
       return std::nullopt;

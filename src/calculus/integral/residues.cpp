@@ -37,7 +37,9 @@ std::optional<std::vector<Pole>> upper_poles(const Expr& rational, const Symbol&
       if (!found) return std::nullopt;
       roots = std::move(*found);
     }
-    if (!roots.real.empty()) return std::nullopt;
+    // simple poles on the axis count half: the integrand itself is regular there or the value will not be confirmed
+    if (!roots.real.empty() && p.multiplicity > 1) return std::nullopt;
+    for (const Expr& r : roots.real) out.push_back({r, 0, 1});
     for (const auto& [re, im] : roots.pairs) {
       const int s = signs.of(im);
       if (s == 0) return std::nullopt;
@@ -86,7 +88,7 @@ std::optional<ComplexParts> contour(const Expr& rational, const Expr& k, const s
     const Expr norm = m.re * m.re + m.im * m.im;
     const Expr a = expand(n.re * m.re + n.im * m.im) / norm / Expr(factorial);
     const Expr b = expand(n.im * m.re - n.re * m.im) / norm / Expr(factorial);
-    const Expr size = exp(-k * p.im);
+    const Expr size = p.im.is_integer(0) ? Expr(1) / 2 : exp(-k * p.im);
     const Expr c0 = cos(k * p.re);
     const Expr s0 = sin(k * p.re);
     re += size * (a * c0 - b * s0);

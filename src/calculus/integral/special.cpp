@@ -127,8 +127,16 @@ layers::Result elliptic_of_angle(Integrator& in, const Expr& f, const Symbol& x)
 
 // 1/sqrt(a + b*x^2 + c*x^4): NIST 19.2.4 after x^2 = r*sin^2
 layers::Result elliptic_of_quartic(Integrator& in, const Expr& f, const Symbol& x) {
-  if (!f.is(Kind::power) || !(f.operands()[1] == Expr(-1) / 2)) return std::nullopt;
-  const auto c = polynomial_in(f.operands()[0], x, 4);
+  Expr radicand = 1;
+  if (f.is(Kind::power) && f.operands()[1] == Expr(-1) / 2) radicand = f.operands()[0];
+  if (f.is(Kind::product)) {
+    for (const auto [base, exponent] : Parts(f)) {
+      if (!(exponent == Expr(-1) / 2)) return std::nullopt;
+      radicand *= base;
+    }
+  }
+  if (radicand.is_integer(1)) return std::nullopt;
+  const auto c = polynomial_in(expand(radicand), x, 4);
   if (!c || c->size() != 5 || !(*c)[1].is_integer(0) || !(*c)[3].is_integer(0)) return std::nullopt;
   if (in.signs().of((*c)[0]) <= 0) return std::nullopt;
   const auto roots = closed_roots({(*c)[0], (*c)[2], (*c)[4]}, in.signs());
@@ -140,6 +148,40 @@ layers::Result elliptic_of_quartic(Integrator& in, const Expr& f, const Symbol& 
   if (in.signs().of(r) <= 0) return std::nullopt;
   in.note("elliptic integral of the first kind");
   return sqrt(r / (*c)[0]) * elliptic_F(asin(x / sqrt(r)), r / other);
+}
+
+// x^(n + 1)*J_n(a*x) and x^(1 - n)*J_n(a*x), and the other cylinder functions: NIST 10.22.1, 10.43.1
+layers::Result cylinder_with_power(Integrator& in, const Expr& f, const Symbol& x) {
+  Expr power_of_x = 0;
+  Expr cylinder;
+  bool found = false;
+  const auto factor = [&](const Expr& base, const Expr& exponent) {
+    if (base == x && !depends_on(exponent, x)) {
+      power_of_x = exponent;
+      return true;
+    }
+    if (found || !exponent.is_integer(1) || !base.is(Kind::call) || base.operands().size() != 2) return false;
+    cylinder = base;
+    return found = true;
+  };
+  if (!f.is(Kind::product)) return std::nullopt;
+  for (const auto [base, exponent] : Parts(f)) {
+    if (!factor(base, exponent)) return std::nullopt;
+  }
+  if (!found) return std::nullopt;
+  const auto name = cylinder.function().name;
+  if (name != "bessel_J" && name != "bessel_Y" && name != "bessel_I" && name != "bessel_K") return std::nullopt;
+  const Expr& n = cylinder.operands()[0];
+  const auto l = linear_in(cylinder.operands()[1], x);
+  if (!l || !l->constant.is_integer(0) || depends_on(n, x)) return std::nullopt;
+  const auto of_order = [&](const Expr& order) {
+    const Expr args[] = {order, cylinder.operands()[1]};
+    return call(cylinder.function(), args);
+  };
+  in.note("recurrence of the cylinder functions");
+  if (power_of_x == n + 1) return (name == "bessel_K" ? -1 : 1) * power(x, n + 1) * of_order(n + 1) / l->slope;
+  if (power_of_x == 1 - n) return (name == "bessel_I" ? 1 : -1) * power(x, 1 - n) * of_order(n - 1) / l->slope;
+  return std::nullopt;
 }
 
 // x = exp(t) where log(x) occurs
@@ -217,7 +259,7 @@ layers::Result by_complex_exponentials(Integrator& in, const Expr& f, const Symb
 }  // namespace
 
 layers::Result layers::special(Integrator& in, const Expr& f, const Symbol& x) {
-  for (const auto family : {incomplete_gamma_family, elliptic_of_angle, elliptic_of_quartic, by_exponential_of_new_variable, by_inverse_function, by_complex_exponentials}) {
+  for (const auto family : {cylinder_with_power, incomplete_gamma_family, elliptic_of_angle, elliptic_of_quartic, by_exponential_of_new_variable, by_inverse_function, by_complex_exponentials}) {
     try {
       if (auto r = family(in, f, x)) return r;
     } catch (const UnknownSign&) {

@@ -30,6 +30,7 @@ class Candidates {
       guarded([&] { trigonometric_integrals(k); });
       guarded([&] { dilogarithms_of_logarithm(k); });
       guarded([&] { dilogarithms_of_exponential(k); });
+      guarded([&] { inverse_tangent_integral(k); });
     }
     return std::move(out_);
   }
@@ -147,8 +148,32 @@ class Candidates {
   // dilog(1 - p/p(r)) if p(r) > 0
   void pair(const Expr& p, const Expr& r) {
     const Expr at = substitute(p, {{x_, r}}, Unused::allowed);
-    if (vanishes(at) || in_.signs().of(at) <= 0) return;
+    if (vanishes(at)) return;
+    if (in_.signs().of(at) <= 0) {  // log(p)^2/q: p/at < 1
+      const Expr z = expand(p / at);
+      const Expr rate = derivative(p, x_) / p;
+      const Expr l = log(1 - z);
+      const Expr dl = -derivative(z, x_) / (1 - z);
+      add(log(p) * l, rate * l + log(p) * dl);
+      add(dilog(z), -l * rate);
+      add(power(log(p), 2) * l, 2 * log(p) * rate * l + power(log(p), 2) * dl);
+      add(log(p) * dilog(z), rate * dilog(z) - log(p) * l * rate);
+      add(polylog(3, z), dilog(z) * rate);
+      return;
+    }
     add(dilog(expand(1 - p / at)), (log(at) - log(p)) / (x_ - r));
+  }
+
+  // atan(u)/x: NIST 25.12.2 at an imaginary argument
+  void inverse_tangent_integral(const Expr& k) {
+    if (!is_call_of(k, "atan")) return;
+    const Expr& u = k.operands()[0];
+    const auto l = linear_in(u, x_);
+    if (!l || l->slope.is_integer(0)) return;
+    for (const Expr& r : poles_) {
+      if (!vanishes(l->slope * r + l->constant)) continue;
+      add((dilog(imaginary_unit() * u) - dilog(-imaginary_unit() * u)) / (2 * imaginary_unit()), k / (x_ - r));
+    }
   }
 
   // x/(exp(u) - c): x is a logarithm of the exponential
@@ -181,6 +206,11 @@ class Candidates {
       } else {
         add(dilog(kn / at), -log(1 - kn / at) * slope);
         add(x_ * log(1 - kn / at), log(1 - kn / at) - x_ * slope * kn / (at - kn));
+        if (s_.degree_in_x >= 2) {
+          add(power(x_, 2) * log(1 - kn / at), 2 * x_ * log(1 - kn / at) - power(x_, 2) * slope * kn / (at - kn));
+          add(x_ * dilog(kn / at), dilog(kn / at) - x_ * log(1 - kn / at) * slope);
+          add(polylog(3, kn / at), dilog(kn / at) * slope);
+        }
       }
     }
   }

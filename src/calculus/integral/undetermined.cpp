@@ -107,6 +107,12 @@ class Tower {
       const unsigned e = special ? p.multiplicity : p.multiplicity - 1;
       if (e > 0) v = poly::multiply(v, poly::power(p.base, e));
     }
+    for (const unsigned k : varying_) {  // sqrt(1 + sin(x)) comes back as cos(x)/sqrt(1 + sin(x))
+      const Expr& e = kernel(k);
+      if (!e.is(Kind::power) || e.operands()[0] == x_ || !e.operands()[1].is_number() || is_rational_in(e.operands()[0], x_)) continue;
+      const Fraction q = ring_->reduced(ring_->fraction_of(e.operands()[0]));
+      if (q.is_polynomial() && q.numerator.size() <= 3) v = poly::multiply(v, poly::primitive_part(q.numerator));
+    }
     const Expr denominator = ring_->expression(v);
     std::vector<unsigned> bound(ring_->vars(), 0);
     unsigned primitive_total = 1;
