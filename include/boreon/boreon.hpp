@@ -21,6 +21,7 @@
 #include "boreon/names.hpp"           // IWYU pragma: export
 #include "boreon/number.hpp"          // IWYU pragma: export
 #include "boreon/program.hpp"         // IWYU pragma: export
+#include "boreon/quadrature.hpp"      // IWYU pragma: export
 #include "boreon/rewrite.hpp"         // IWYU pragma: export
 #include "boreon/sampling.hpp"        // IWYU pragma: export
 #include "boreon/series.hpp"          // IWYU pragma: export

@@ -1,7 +1,7 @@
 // Numbers for integrals: adaptive quadrature.
 #pragma once
 
-#include <functional>
+#include <span>
 #include <string>
 #include <vector>
 
@@ -26,8 +26,19 @@ struct QuadratureResult {
 /// The integral over x from `from` to `to` (finite or infinite) with all other symbols bound: double exponential
 /// substitution (Takahasi and Mori 1974, by Boost.Math) between breaks; near the ends of a range the integrand is taken
 /// in ball arithmetic at the exact distance from the end, so that singular ends and cancellation cost no digits.
-/// Oscillating tails are summed by half periods and extrapolated (Levin's u transform is not needed: Aitken and Wynn 1956).
+/// Oscillating tails are summed between sign changes and extrapolated (Wynn 1956).
 /// Throws Error(binding) for symbols without a value.
 [[nodiscard]] QuadratureResult quadrature(const Expr& f, const Expr& x, const Expr& from, const Expr& to, const Bindings& bindings = {}, const QuadratureOptions& options = {});
+
+/// A decimal value and how many of its digits the error estimate vouches for.
+struct QuadratureDigits {
+  std::string value;
+  int digits = 0;
+  bool converged = false;  ///< as many as were asked for
+};
+/// The same to many digits (1 to 90), the integrand taken in 1000-bit ball arithmetic. Throws Error(convergence) where
+/// the rule fails, as on oscillating tails. Not rigorous: certify() encloses integrals over finite ranges.
+[[nodiscard]] QuadratureDigits quadrature_to_digits(const Expr& f, const Expr& x, const Expr& from, const Expr& to, int digits, const Bindings& bindings = {},
+                                                    std::span<const Expr> breaks = {});
 
 }  // namespace boreon

@@ -18,6 +18,7 @@ struct RealDomain {
   [[nodiscard]] static double power(const Expr& base, const Expr& exponent, double b, double e);
   [[nodiscard]] static double call(const Expr& e, const std::vector<double>& args);
   [[nodiscard]] static bool compare(const Expr& e, double a, double b);
+  [[nodiscard]] static bool operator_value(const Expr& e, double& value);
 };
 
 struct ComplexDomain {
@@ -29,6 +30,7 @@ struct ComplexDomain {
   [[nodiscard]] static Value power(const Expr& base, const Expr& exponent, const Value& b, const Value& e);
   [[nodiscard]] static Value call(const Expr& e, const std::vector<Value>& args);
   [[nodiscard]] static bool compare(const Expr& e, const Value& a, const Value& b);
+  [[nodiscard]] static bool operator_value(const Expr& e, Value& value);
 };
 
 struct BallDomain {
@@ -47,6 +49,8 @@ struct BallDomain {
   [[nodiscard]] Value power(const Expr& base, const Expr& exponent, const Value& b, const Value& e) const;
   [[nodiscard]] Value call(const Expr& e, const std::vector<Value>& args) const;
   [[nodiscard]] static bool compare(const Expr& e, const Value& a, const Value& b);
+  /// Integrals over finite ranges of what is analytic around the range, rigorously; finite sums.
+  [[nodiscard]] bool operator_value(const Expr& e, Value& value) const;
 };
 
 }  // namespace boreon

@@ -50,7 +50,7 @@ class EvaluationPlan {
 };
 
 /// Evaluates in a Domain, which provides: Value; number(Number); constant(ConstantCode); add(Value&, coefficient,
-/// term); multiply, power(e, base, exponent); call(e, args); compare(e, op, a, b) -> bool. `leaf(expr, value)` gives
+/// term); operator_value(e, Value&), which may know the value of an integral or sum without free symbols; multiply, power(e, base, exponent); call(e, args); compare(e, op, a, b) -> bool. `leaf(expr, value)` gives
 /// the values of symbols and unknown calls. Branches of piecewise that are not taken may fail without harm: faults are
 /// kept with the value and raised only where the value is used.
 template <class Domain>
@@ -87,7 +87,9 @@ class GraphEvaluator {
       return;
     }
     if (e.is(Kind::integral) || e.is(Kind::summation) || e.is(Kind::limit) || e.is(Kind::derivative)) {
-      return fault(i, [&] { no_numeric_value(e); });
+      return fault(i, [&] {
+        if (!domain_.operator_value(e, values_[i])) no_numeric_value(e);
+      });
     }
     for (const std::size_t o : ops) {
       if (fault_of_[o] != 0) {

@@ -111,8 +111,20 @@ Piece finite_piece(Integrand& f, const Expr& from, const Expr& to, double tolera
   };
   Piece p;
   p.value = rule.integrate(g, a, b, tolerance, &error, &size);
+  p.error = std::max(error, 1e-15 * size);
+  if (bad > 0 || p.error > 100 * tolerance * size) {  // kinks and jumps inside: subdivision
+    double other = 0;
+    double other_size = 0;
+    bool finite = true;
+    const auto plain = [&](double x) {
+      const double v = f.at(x);
+      finite = finite && std::isfinite(v);
+      return std::isfinite(v) ? v : 0.0;
+    };
+    const double v = boost::math::quadrature::gauss_kronrod<double, 21>::integrate(plain, a, b, 12, tolerance, &other, &other_size);
+    if (finite && (bad > 0 || other < p.error)) return {v, std::max(other, 1e-15 * other_size)};
+  }
   if (bad > 0) throw Undefined{};
-  p.error = std::max(error * 1.0, 1e-15 * size);
   return p;
 }
 

@@ -32,7 +32,7 @@
 namespace boreon {
 namespace {
 
-constexpr std::uint64_t work_of_search = 400000000U;
+constexpr std::uint64_t work_of_search = 200000000U;
 constexpr std::size_t most_cases = 8;
 
 bool is_infinite(const Expr& e) {

@@ -23,7 +23,7 @@
 namespace boreon {
 namespace {
 
-constexpr std::uint64_t work_of_search = 400000000U;
+constexpr std::uint64_t work_of_search = 200000000U;
 
 struct Found {
   Expr value;

@@ -6,7 +6,46 @@
 namespace boreon {
 namespace {
 
-// Coefficients are exact integers; roots are isolated at first use of each precision.
+// The roots last asked for: sums over all roots of one polynomial ask for each of them in turn.
+class LastRoots {
+ public:
+  LastRoots() { fmpz_poly_init(polynomial_); }
+  ~LastRoots() {
+    clear();
+    fmpz_poly_clear(polynomial_);
+  }
+  LastRoots(const LastRoots&) = delete;
+  LastRoots& operator=(const LastRoots&) = delete;
+  // Null if there are repeated roots.
+  acb_srcptr of(const fmpz_poly_t p, long precision) {
+    if (roots_ != nullptr && precision_ == precision && fmpz_poly_equal(p, polynomial_) != 0) return roots_;
+    clear();
+    fmpz_poly_t g;
+    fmpz_poly_init(g);
+    fmpz_poly_derivative(g, p);
+    fmpz_poly_gcd(g, g, p);
+    const bool simple = fmpz_poly_degree(g) == 0;
+    fmpz_poly_clear(g);
+    if (!simple) return nullptr;
+    n_ = fmpz_poly_degree(p);
+    roots_ = _acb_vec_init(n_);
+    arb_fmpz_poly_complex_roots(roots_, p, 0, precision);
+    fmpz_poly_set(polynomial_, p);
+    precision_ = precision;
+    return roots_;
+  }
+
+ private:
+  void clear() {
+    if (roots_ != nullptr) _acb_vec_clear(roots_, n_);
+    roots_ = nullptr;
+  }
+  fmpz_poly_t polynomial_;
+  acb_ptr roots_ = nullptr;
+  slong n_ = 0;
+  long precision_ = 0;
+};
+
 void ball_root(Ball& r, Balls x, long precision) {
   acb_indeterminate(r.get());
   fmpz_poly_t p;
@@ -21,17 +60,8 @@ void ball_root(Ball& r, Balls x, long precision) {
   const slong n = fmpz_poly_degree(p);
   const slong k = exact ? arf_get_si(arb_midref(x[0].re()), ARF_RND_DOWN) : 0;
   if (k >= 1 && k <= n) {
-    fmpz_poly_t g;
-    fmpz_poly_init(g);
-    fmpz_poly_derivative(g, p);
-    fmpz_poly_gcd(g, g, p);
-    if (fmpz_poly_degree(g) == 0) {
-      acb_ptr roots = _acb_vec_init(n);
-      arb_fmpz_poly_complex_roots(roots, p, 0, precision);
-      acb_set(r.get(), roots + k - 1);
-      _acb_vec_clear(roots, n);
-    }
-    fmpz_poly_clear(g);
+    static thread_local LastRoots last;
+    if (acb_srcptr roots = last.of(p, precision)) acb_set(r.get(), roots + k - 1);
   }
   fmpz_clear(c);
   fmpz_poly_clear(p);
