@@ -25,7 +25,7 @@ Expr expression_of(const Request& r, const Assumed& assumed) {
     throw Error(ErrorKind::usage, fmt::format("--of names an output or an equation of the model{} (there are: {})", suggestion(r.of, names), fmt::join(names, ", ")));
   }
   if (r.inputs.size() != 1) throw Error(ErrorKind::usage, fmt::format("{} takes one expression, got {}; quote it as one word", r.command, r.inputs.size()));
-  return evaluate_derivatives(read_input(r.inputs[0], assumed.context));
+  return evaluate_operators(read_input(r.inputs[0], assumed.context), assumed.conditions);
 }
 
 std::string text_of(const Comparison& c) {

@@ -31,15 +31,69 @@ std::string sentence(const IntegralResult& result) {
   return fmt::format("check: {} ({:.0f} digits at {} {})\n", result.check.method, std::floor(result.check.digits), result.check.points, result.check.points == 1 ? "point" : "points");
 }
 
+// The volume element of named coordinates, in the variables of the ranges.
+Expr volume_element(const Request& r, const std::vector<IntegralRange>& ranges) {
+  const Coordinates c = Coordinates::named(r.coordinates);
+  Bindings b;
+  std::vector<std::string> missing;
+  for (const Expr& v : c.variables()) {
+    const auto at = std::find_if(ranges.begin(), ranges.end(), [&](const IntegralRange& range) { return range.variable.name() == v.name(); });
+    if (at == ranges.end()) {
+      missing.push_back(v.name());
+    } else {
+      b.set(v.name(), at->variable);
+    }
+  }
+  if (!missing.empty()) {
+    throw Error(ErrorKind::usage, fmt::format("the volume element of {} coordinates needs a range for {} too", r.coordinates, fmt::join(missing, " and ")));
+  }
+  return substitute(c.volume_element(), b, Unused::allowed);
+}
+
+// A number, with parameters from --set; the inner integrals of an iterated one inside the outer ones.
+Answer by_quadrature(const Request& r, const Expr& f, const std::vector<IntegralRange>& ranges) {
+  Bindings b;
+  for (const std::string& text : r.set) {
+    for (const auto& [name, value] : assignments(text, "--set")) b.set(name, value);
+  }
+  for (const IntegralRange& range : ranges) {
+    if (!range.from) throw Error(ErrorKind::usage, "--numeric needs a range for every variable: --over \"x from 0 to 1\"");
+  }
+  Expr integrand = f;
+  for (std::size_t i = 0; i + 1 < ranges.size(); ++i) integrand = unevaluated_integral(integrand, ranges[i].variable, *ranges[i].from, *ranges[i].to);
+  const IntegralRange& last = ranges.back();
+  QuadratureOptions o;
+  o.breaks = places_to_split(integrand, last.variable, *last.from, *last.to, b);
+  Answer a;
+  a.json["status"] = "approximate";
+  if (r.digits > 15) {
+    const QuadratureDigits q = quadrature_to_digits(integrand, last.variable, *last.from, *last.to, r.digits, b, o.breaks);
+    if (!q.converged) throw Error(ErrorKind::convergence, fmt::format("quadrature reached {} digits of the {} asked for: {}", q.digits, r.digits, q.value));
+    a.json["result"] = q.value;
+    a.json["check"] = {{"method", "quadrature, estimated error"}, {"points", 1}, {"digits", q.digits}, {"worst", nullptr}, {"verdict", "untested"}};
+    a.text = fmt::format("  {}\nquadrature; the error estimate vouches for {} digits\n", q.value, q.digits);
+    return a;
+  }
+  const QuadratureResult q = quadrature(integrand, last.variable, *last.from, *last.to, b, o);
+  if (!q.converged) throw Error(ErrorKind::convergence, fmt::format("quadrature does not converge (it found {:.6g} with an estimated error of {:.2g}); does the integral?", q.value, q.error));
+  const double digits = q.value == 0 ? 15 : std::min(15.0, -std::log10(std::max(q.error, 1e-16 * std::abs(q.value)) / std::abs(q.value)));
+  a.json["result"] = fmt::format("{}", q.value);
+  a.json["check"] = {{"method", "quadrature, estimated error"}, {"points", q.evaluations}, {"digits", digits}, {"worst", {{"error", q.error}}}, {"verdict", "untested"}};
+  a.text = fmt::format("  {:.15g}\nquadrature with {} evaluations, estimated error {:.2g}\n", q.value, q.evaluations, q.error);
+  return a;
+}
+
 }  // namespace
 
 Answer integrate_command(const Request& r) {
   const Assumed assumed = assumptions_of(r);
   if (r.inputs.size() != 1 || is_model(r.inputs[0])) throw Error(ErrorKind::usage, "integrate takes one expression; quote it as one word");
   if (r.over.empty()) throw Error(ErrorKind::usage, "say over what: --over z, or --over \"z from 0 to 5*H\"");
-  const Expr f = read_input(r.inputs[0], assumed.context);
+  Expr f = read_input(r.inputs[0], assumed.context);
   std::vector<IntegralRange> ranges;
   for (const std::string& text : r.over) ranges.push_back(range_of(text, assumed));
+  if (!r.coordinates.empty()) f *= volume_element(r, ranges);
+  if (r.numeric) return by_quadrature(r, f, ranges);
   IntegralOptions o;
   o.conditions = assumed.conditions;
   o.principal_value = r.principal_value;

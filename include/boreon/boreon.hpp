@@ -27,6 +27,7 @@
 #include "boreon/series.hpp"          // IWYU pragma: export
 #include "boreon/simplify.hpp"        // IWYU pragma: export
 #include "boreon/solvers.hpp"         // IWYU pragma: export
+#include "boreon/sums.hpp"            // IWYU pragma: export
 #include "boreon/symbol.hpp"          // IWYU pragma: export
 #include "boreon/system.hpp"          // IWYU pragma: export
 #include "boreon/text.hpp"            // IWYU pragma: export

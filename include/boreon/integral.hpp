@@ -7,6 +7,7 @@
 #include <string>
 #include <vector>
 
+#include "boreon/bindings.hpp"
 #include "boreon/cross_check.hpp"
 #include "boreon/expr.hpp"
 #include "boreon/symbol.hpp"
@@ -63,6 +64,10 @@ struct IntegralRange {
 /// Ranges from the innermost out; limits may depend on variables further out. Two finite ranges are exchanged where
 /// that helps and the limits allow it.
 [[nodiscard]] IntegralResult integrate(const Expr& f, std::span<const IntegralRange> ranges, const IntegralOptions& options = {});
+
+/// Places inside the range at which quadrature should be split: poles, branch points, kinks and jumps that were found,
+/// in ascending order, with the bindings put in. Empty where the search finds nothing or not everything.
+[[nodiscard]] std::vector<Expr> places_to_split(const Expr& f, const Expr& x, const Expr& from, const Expr& to, const Bindings& bindings = {});
 
 /// The value alone; an unevaluated integral node where no closed form was found.
 [[nodiscard]] Expr integral(const Expr& f, const Expr& x, const IntegralOptions& options = {});

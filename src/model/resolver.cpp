@@ -8,6 +8,7 @@
 #include "algebra/dependency_order.hpp"
 #include "boreon/bindings.hpp"
 #include "boreon/calculus.hpp"
+#include "boreon/sums.hpp"
 #include "boreon/traverse.hpp"
 
 namespace boreon {
@@ -73,7 +74,11 @@ Expr Resolver::resolve(const Expr& expression) {
         return true;
       },
       [&](const Expr& e) { return e.is(Kind::unknown_call) && heads_.contains(e.name()) ? call(e) : e; });
-  return evaluate_derivatives(write_out(expression));
+  const Expr written = write_out(expression);
+  bool operators = false;
+  postorder(written, [&](const Expr& e) { operators = operators || e.is(Kind::integral) || e.is(Kind::summation) || e.is(Kind::limit); });
+  // what has no closed form stays: numeric functions take it by quadrature
+  return operators ? evaluate_operators(written) : evaluate_derivatives(written);
 }
 
 Expr Resolver::call(const Expr& e) {

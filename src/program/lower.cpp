@@ -3,6 +3,7 @@
 #include <fmt/ranges.h>
 
 #include <cmath>
+#include <deque>
 
 #include "boreon/bindings.hpp"
 #include "boreon/catalogue.hpp"
@@ -223,13 +224,21 @@ Program make_program(std::span<const OutputGroup> outputs, std::span<const Input
   if (inputs.size() > 1000) throw Error(ErrorKind::limit, "more than 1000 input groups");
   Program program;
   Lowering lower(program, inputs);
+  bool operators = false;
+  std::deque<Expr> kept;  // what the integrals became; the lowering knows nodes by their addresses
+  for (const OutputGroup& g : outputs) {
+    postorder(std::span<const Expr>(g.values), [&](const Expr& e) { operators = operators || e.is(Kind::integral) || e.is(Kind::summation); });
+  }
   for (const OutputGroup& g : outputs) {
     if (g.pattern && g.pattern->nonzeros() != g.values.size()) {
       throw Error(ErrorKind::shape, fmt::format("the pattern of output '{}' has {} nonzeros, but there are {} values", g.name, g.pattern->nonzeros(), g.values.size()));
     }
     std::vector<Operand> values;
     values.reserve(g.values.size());
-    for (const Expr& e : g.values) values.push_back(lower(e));
+    for (const Expr& e : g.values) {
+      if (operators) kept.push_back(operators_as_sums(e));
+      values.push_back(lower(operators ? kept.back() : e));
+    }
     program.results.push_back(std::move(values));
     program.outputs.push_back({g.name, {}, g.values.size(), g.pattern});
   }

@@ -7,6 +7,10 @@
 
 namespace boreon {
 
+/// Integrals as sums over quadrature nodes (Gauss and Legendre, order 16 to 128, the least whose doubling changes
+/// nothing at random points), sums over a finite range written out. Throws Error(unsupported) where no order is enough.
+[[nodiscard]] Expr operators_as_sums(const Expr& expression);
+
 /// Drops instructions that no output needs.
 void remove_unused(Program& program);
 

@@ -96,9 +96,9 @@ Piece finite_piece(Integrand& f, const Expr& from, const Expr& to, double tolera
   std::size_t bad = 0;
   const auto g = [&](double x, double xc) {
     double v = 0;
-    // xc is minus the distance to the lower end in the lower half, and the distance to the upper end in the other
+    // x = end - xc: xc is negative in the lower half and positive in the upper
     if (std::abs(xc) < 1e-2 * (b - a)) {
-      v = xc < 0 ? f.near(low, -xc) : f.near(high, -xc);
+      v = f.near(xc < 0 ? low : high, -xc);
       if (!std::isfinite(v)) v = 0;  // at the very end
     } else {
       v = f.at(x);

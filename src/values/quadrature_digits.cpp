@@ -1,7 +1,8 @@
-// Quadrature to many digits: the double exponential rule of Boost.Math over MPFR numbers, with the integrand in balls.
+// Quadrature to many digits: the double exponential rule of Boost.Math over 110-digit numbers, with the integrand in balls.
 #include <boost/math/quadrature/exp_sinh.hpp>
 #include <boost/math/quadrature/sinh_sinh.hpp>
 #include <boost/math/quadrature/tanh_sinh.hpp>
+#include <boost/multiprecision/cpp_bin_float.hpp>
 #include <boost/multiprecision/mpfr.hpp>
 
 #include <algorithm>
@@ -16,22 +17,24 @@
 namespace boreon {
 namespace {
 
-using Real = boost::multiprecision::number<boost::multiprecision::mpfr_float_backend<110>>;
+// The rules want a type whose exponent is a machine word; MPFR numbers are the bridge to balls.
+using Real = boost::multiprecision::number<boost::multiprecision::cpp_bin_float<110>>;
+using Bridge = boost::multiprecision::number<boost::multiprecision::mpfr_float_backend<110>>;
 
 // A margin for cancellation at the ends, where the rule crowds its points.
 constexpr long precision = 1000;
 
 Ball to_ball(const Real& x) {
   Ball b;
-  arf_set_mpfr(arb_midref(b.re()), x.backend().data());
+  const Bridge m(x);
+  arf_set_mpfr(arb_midref(b.re()), m.backend().data());
   return b;
 }
 
 Real to_real(const Ball& b) {
-  Real x;
-  mpfr_set_prec(x.backend().data(), 400);
+  Bridge x;
   arf_get_mpfr(x.backend().data(), arb_midref(b.re()), MPFR_RNDN);
-  return x;
+  return Real(x);
 }
 
 Ball ball_of(const Expr& e) {
@@ -91,7 +94,7 @@ QuadratureDigits quadrature_to_digits(const Expr& f, const Expr& x, const Expr& 
         const Real a = to_real(low);
         const Real b = to_real(high);
         boost::math::quadrature::tanh_sinh<Real> rule(12);
-        total += rule.integrate([&](const Real& t, const Real& c) { return value(abs(c) < (b - a) / 100 ? sum_of(c < 0 ? low : high, to_ball(c < 0 ? Real(-c) : c)) : to_ball(t)); }, a, b, tolerance,
+        total += rule.integrate([&](const Real& t, const Real& c) { return value(abs(c) < (b - a) / 100 ? sum_of(c < 0 ? low : high, to_ball(Real(-c))) : to_ball(t)); }, a, b, tolerance,
                                 &e, &size);
       }
       error += e + size * tolerance / 100;

@@ -376,17 +376,9 @@ Evidence check_definite(const Expr& f, const Symbol& x, const Expr& from, const 
     QuadratureResult q;
     try {
       QuadratureOptions o;
-      Signs signs(conditions);
-      const auto bound = [&](const Expr& e) { return substitute(e, at, Unused::allowed); };
-      const Expr g = bound(f);
-      Signs plain;
-      const Expr low = bound(from);
-      const Expr high = bound(to);
-      if (const auto places = singular_places(g, x, plain, low, high)) o.breaks = *places;
-      q = quadrature(g, x, low, high, {}, o);
+      o.breaks = places_to_split(f, x, from, to, at);
+      q = quadrature(f, x, from, to, at, o);
     } catch (const Error&) {
-      continue;
-    } catch (const UnknownSign&) {
       continue;
     }
     if (!q.converged) continue;
@@ -499,7 +491,7 @@ IntegralResult definite(const Expr& f, const Expr& variable, const Expr& from, c
       c.outcome = one_case(problem, options, script, only_antiderivatives);
       c.check = {};
       const std::vector<Expr> conditions = conditions_of(options, c.outcome);
-      if (c.outcome.kind == Outcome::Kind::divergent && contradicts(e, x, from, to, conditions, options)) c.outcome.kind = Outcome::Kind::none;
+      if (c.outcome.kind == Outcome::Kind::divergent && contradicts(e, x, from, to, conditions)) c.outcome.kind = Outcome::Kind::none;
       if (c.outcome.kind != Outcome::Kind::value) break;
       c.outcome.value = shortened(c.outcome.value, conditions);
       if (!options.principal_value) c.check = check_definite(e, x, from, to, c.outcome.value, conditions, {std::min<std::size_t>(options.points, 3), options.seed});
@@ -606,8 +598,7 @@ IntegralResult integrate(const Expr& f, const Expr& variable, const Expr& from, 
 }
 
 // Whether quadrature finds a finite value of what is said to diverge.
-bool contradicts(const Expr& f, const Symbol& x, const Expr& from, const Expr& to, std::span<const Expr> conditions, const IntegralOptions& options) {
-  (void)options;
+bool contradicts(const Expr& f, const Symbol& x, const Expr& from, const Expr& to, std::span<const Expr> conditions) {
   const Expr all[] = {f, from, to};
   std::vector<Expr> list(std::begin(all), std::end(all));
   list.insert(list.end(), conditions.begin(), conditions.end());
@@ -619,20 +610,28 @@ bool contradicts(const Expr& f, const Symbol& x, const Expr& from, const Expr& t
   if (point.size() != leaves.size()) return false;
   Bindings at;
   for (std::size_t i = 0; i < leaves.size(); ++i) at.set(leaves[i], Expr(Number::exact(point[i])));
-  const auto bound = [&](const Expr& e) { return substitute(e, at, Unused::allowed); };
   bool oscillates = false;
   postorder(f, [&](const Expr& n) { oscillates = oscillates || is_call_of(n, "sin") || is_call_of(n, "cos") || is_call_of(n, "bessel_J"); });
   if (oscillates) return false;  // summation methods give finite values to what has none
   try {
-    Signs plain;
     QuadratureOptions o;
-    if (const auto places = singular_places(bound(f), x, plain, bound(from), bound(to))) o.breaks = *places;
-    const QuadratureResult q = quadrature(bound(f), x, bound(from), bound(to), {}, o);
+    o.breaks = places_to_split(f, x, from, to, at);
+    const QuadratureResult q = quadrature(f, x, from, to, at, o);
     return q.converged && q.error < 1e-9 * std::abs(q.value);
+  } catch (const Error&) {
+  }
+  return false;
+}
+
+std::vector<Expr> places_to_split(const Expr& f, const Expr& x, const Expr& from, const Expr& to, const Bindings& bindings) {
+  const auto bound = [&](const Expr& e) { return substitute(e, bindings, Unused::allowed); };
+  try {
+    Signs signs;
+    if (auto places = singular_places(bound(f), Symbol::from(x), signs, bound(from), bound(to))) return *places;
   } catch (const Error&) {
   } catch (const UnknownSign&) {
   }
-  return false;
+  return {};
 }
 
 Expr integral(const Expr& f, const Expr& x, const Expr& from, const Expr& to, const IntegralOptions& options) { return integrate(f, x, from, to, options).value; }

@@ -15,6 +15,6 @@ struct DefiniteCheck {
 [[nodiscard]] Evidence check_definite(const Expr& f, const Symbol& x, const Expr& from, const Expr& to, const Expr& value, std::span<const Expr> conditions, const DefiniteCheck& how = {});
 
 /// Whether quadrature finds a finite value of what is said to diverge.
-[[nodiscard]] bool contradicts(const Expr& f, const Symbol& x, const Expr& from, const Expr& to, std::span<const Expr> conditions, const IntegralOptions& options);
+[[nodiscard]] bool contradicts(const Expr& f, const Symbol& x, const Expr& from, const Expr& to, std::span<const Expr> conditions);
 
 }  // namespace boreon
