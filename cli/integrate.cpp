@@ -5,7 +5,6 @@
 #include <algorithm>
 #include <cmath>
 
-
 #include "request.hpp"
 
 namespace boreon::cli {
@@ -28,7 +27,8 @@ IntegralRange range_of(const std::string& text, const Assumed& assumed) {
 
 std::string sentence(const IntegralResult& result) {
   if (result.check.verdict != Verdict::agrees) return "check: untested\n";
-  return fmt::format("check: {} ({:.0f} digits at {} {})\n", result.check.method, std::floor(result.check.digits), result.check.points, result.check.points == 1 ? "point" : "points");
+  return fmt::format("check: {} ({:.0f} digits at {} {})\n", result.check.method, std::floor(result.check.digits), result.check.points,
+                     result.check.points == 1 ? "point" : "points");
 }
 
 // The volume element of named coordinates, in the variables of the ranges.
@@ -75,7 +75,8 @@ Answer by_quadrature(const Request& r, const Expr& f, const std::vector<Integral
     return a;
   }
   const QuadratureResult q = quadrature(integrand, last.variable, *last.from, *last.to, b, o);
-  if (!q.converged) throw Error(ErrorKind::convergence, fmt::format("quadrature does not converge (it found {:.6g} with an estimated error of {:.2g}); does the integral?", q.value, q.error));
+  if (!q.converged)
+    throw Error(ErrorKind::convergence, fmt::format("quadrature does not converge (it found {:.6g} with an estimated error of {:.2g}); does the integral?", q.value, q.error));
   const double digits = q.value == 0 ? 15 : std::min(15.0, -std::log10(std::max(q.error, 1e-16 * std::abs(q.value)) / std::abs(q.value)));
   a.json["result"] = fmt::format("{}", q.value);
   a.json["check"] = {{"method", "quadrature, estimated error"}, {"points", q.evaluations}, {"digits", digits}, {"worst", {{"error", q.error}}}, {"verdict", "untested"}};

@@ -45,11 +45,8 @@ Answer limit_command(const Request& r) {
   a.text = typeset(r, l.value) + "\n";
   const bool tested = l.points > 0 && l.digits >= 1;
   a.text += tested ? fmt::format("check: the nearest of {} points on the way agrees to {:.0f} digits\n", l.points, std::floor(l.digits)) : "";
-  a.json["check"] = {{"method", "values on the way to the place, ball arithmetic"},
-                     {"points", l.points},
-                     {"digits", l.digits},
-                     {"worst", nullptr},
-                     {"verdict", tested ? "agrees" : "untested"}};
+  a.json["check"] = {
+      {"method", "values on the way to the place, ball arithmetic"}, {"points", l.points}, {"digits", l.digits}, {"worst", nullptr}, {"verdict", tested ? "agrees" : "untested"}};
   return a;
 }
 
@@ -84,8 +81,13 @@ Answer series_command(const Request& r) {
   a.json["conditions"] = assumed.texts;
   // the remainder over the last power must stay small close to the point
   SeriesEvidence check = check_series(s, f, x, about, assumed.conditions);
-  a.text += check.points == 0 ? "check: untested\n" : fmt::format("check: agrees with values near the point to {:.0f} digits at {} points\n", std::floor(check.digits), check.points);
-  a.json["check"] = {{"method", "values near the point, ball arithmetic"}, {"points", check.points}, {"digits", check.digits}, {"worst", nullptr}, {"verdict", check.points == 0 ? "untested" : "agrees"}};
+  a.text +=
+      check.points == 0 ? "check: untested\n" : fmt::format("check: agrees with values near the point to {:.0f} digits at {} points\n", std::floor(check.digits), check.points);
+  a.json["check"] = {{"method", "values near the point, ball arithmetic"},
+                     {"points", check.points},
+                     {"digits", check.digits},
+                     {"worst", nullptr},
+                     {"verdict", check.points == 0 ? "untested" : "agrees"}};
   return a;
 }
 

@@ -118,11 +118,11 @@ const std::vector<Command>& commands() {
          c.add_option("--coordinates", r.coordinates, "cylindrical, spherical or dipole: multiplies by the volume element");
        }},
       {"limit", "limits, one-sided, two-sided and at infinity",
-       "  boreon limit \"sin(x)/x\" --at \"x to 0\"\n  boreon limit \"exp(1/x)\" --at \"x to 0 from below\"\n  boreon limit \"x^a*exp(-x)\" --at \"x to infinity\" --assume \"a > 0\"\n",
+       "  boreon limit \"sin(x)/x\" --at \"x to 0\"\n  boreon limit \"exp(1/x)\" --at \"x to 0 from below\"\n  boreon limit \"x^a*exp(-x)\" --at \"x to infinity\" --assume \"a > "
+       "0\"\n",
        limit_command, [](CLI::App& c, Request& r) { c.add_option("--at", r.at, "the place: \"x to 0\", \"x to infinity\", \"x to a from below\""); }},
       {"series", "power, Laurent and Puiseux series, and asymptotic expansions at infinity",
-       "  boreon series \"exp(x)\" --about x=0 --order 6\n  boreon series \"1/sin(x)\" --about x=0\n  boreon series \"lgamma(x)\" --about x=infinity --order 4\n",
-       series_command,
+       "  boreon series \"exp(x)\" --about x=0 --order 6\n  boreon series \"1/sin(x)\" --about x=0\n  boreon series \"lgamma(x)\" --about x=infinity --order 4\n", series_command,
        [](CLI::App& c, Request& r) {
          c.add_option("--about", r.about, "the point: x=0, x=a, x=infinity");
          c.add_option("--order", r.series_order, "largest exponent (6)");

@@ -2,6 +2,7 @@
 // with independent numerics before it is returned.
 #pragma once
 
+#include <functional>
 #include <optional>
 #include <span>
 #include <string>
@@ -22,12 +23,16 @@ enum class IntegralStatus {
 };
 [[nodiscard]] const char* to_string(IntegralStatus s) noexcept;
 
+/// A method of one's own for definite integrals: the value, or nothing.
+using IntegralMethod = std::function<std::optional<Expr>(const Expr& f, const Expr& x, const Expr& from, const Expr& to)>;
+
 struct IntegralOptions {
-  std::vector<Expr> conditions = {};  ///< relations that hold, such as a > b; assumptions of symbols hold anyway
-  bool principal_value = false;       ///< Cauchy's principal value at poles inside the range
-  bool assume = true;                 ///< take signs that are not known as positive and say so in `conditions`
-  bool exceptions = true;             ///< look for parameter values at which the closed form fails, and give their values
-  std::size_t points = 6;             ///< of the comparison with numerics
+  std::vector<Expr> conditions = {};         ///< relations that hold, such as a > b; assumptions of symbols hold anyway
+  bool principal_value = false;              ///< Cauchy's principal value at poles inside the range
+  bool assume = true;                        ///< take signs that are not known as positive and say so in `conditions`
+  bool exceptions = true;                    ///< look for parameter values at which the closed form fails, and give their values
+  std::vector<IntegralMethod> methods = {};  ///< tried first; their answers are verified like all others
+  std::size_t points = 6;                    ///< of the comparison with numerics
   std::uint64_t seed = 20260101;
 };
 

@@ -10,11 +10,11 @@
 namespace boreon {
 
 struct SumResult {
-  Expr value;                    ///< an unevaluated sum node where no closed form was found
+  Expr value;  ///< an unevaluated sum node where no closed form was found
   bool closed = false;
   std::vector<Expr> conditions;  ///< of convergence
   std::string method;
-  std::size_t points = 0;        ///< at which the closed form was compared with adding up
+  std::size_t points = 0;  ///< at which the closed form was compared with adding up
 };
 
 /// The sum of the term over the whole numbers k = from ... to (`to` may be infinite): polynomials, geometric and

@@ -1,6 +1,6 @@
 // Integrals and finite sums inside numeric functions: quadrature of a fixed order, chosen when the program is made.
-#include <boost/math/quadrature/gauss.hpp>
 #include <fmt/format.h>
+#include <boost/math/quadrature/gauss.hpp>
 
 #include <cmath>
 #include <functional>
@@ -97,8 +97,9 @@ Expr chosen(const Expr& e) {
     if (compared > 0 && worst <= needed) return previous;
     previous = std::move(next);
   }
-  throw Error(ErrorKind::unsupported, fmt::format("{} cannot become part of a numeric function: quadrature of order 256 still changes by {:.1g}; split its range where the integrand is not smooth",
-                                                  to_text(e, {80, {}}), worst));
+  throw Error(ErrorKind::unsupported,
+              fmt::format("{} cannot become part of a numeric function: quadrature of order 256 still changes by {:.1g}; split its range where the integrand is not smooth",
+                          to_text(e, {80, {}}), worst));
 }
 
 }  // namespace

@@ -35,11 +35,12 @@ void no_numeric_value(const Expr& e) {
   if (e.is(Kind::derivative)) {
     throw Error(ErrorKind::unsupported, fmt::format("{} is an unevaluated derivative; carry it out with evaluate_derivatives() first", shown(e)));
   }
-  throw Error(ErrorKind::unsupported, fmt::format("{} has no numeric value: {}", shown(e),
-                                                  e.is(Kind::limit)                                       ? "find the limit first"
-                                                  : e.is(Kind::integral) && e.operands().size() == 2       ? "an antiderivative has no value of its own; give the range, integral(f, x from a to b)"
-                                                  : e.is(Kind::summation)                                  ? "only sums over a finite range of whole numbers have one"
-                                                                                                           : "its symbols need values"));
+  throw Error(ErrorKind::unsupported,
+              fmt::format("{} has no numeric value: {}", shown(e),
+                          e.is(Kind::limit)                                  ? "find the limit first"
+                          : e.is(Kind::integral) && e.operands().size() == 2 ? "an antiderivative has no value of its own; give the range, integral(f, x from a to b)"
+                          : e.is(Kind::summation)                            ? "only sums over a finite range of whole numbers have one"
+                                                                             : "its symbols need values"));
 }
 
 void left_domain(const Expr& e, const std::string& reason) { throw Error(ErrorKind::domain, fmt::format("{} leaves its domain: {}", shown(e), reason)); }

@@ -50,9 +50,9 @@ class EvaluationPlan {
 };
 
 /// Evaluates in a Domain, which provides: Value; number(Number); constant(ConstantCode); add(Value&, coefficient,
-/// term); operator_value(e, Value&), which may know the value of an integral or sum without free symbols; multiply, power(e, base, exponent); call(e, args); compare(e, op, a, b) -> bool. `leaf(expr, value)` gives
-/// the values of symbols and unknown calls. Branches of piecewise that are not taken may fail without harm: faults are
-/// kept with the value and raised only where the value is used.
+/// term); operator_value(e, Value&), which may know the value of an integral or sum without free symbols; multiply, power(e, base, exponent); call(e, args); compare(e, op, a, b)
+/// -> bool. `leaf(expr, value)` gives the values of symbols and unknown calls. Branches of piecewise that are not taken may fail without harm: faults are kept with the value and
+/// raised only where the value is used.
 template <class Domain>
 class GraphEvaluator {
  public:

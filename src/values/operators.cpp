@@ -44,8 +44,9 @@ double by_quadrature(const Expr& e) {
   const auto ops = e.operands();
   const QuadratureResult q = quadrature(ops[0], ops[1], ops[2], ops[3]);
   if (!q.converged) {
-    throw Error(ErrorKind::convergence, fmt::format("quadrature of {} does not converge (estimated error {:.2g}): it diverges, or has a singularity inside its range, where it should be split",
-                                                    to_text(e, {100, {}}), q.error));
+    throw Error(ErrorKind::convergence,
+                fmt::format("quadrature of {} does not converge (estimated error {:.2g}): it diverges, or has a singularity inside its range, where it should be split",
+                            to_text(e, {100, {}}), q.error));
   }
   return q.value;
 }
@@ -72,8 +73,9 @@ struct AnalyticDomain : BallDomain {
       const auto& row = e.function();
       if (!row.analytic) throw Error(ErrorKind::domain, "not analytic");
       const auto name = row.name;
-      static constexpr std::string_view entire[] = {"exp", "sin", "cos", "sinh", "cosh", "tan", "tanh", "erf", "erfc", "erfi", "dawson", "Si", "Shi", "fresnel_S", "fresnel_C", "gamma",
-                                                    "digamma", "airy_Ai", "airy_Bi", "airy_Ai_prime", "airy_Bi_prime", "expm1", "exp2", "zeta", "legendre_P", "hermite_H"};
+      static constexpr std::string_view entire[] = {"exp",           "sin",   "cos",  "sinh",      "cosh",       "tan",      "tanh",    "erf",     "erfc",    "erfi",
+                                                    "dawson",        "Si",    "Shi",  "fresnel_S", "fresnel_C",  "gamma",    "digamma", "airy_Ai", "airy_Bi", "airy_Ai_prime",
+                                                    "airy_Bi_prime", "expm1", "exp2", "zeta",      "legendre_P", "hermite_H"};
       const bool whole = std::find(std::begin(entire), std::end(entire), name) != std::end(entire) || ((name == "bessel_J" || name == "bessel_I") && e.operands()[0].word());
       if (!whole) {
         const auto cut = name == "atan" || name == "asinh" ? imaginary_beyond_one : name == "asin" || name == "acos" || name == "atanh" ? real_beyond_one : negative_axis;
@@ -148,7 +150,8 @@ bool BallDomain::operator_value(const Expr& e, Value& value) const {
     bool infinite = false;
     postorder(ops[static_cast<std::size_t>(k)], [&](const Expr& n) { infinite = infinite || n.is_constant(ConstantCode::infinity); });
     if (infinite) {
-      throw Error(ErrorKind::unsupported, fmt::format("{} cannot be enclosed rigorously over an infinite range; integrate --numeric --digits gives digits with an error estimate", to_text(e, {80, {}})));
+      throw Error(ErrorKind::unsupported,
+                  fmt::format("{} cannot be enclosed rigorously over an infinite range; integrate --numeric --digits gives digits with an error estimate", to_text(e, {80, {}})));
     }
   }
   Problem problem{EvaluationPlan({&ops[0], 1}), ops[1]};

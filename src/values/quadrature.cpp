@@ -283,7 +283,7 @@ QuadratureResult quadrature(const Expr& f, const Expr& x, const Expr& from, cons
     for (std::size_t i = 0; i + 1 < ends.size(); ++i) {
       const bool below = ends[i] == -infinity();
       const bool above = ends[i + 1].is_constant(ConstantCode::infinity);
-      const Piece p = below ? to_infinity(integrand, ends[i + 1], -1, options.tolerance)
+      const Piece p = below   ? to_infinity(integrand, ends[i + 1], -1, options.tolerance)
                       : above ? to_infinity(integrand, ends[i], 1, options.tolerance)
                               : finite_piece(integrand, ends[i], ends[i + 1], options.tolerance);
       out.value += sign * p.value;

@@ -94,8 +94,8 @@ QuadratureDigits quadrature_to_digits(const Expr& f, const Expr& x, const Expr& 
         const Real a = to_real(low);
         const Real b = to_real(high);
         boost::math::quadrature::tanh_sinh<Real> rule(12);
-        total += rule.integrate([&](const Real& t, const Real& c) { return value(abs(c) < (b - a) / 100 ? sum_of(c < 0 ? low : high, to_ball(Real(-c))) : to_ball(t)); }, a, b, tolerance,
-                                &e, &size);
+        total += rule.integrate([&](const Real& t, const Real& c) { return value(abs(c) < (b - a) / 100 ? sum_of(c < 0 ? low : high, to_ball(Real(-c))) : to_ball(t)); }, a, b,
+                                tolerance, &e, &size);
       }
       error += e + size * tolerance / 100;
     }

@@ -60,7 +60,8 @@ TEST_CASE("random elementary functions of up to 12 operations, differentiated an
     const auto start = std::chrono::steady_clock::now();
     const IntegralResult r = integrate(f, x);
     const double seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
-    if (getenv("SHOW") && (r.status != IntegralStatus::exact || seconds > 1)) printf("%5.2f %s  <-  %s  %s\n", seconds, to_text(f).c_str(), to_text(F).c_str(), to_string(r.status));
+    if (getenv("SHOW") && (r.status != IntegralStatus::exact || seconds > 1))
+      printf("%5.2f %s  <-  %s  %s\n", seconds, to_text(f).c_str(), to_text(F).c_str(), to_string(r.status));
     if (r.status != IntegralStatus::exact) continue;
     ++closed;
     require_antiderivative(f, r, x);

@@ -107,7 +107,7 @@ class ZeroFinder {
 
   // kernel(x) = v
   Places of_kernel(const Expr& kernel, const Expr& v) {
-    if (kernel.is(Kind::power)) {  // a root: only values that are not negative
+    if (kernel.is(Kind::power)) {               // a root: only values that are not negative
       if (!kernel.operands()[1].is_number()) {  // base^(argument)
         if (signs_.of(v) <= 0) return std::vector<Expr>{};
         return (*this)(kernel.operands()[1] - log(v) / log(kernel.operands()[0]));

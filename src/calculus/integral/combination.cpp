@@ -229,7 +229,8 @@ class Combination {
     const std::size_t n = columns_.size();
     const bool numbers = std::all_of(used_.begin(), used_.end(), [](const Row* r) {
       return std::all_of(r->begin(), r->end(), [](const Entry& e) {
-        return std::all_of(e.terms.begin(), e.terms.end(), [](const Term& t) { return std::all_of(t.exponents.begin(), t.exponents.end(), [](poly::Degree d) { return d == 0; }); });
+        return std::all_of(e.terms.begin(), e.terms.end(),
+                           [](const Term& t) { return std::all_of(t.exponents.begin(), t.exponents.end(), [](poly::Degree d) { return d == 0; }); });
       });
     });
     std::vector<Fraction> result(unknowns_, fraction(Number(0), ring_.vars()));

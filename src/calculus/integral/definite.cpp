@@ -288,9 +288,23 @@ std::optional<DefiniteValue> by_symmetry(const DefiniteProblem& p, Signs& signs,
 
 // --- one case of signs, all cases ------------------------------------------------------------------------------------
 
-Outcome one_case(const DefiniteProblem& p, const IntegralOptions& options, std::vector<int> script, bool only_antiderivatives) {
+// In this order: methods of the caller, all of the library, antiderivatives alone.
+enum class Round { own_methods, all, antiderivatives };
+
+Outcome one_case(const DefiniteProblem& p, const IntegralOptions& options, std::vector<int> script, Round round) {
   Outcome out;
-  out.only_antiderivatives = only_antiderivatives;
+  out.only_antiderivatives = round == Round::antiderivatives;
+  if (round == Round::own_methods) {
+    for (const IntegralMethod& method : options.methods) {
+      if (const auto v = method(p.integrand, p.x, p.from, p.to)) {
+        out.kind = Outcome::Kind::value;
+        out.value = *v;
+        out.steps.emplace_back("a method given by the caller");
+        break;
+      }
+    }
+    return out;
+  }
   Signs signs(options.conditions, options.assume, std::move(script));
   try {
     const poly::WorkLimit limit(work_of_search);
@@ -487,12 +501,16 @@ IntegralResult definite(const Expr& f, const Expr& variable, const Expr& from, c
     const std::vector<int> script = open.back();
     open.pop_back();
     Case c;
-    for (const bool only_antiderivatives : {false, true}) {  // a family whose value numbers cannot confirm gives way
-      c.outcome = one_case(problem, options, script, only_antiderivatives);
+    for (const Round round : {Round::own_methods, Round::all, Round::antiderivatives}) {  // what numbers cannot confirm gives way
+      if (round == Round::own_methods && options.methods.empty()) continue;
+      c.outcome = one_case(problem, options, script, round);
       c.check = {};
       const std::vector<Expr> conditions = conditions_of(options, c.outcome);
       if (c.outcome.kind == Outcome::Kind::divergent && contradicts(e, x, from, to, conditions)) c.outcome.kind = Outcome::Kind::none;
-      if (c.outcome.kind != Outcome::Kind::value) break;
+      if (c.outcome.kind != Outcome::Kind::value) {
+        if (round == Round::own_methods) continue;
+        break;
+      }
       c.outcome.value = shortened(c.outcome.value, conditions);
       if (!options.principal_value) c.check = check_definite(e, x, from, to, c.outcome.value, conditions, {std::min<std::size_t>(options.points, 3), options.seed});
       if (c.check.verdict == Verdict::agrees || (c.check.verdict == Verdict::untested && c.outcome.antiderivative)) break;
@@ -578,7 +596,8 @@ IntegralResult definite(const Expr& f, const Expr& variable, const Expr& from, c
   };
   for (const Exceptional& x0 : exceptional_parameters(result.value, e, x, options.conditions)) at_value(x0);
   if (found->outcome.antiderivative) {
-    for (const Exceptional& x0 : exceptional_parameters(substitute(*found->outcome.antiderivative, {{*found->outcome.variable, x}}, Unused::allowed), e, x, options.conditions)) at_value(x0);
+    for (const Exceptional& x0 : exceptional_parameters(substitute(*found->outcome.antiderivative, {{*found->outcome.variable, x}}, Unused::allowed), e, x, options.conditions))
+      at_value(x0);
   }
   for (const Decision& d : found->outcome.decisions) {
     for (const Exceptional& x0 : zeros_of_parameters(d.of, x, options.conditions)) at_value(x0);

@@ -12,7 +12,8 @@ struct DefiniteCheck {
   std::uint64_t seed = 20260101;
 };
 /// Compares the value with quadrature at random parameters under the conditions.
-[[nodiscard]] Evidence check_definite(const Expr& f, const Symbol& x, const Expr& from, const Expr& to, const Expr& value, std::span<const Expr> conditions, const DefiniteCheck& how = {});
+[[nodiscard]] Evidence check_definite(const Expr& f, const Symbol& x, const Expr& from, const Expr& to, const Expr& value, std::span<const Expr> conditions,
+                                      const DefiniteCheck& how = {});
 
 /// Whether quadrature finds a finite value of what is said to diverge.
 [[nodiscard]] bool contradicts(const Expr& f, const Symbol& x, const Expr& from, const Expr& to, std::span<const Expr> conditions);

@@ -22,7 +22,8 @@ namespace uv = univariate;
 
 class RationalIntegrator {
  public:
-  RationalIntegrator(Integrator& in, const Expr& f, const Symbol& x) : in_(in), x_(x), t_(in.fresh()), ring_(std::vector<Expr>{f, x, t_}), v_(*ring_.index_of(x)), tv_(*ring_.index_of(t_)) {
+  RationalIntegrator(Integrator& in, const Expr& f, const Symbol& x)
+      : in_(in), x_(x), t_(in.fresh()), ring_(std::vector<Expr>{f, x, t_}), v_(*ring_.index_of(x)), tv_(*ring_.index_of(t_)) {
     for (const Expr& k : ring_.kernels()) {
       if (!(k == x) && depends_on(k, x)) applicable_ = false;
     }

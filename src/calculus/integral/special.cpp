@@ -259,7 +259,8 @@ layers::Result by_complex_exponentials(Integrator& in, const Expr& f, const Symb
 }  // namespace
 
 layers::Result layers::special(Integrator& in, const Expr& f, const Symbol& x) {
-  for (const auto family : {cylinder_with_power, incomplete_gamma_family, elliptic_of_angle, elliptic_of_quartic, by_exponential_of_new_variable, by_inverse_function, by_complex_exponentials}) {
+  for (const auto family :
+       {cylinder_with_power, incomplete_gamma_family, elliptic_of_angle, elliptic_of_quartic, by_exponential_of_new_variable, by_inverse_function, by_complex_exponentials}) {
     try {
       if (auto r = family(in, f, x)) return r;
     } catch (const UnknownSign&) {

@@ -19,8 +19,8 @@ namespace {
 
 struct Angles {
   std::vector<Linear> list;
-  bool circular = true;    // sin, cos, tan
-  bool only = true;        // x occurs nowhere else
+  bool circular = true;  // sin, cos, tan
+  bool only = true;      // x occurs nowhere else
   bool denominator = false;
 };
 

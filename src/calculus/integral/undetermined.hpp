@@ -18,10 +18,10 @@ struct Candidate {
 struct Shape {
   Expr integrand;
   Symbol x;
-  std::vector<Expr> kernels;            ///< that depend on x
-  std::vector<Expr> exponents;          ///< u of the products of exponentials exp(u) that occur
-  std::vector<Expr> denominators;       ///< irreducible factors that depend on x
-  unsigned degree_in_x = 0;             ///< of the numerator
+  std::vector<Expr> kernels;       ///< that depend on x
+  std::vector<Expr> exponents;     ///< u of the products of exponentials exp(u) that occur
+  std::vector<Expr> denominators;  ///< irreducible factors that depend on x
+  unsigned degree_in_x = 0;        ///< of the numerator
 };
 
 /// Error functions, exponential, trigonometric and Fresnel integrals, dilogarithms that fit the shape.

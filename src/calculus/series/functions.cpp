@@ -182,12 +182,10 @@ const InfinityRow* infinity_row(std::string_view name) {
        [](Operands a) { return Expr(-1) / 2 + sin(pi() * power(a[0], 2) / 2) / (pi() * a[0]) - cos(pi() * power(a[0], 2) / 2) / (power(pi(), 2) * power(a[0], 3)); }},
       {"gamma", [](Operands a) { return exp((a[0] - Expr(1) / 2) * log(a[0]) - a[0] + stirling_sum(a[0])) * sqrt(2 * pi()); }, nullptr},
       {"lgamma", [](Operands a) { return (a[0] - Expr(1) / 2) * log(a[0]) - a[0] + log(2 * pi()) / 2 + stirling_sum(a[0]); }, nullptr},
-      {"digamma",
-       [](Operands a) { return log(a[0]) - 1 / (2 * a[0]) - 1 / (12 * power(a[0], 2)) + 1 / (120 * power(a[0], 4)) - 1 / (252 * power(a[0], 6)); },  // 5.11.2
+      {"digamma", [](Operands a) { return log(a[0]) - 1 / (2 * a[0]) - 1 / (12 * power(a[0], 2)) + 1 / (120 * power(a[0], 4)) - 1 / (252 * power(a[0], 6)); },  // 5.11.2
        nullptr},
       {"zeta", [](Operands a) { return 1 + exp(-a[0] * log(Expr(2))) + exp(-a[0] * log(Expr(3))); }, nullptr},
-      {"bessel_K",
-       [](Operands a) { return sqrt(pi() / (2 * a[1])) * exp(-a[1]) * falling(a[1], 1, [&](int k) { return hankel_ratio(a[0], k); }); },  // 10.40.2
+      {"bessel_K", [](Operands a) { return sqrt(pi() / (2 * a[1])) * exp(-a[1]) * falling(a[1], 1, [&](int k) { return hankel_ratio(a[0], k); }); },  // 10.40.2
        nullptr},
       {"bessel_I", [](Operands a) { return exp(a[1]) / sqrt(2 * pi() * a[1]) * falling(a[1], 1, [&](int k) { return -hankel_ratio(a[0], k); }); }, nullptr},  // 10.40.1
       {"bessel_J", [](Operands a) { return oscillating_bessel(a[0], a[1], false); }, nullptr},
@@ -204,8 +202,7 @@ const InfinityRow* infinity_row(std::string_view name) {
          return exp(z) / (sqrt(pi()) * power(a[0], Expr(1) / 4)) * (1 + 5 / (72 * z) + 385 / (10368 * power(z, 2)));
        },
        nullptr},
-      {"incomplete_gamma",
-       [](Operands a) { return exp(-a[1]) * power(a[1], a[0] - 1) * falling(a[1], 1, [&](int k) { return a[0] - 1 - k; }); },  // 8.11.2
+      {"incomplete_gamma", [](Operands a) { return exp(-a[1]) * power(a[1], a[0] - 1) * falling(a[1], 1, [&](int k) { return a[0] - 1 - k; }); },  // 8.11.2
        nullptr},
       {"dilog", nullptr, [](Operands a) { return -power(pi(), 2) / 6 - power(log(-a[0]), 2) / 2 - dilog(1 / a[0]); }},  // 25.12.4
   };
@@ -243,13 +240,25 @@ std::optional<Expr> regular_form(const Expr& e, const Expr& place) {
       {"atanh", [](Operands x, const Expr& p) -> Result { return p.is_integer(1) || p.is_integer(-1) ? Result(log((1 + x[0]) / (1 - x[0])) / 2) : std::nullopt; }},
       {"bessel_J", [](Operands x, const Expr& p) -> Result { return p.is_integer(0) && x[0].is_number() ? Result(cylinder_at_zero(x[0], x[1], -1)) : std::nullopt; }},
       {"bessel_I", [](Operands x, const Expr& p) -> Result { return p.is_integer(0) && x[0].is_number() ? Result(cylinder_at_zero(x[0], x[1], 1)) : std::nullopt; }},
-      {"bessel_Y", [](Operands x, const Expr& p) -> Result { return p.is_integer(0) && x[0].word() && *x[0].word() >= 0 && *x[0].word() < 20 ? Result(second_cylinder_at_zero(*x[0].word(), x[1], false)) : std::nullopt; }},
-      {"bessel_K", [](Operands x, const Expr& p) -> Result { return p.is_integer(0) && x[0].word() && *x[0].word() >= 0 && *x[0].word() < 20 ? Result(second_cylinder_at_zero(*x[0].word(), x[1], true)) : std::nullopt; }},
+      {"bessel_Y",
+       [](Operands x, const Expr& p) -> Result {
+         return p.is_integer(0) && x[0].word() && *x[0].word() >= 0 && *x[0].word() < 20 ? Result(second_cylinder_at_zero(*x[0].word(), x[1], false)) : std::nullopt;
+       }},
+      {"bessel_K",
+       [](Operands x, const Expr& p) -> Result {
+         return p.is_integer(0) && x[0].word() && *x[0].word() >= 0 && *x[0].word() < 20 ? Result(second_cylinder_at_zero(*x[0].word(), x[1], true)) : std::nullopt;
+       }},
       {"elliptic_K", [](Operands x, const Expr& p) -> Result { return p.is_integer(0) ? Result(complete_elliptic_at_zero(x[0], false)) : std::nullopt; }},
       {"elliptic_E", [](Operands x, const Expr& p) -> Result { return p.is_integer(0) && x.size() == 1 ? Result(complete_elliptic_at_zero(x[0], true)) : std::nullopt; }},
       {"polylog", [](Operands x, const Expr& p) -> Result { return p.is_integer(0) ? Result(polylog_at_zero(x)) : std::nullopt; }},
-      {"legendre_P", [](Operands x, const Expr&) -> Result { return x[0].word() && *x[0].word() >= 0 && *x[0].word() <= 64 ? Result(orthogonal_polynomial(*x[0].word(), x[1], false)) : std::nullopt; }},
-      {"hermite_H", [](Operands x, const Expr&) -> Result { return x[0].word() && *x[0].word() >= 0 && *x[0].word() <= 64 ? Result(orthogonal_polynomial(*x[0].word(), x[1], true)) : std::nullopt; }},
+      {"legendre_P",
+       [](Operands x, const Expr&) -> Result {
+         return x[0].word() && *x[0].word() >= 0 && *x[0].word() <= 64 ? Result(orthogonal_polynomial(*x[0].word(), x[1], false)) : std::nullopt;
+       }},
+      {"hermite_H",
+       [](Operands x, const Expr&) -> Result {
+         return x[0].word() && *x[0].word() >= 0 && *x[0].word() <= 64 ? Result(orthogonal_polynomial(*x[0].word(), x[1], true)) : std::nullopt;
+       }},
       {"exp2", [](Operands x, const Expr&) -> Result { return exp(x[0] * log(Expr(2))); }},
       {"expm1", [](Operands x, const Expr&) -> Result { return exp(x[0]) - 1; }},
       {"log1p", [](Operands x, const Expr&) -> Result { return log(1 + x[0]); }},
@@ -267,13 +276,15 @@ std::optional<Expr> finite_constant(const Expr& e, const Expr& place) {
   if (!place.is_integer(0)) return std::nullopt;
   const Symbol scale("_scale");
   const auto name = e.function().name;
-  if (name == "E1") return -egamma() - log(scale);  // 6.6.2
+  if (name == "E1") return -egamma() - log(scale);                                       // 6.6.2
   if (name == "Ei" || name == "Chi" || name == "Ci") return egamma() + log(abs(scale));  // 6.6.1, 6.6.6
   return std::nullopt;
 }
 
 bool is_integral_like(const Expr& e) {
-  static constexpr std::array names{"atan", "asin", "acos", "asinh", "acosh", "atanh", "erf", "erfc", "erfi", "Si", "Ci", "Shi", "Chi", "E1", "Ei", "li", "fresnel_S", "fresnel_C", "dilog", "incomplete_gamma", "elliptic_F"};
+  static constexpr std::array names{"atan",      "asin", "acos", "asinh", "acosh", "atanh", "erf",       "erfc",      "erfi",  "Si",
+                                    "Ci",        "Shi",  "Chi",  "E1",    "Ei",    "li",    "fresnel_S", "fresnel_C", "dilog", "incomplete_gamma",
+                                    "elliptic_F"};
   for (const char* n : names) {
     if (e.function().name == n) return true;
   }

@@ -148,12 +148,13 @@ class AtInfinity {
   }
 
   Expr prepare(const Expr& e) {
-    Rebuild pass([&](const Expr& n, Expr& result) {
-      if (varies(n)) return false;
-      result = n;
-      return true;
-    },
-                 [&](const Expr& n) { return prepare_node(n); });
+    Rebuild pass(
+        [&](const Expr& n, Expr& result) {
+          if (varies(n)) return false;
+          result = n;
+          return true;
+        },
+        [&](const Expr& n) { return prepare_node(n); });
     return pass(e);
   }
 
@@ -526,8 +527,9 @@ LimitResult limit_with_report(const Expr& f, const Expr& x, const Expr& place, L
   } catch (const NoExpansion& n) {
     throw Error(ErrorKind::unsupported, fmt::format("the limit was not found: {}", n.why));
   } catch (const UnknownSign& u) {
-    throw Error(ErrorKind::unsupported, fmt::format("the limit depends on the sign of {}; say which with --assume \"{} > 0\" or < 0 (in C++: a condition or an assumption of the symbol)",
-                                                    to_text(u.of, {80, {}}), to_text(u.of, {80, {}})));
+    throw Error(ErrorKind::unsupported,
+                fmt::format("the limit depends on the sign of {}; say which with --assume \"{} > 0\" or < 0 (in C++: a condition or an assumption of the symbol)",
+                            to_text(u.of, {80, {}}), to_text(u.of, {80, {}})));
   }
   if (!is_infinite(result.value)) {
     SimplifyOptions o;
@@ -546,8 +548,6 @@ bool has_undefined(const Expr& e) {
   return found;
 }
 
-Expr limit(const Expr& f, const Expr& x, const Expr& place, LimitSide side, std::span<const Expr> conditions) {
-  return limit_with_report(f, x, place, side, conditions).value;
-}
+Expr limit(const Expr& f, const Expr& x, const Expr& place, LimitSide side, std::span<const Expr> conditions) { return limit_with_report(f, x, place, side, conditions).value; }
 
 }  // namespace boreon

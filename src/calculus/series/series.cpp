@@ -56,7 +56,8 @@ SeriesResult series(const Expr& f, const Expr& x, const Expr& about, int order, 
   } catch (const NoExpansion& n) {
     throw Error(ErrorKind::unsupported, fmt::format("no series was found: {}", n.why));
   } catch (const UnknownSign& u) {
-    throw Error(ErrorKind::unsupported, fmt::format("the series depends on the sign of {}; say which with --assume \"{} > 0\" or < 0", to_text(u.of, {80, {}}), to_text(u.of, {80, {}})));
+    throw Error(ErrorKind::unsupported,
+                fmt::format("the series depends on the sign of {}; say which with --assume \"{} > 0\" or < 0", to_text(u.of, {80, {}}), to_text(u.of, {80, {}})));
   }
   result.exact = a.exact;
   result.next = a.exact ? Number(order + 1) : a.order;

@@ -232,8 +232,7 @@ std::span<const FunctionRow> gamma_rows() {
        .latex = "\\psi",
        .unicode = "ψ",
        .domain = no_pole,
-       .exact =
-           exact_digamma,
+       .exact = exact_digamma,
        .facts = real_if_real,
        .derivative = [](Args a, std::size_t) { return polygamma(1, a[0]); },
        .ball = [](Ball& r, Balls x, long p) { acb_digamma(r.get(), x[0].get(), p); }},
@@ -243,8 +242,7 @@ std::span<const FunctionRow> gamma_rows() {
        .max_args = 2,
        .latex = "\\psi",
        .domain = no_pole,
-       .exact =
-           exact_polygamma,
+       .exact = exact_polygamma,
        .facts = real_if_real,
        .derivative = polygamma_shifted,
        .ball = ball_polygamma},

@@ -17,7 +17,7 @@ std::span<const FunctionRow> gamma_rows();          // gamma, beta, zeta, polylo
 std::span<const FunctionRow> integral_rows();       // erf, exponential and trigonometric integrals, Fresnel
 std::span<const FunctionRow> bessel_rows();         // Bessel, Airy, orthogonal polynomials
 std::span<const FunctionRow> elliptic_rows();
-std::span<const FunctionRow> polynomial_rows();    // numbered roots
+std::span<const FunctionRow> polynomial_rows();  // numbered roots
 
 using Args = FunctionRow::Args;
 using RealArgs = FunctionRow::RealArgs;
