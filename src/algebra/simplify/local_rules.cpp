@@ -318,6 +318,7 @@ Expr sum_rule(const Expr& x, const Reasoner& reasoner) {
       if (coefficient_of(sinh(u)) == c.number()) return x - c * term - c * sinh(u) + c * exp(u);
       if (coefficient_of(sinh(u)) == -c.number()) return x - c * term + c * sinh(u) + c * exp(-u);
     }
+    if (is_call_of(term, "erf") && c.number() == -x.operands()[0].number()) return x - c * term + c - c * erfc(term.operands()[0]);
     if (is_call_of(term, "erf") && coefficient_of(erfc(term.operands()[0])) == c.number()) return x - c * term - c * erfc(term.operands()[0]) + c;
   }
   return x;

@@ -57,6 +57,7 @@ struct Outcome {
   std::vector<std::string> steps;
   std::optional<Expr> antiderivative;
   std::optional<Symbol> variable;  // of the antiderivative
+  std::vector<Expr> ends;          // between which it was taken
   bool only_antiderivatives = false;
 };
 
@@ -108,8 +109,8 @@ std::optional<DefiniteValue> by_antiderivative(const DefiniteProblem& p, Signs& 
   std::vector<Expr> ends{p.from};
   ends.insert(ends.end(), places.begin(), places.end());
   ends.push_back(p.to);
+  out.ends = ends;
   Expr value = 0;
-  std::vector<Expr> pending;  // infinite parts on both sides of a pole, for the principal value
   for (std::size_t i = 0; i + 1 < ends.size(); ++i) {
     for (const bool upper : {true, false}) {
       const Expr& place = upper ? ends[i + 1] : ends[i];
@@ -144,6 +145,9 @@ std::optional<DefiniteValue> by_antiderivative(const DefiniteProblem& p, Signs& 
 std::optional<DefiniteValue> by_symmetry(const DefiniteProblem& p, Signs& signs, Outcome& out, int depth);
 
 std::optional<DefiniteValue> by_pieces_of_range(const DefiniteProblem& p, Signs& signs, Outcome& out, bool principal_value, int depth);
+
+// Over the line, with the inner exponential as the variable.
+std::optional<DefiniteValue> in_inner_exponential(const DefiniteProblem& p, Signs& signs, Outcome& out, bool principal_value, int depth);
 
 // Orthogonal polynomials of a small whole degree as polynomials.
 Expr polynomials_written_out(const Expr& e) {
@@ -181,6 +185,10 @@ std::optional<DefiniteValue> any_method(const DefiniteProblem& p, Signs& signs, 
   if (auto r = guarded([&] { return by_antiderivative(p, signs, out, principal_value); })) return r;
   if (depth < 2) {
     if (auto r = guarded([&] { return by_symmetry(p, signs, out, depth); })) return r;
+    // exponentials of exponentials over the line: u = exp(s*x) from 0 to infinity
+    if (p.from == -infinity() && is_infinite(p.to)) {
+      if (auto r = guarded([&] { return in_inner_exponential(p, signs, out, principal_value, depth); })) return r;
+    }
     // other forms of the integrand
     const auto again = [&](const Expr& g) -> std::optional<DefiniteValue> {
       if (g == p.integrand || has_infinity(g)) return std::nullopt;
@@ -207,6 +215,24 @@ std::optional<DefiniteValue> any_method(const DefiniteProblem& p, Signs& signs, 
     }
   }
   return std::nullopt;
+}
+
+std::optional<DefiniteValue> in_inner_exponential(const DefiniteProblem& p, Signs& signs, Outcome& out, bool principal_value, int depth) {
+  std::optional<Linear> inner;
+  postorder(p.integrand, [&](const Expr& n) {
+    if (inner || !is_call_of(n, "exp") || !depends_on(n, p.x)) return;
+    postorder(n.operands()[0], [&](const Expr& m) {
+      if (inner || !is_call_of(m, "exp") || !depends_on(m, p.x)) return;
+      inner = linear_in(m.operands()[0], p.x);
+    });
+  });
+  if (!inner || inner->slope.is_integer(0) || signs.of(inner->slope) == 0) return std::nullopt;
+  const Symbol u("_u", {Assumption::positive});
+  const Expr x_of_u = (log(u) - inner->constant) / inner->slope;
+  // dx = du/(slope*u); a negative slope reverses the range, which its sign makes good
+  const Expr g = expand(simplify(substitute(p.integrand, {{p.x, x_of_u}}, Unused::allowed))) / (signs.of(inner->slope) * inner->slope * u);
+  out.steps.push_back(fmt::format("substitution u = exp({})", shown(inner->constant + inner->slope * p.x)));
+  return any_method({g, u, 0, infinity()}, signs, out, principal_value, depth + 1);
 }
 
 std::optional<DefiniteValue> by_pieces_of_range(const DefiniteProblem& p, Signs& signs, Outcome& out, bool principal_value, int depth) {
@@ -367,54 +393,6 @@ Expr shortened(const Expr& value, const std::vector<Expr>& conditions) {
 
 }  // namespace
 
-Evidence check_definite(const Expr& f, const Symbol& x, const Expr& from, const Expr& to, const Expr& value, std::span<const Expr> conditions, const DefiniteCheck& how) {
-  Evidence out;
-  out.method = "quadrature";
-  out.entries = 1;
-  out.digits = 15;
-  std::vector<Expr> all{f, from, to, value};
-  all.insert(all.end(), conditions.begin(), conditions.end());
-  std::vector<Expr> leaves = sampled_leaves(all);
-  // a bound variable is no parameter
-  std::erase_if(leaves, [&](const Expr& e) { return e.is(Kind::symbol) && e.name() == x.name(); });
-  const SampleRanges ranges;
-  Sampler sampler(leaves, ranges, how.seed);
-  const std::size_t wanted = leaves.empty() ? 1 : how.points;
-  for (std::size_t attempt = 0; attempt < 4 * wanted && out.points < wanted; ++attempt) {
-    const std::vector<double> point = sampler.draw(conditions);
-    if (point.size() != leaves.size()) break;
-    const auto claimed = certified_value(value, leaves, point);
-    if (!claimed) continue;
-    Bindings at;
-    for (std::size_t i = 0; i < leaves.size(); ++i) at.set(leaves[i], Expr(Number::exact(point[i])));
-    QuadratureResult q;
-    try {
-      QuadratureOptions o;
-      o.breaks = places_to_split(f, x, from, to, at);
-      q = quadrature(f, x, from, to, at, o);
-    } catch (const Error&) {
-      continue;
-    }
-    if (!q.converged) continue;
-    const double error = std::abs(*claimed - std::complex<double>(q.value));
-    const double size = std::max(std::abs(q.value), 1e-9);
-    const double slack = 20 * q.error;
-    const double digits = error <= slack ? std::max(9.0, error == 0 ? 15 : std::min(15.0, -std::log10(error / size))) : std::clamp(-std::log10(error / size), 0.0, 15.0);
-    ++out.points;
-    if (digits <= out.digits) {
-      out.digits = digits;
-      out.worst_entry = "integral";
-      out.worst_derived = claimed->real();
-      out.worst_reference = q.value;
-      out.worst_point.clear();
-      for (std::size_t i = 0; i < leaves.size(); ++i) out.worst_point.emplace_back(to_text(leaves[i]), point[i]);
-    }
-  }
-  out.verdict = out.points == 0 ? Verdict::untested : out.digits >= 7.5 ? Verdict::agrees : Verdict::disagrees;
-  if (out.points == 0) out.digits = 0;
-  return out;
-}
-
 namespace {
 
 constexpr int deepest_exception = 2;
@@ -513,7 +491,12 @@ IntegralResult definite(const Expr& f, const Expr& variable, const Expr& from, c
       }
       c.outcome.value = shortened(c.outcome.value, conditions);
       if (!options.principal_value) c.check = check_definite(e, x, from, to, c.outcome.value, conditions, {std::min<std::size_t>(options.points, 3), options.seed});
-      if (c.check.verdict == Verdict::agrees || (c.check.verdict == Verdict::untested && c.outcome.antiderivative)) break;
+      if (c.check.verdict == Verdict::untested && c.outcome.antiderivative && !c.outcome.ends.empty() && !options.principal_value) {
+        // where quadrature fails, on slow or oscillating tails: the antiderivative close to its limits
+        const Expr F = substitute(*c.outcome.antiderivative, {{*c.outcome.variable, x}}, Unused::allowed);
+        c.check = check_limits(F, x, c.outcome.ends, c.outcome.value, conditions, {std::min<std::size_t>(options.points, 3), options.seed});
+      }
+      if (c.check.verdict == Verdict::agrees || (options.principal_value && c.outcome.antiderivative)) break;
       c.outcome.kind = Outcome::Kind::none;
     }
     const Outcome& o = c.outcome;
@@ -614,43 +597,6 @@ IntegralResult definite(const Expr& f, const Expr& variable, const Expr& from, c
 
 IntegralResult integrate(const Expr& f, const Expr& variable, const Expr& from, const Expr& to, const IntegralOptions& options) {
   return definite(f, variable, from, to, options, 0);
-}
-
-// Whether quadrature finds a finite value of what is said to diverge.
-bool contradicts(const Expr& f, const Symbol& x, const Expr& from, const Expr& to, std::span<const Expr> conditions) {
-  const Expr all[] = {f, from, to};
-  std::vector<Expr> list(std::begin(all), std::end(all));
-  list.insert(list.end(), conditions.begin(), conditions.end());
-  std::vector<Expr> leaves = sampled_leaves(list);
-  std::erase_if(leaves, [&](const Expr& e) { return e.is(Kind::symbol) && e.name() == x.name(); });
-  const SampleRanges ranges;
-  Sampler sampler(leaves, ranges, 20260101);
-  const std::vector<double> point = sampler.draw(conditions);
-  if (point.size() != leaves.size()) return false;
-  Bindings at;
-  for (std::size_t i = 0; i < leaves.size(); ++i) at.set(leaves[i], Expr(Number::exact(point[i])));
-  bool oscillates = false;
-  postorder(f, [&](const Expr& n) { oscillates = oscillates || is_call_of(n, "sin") || is_call_of(n, "cos") || is_call_of(n, "bessel_J"); });
-  if (oscillates) return false;  // summation methods give finite values to what has none
-  try {
-    QuadratureOptions o;
-    o.breaks = places_to_split(f, x, from, to, at);
-    const QuadratureResult q = quadrature(f, x, from, to, at, o);
-    return q.converged && q.error < 1e-9 * std::abs(q.value);
-  } catch (const Error&) {
-  }
-  return false;
-}
-
-std::vector<Expr> places_to_split(const Expr& f, const Expr& x, const Expr& from, const Expr& to, const Bindings& bindings) {
-  const auto bound = [&](const Expr& e) { return substitute(e, bindings, Unused::allowed); };
-  try {
-    Signs signs;
-    if (auto places = singular_places(bound(f), Symbol::from(x), signs, bound(from), bound(to))) return *places;
-  } catch (const Error&) {
-  } catch (const UnknownSign&) {
-  }
-  return {};
 }
 
 Expr integral(const Expr& f, const Expr& x, const Expr& from, const Expr& to, const IntegralOptions& options) { return integrate(f, x, from, to, options).value; }

@@ -15,6 +15,10 @@ struct DefiniteCheck {
 [[nodiscard]] Evidence check_definite(const Expr& f, const Symbol& x, const Expr& from, const Expr& to, const Expr& value, std::span<const Expr> conditions,
                                       const DefiniteCheck& how = {});
 
+/// Compares the value with differences of the antiderivative F closer and closer to the ends of each part of the range
+/// (ascending, the first and last may be infinite): the difference has to shrink.
+[[nodiscard]] Evidence check_limits(const Expr& F, const Symbol& x, std::span<const Expr> ends, const Expr& value, std::span<const Expr> conditions, const DefiniteCheck& how = {});
+
 /// Whether quadrature finds a finite value of what is said to diverge.
 [[nodiscard]] bool contradicts(const Expr& f, const Symbol& x, const Expr& from, const Expr& to, std::span<const Expr> conditions);
 

@@ -85,6 +85,21 @@ Expr complete_elliptic_at_zero(const Expr& m, bool second_kind) {
   return pi() / 2 * sum;
 }
 
+// 8.7.3, and 8.8.2 down to E1 for whole orders that are not positive
+Expr incomplete_gamma_at_zero(Operands a) {
+  if (const auto n = a[0].word()) {
+    if (*n == 0) return E1(a[1]);
+    return (incomplete_gamma(a[0] + 1, a[1]) - power(a[1], a[0]) * exp(-a[1])) / a[0];
+  }
+  Expr sum = 0;
+  Number c(1);
+  for (int k = 0; k < 10; ++k) {
+    sum += Expr(c) * power(a[1], k) / (a[0] + k);
+    c = -c / Number(k + 1);
+  }
+  return gamma(a[0]) - power(a[1], a[0]) * sum;
+}
+
 Expr polylog_at_zero(Operands a) {
   Expr sum = 0;
   for (int k = 1; k <= 2 * terms_at_zero; ++k) sum += power(a[1], k) / power(k, a[0]);
@@ -250,6 +265,7 @@ std::optional<Expr> regular_form(const Expr& e, const Expr& place) {
        }},
       {"elliptic_K", [](Operands x, const Expr& p) -> Result { return p.is_integer(0) ? Result(complete_elliptic_at_zero(x[0], false)) : std::nullopt; }},
       {"elliptic_E", [](Operands x, const Expr& p) -> Result { return p.is_integer(0) && x.size() == 1 ? Result(complete_elliptic_at_zero(x[0], true)) : std::nullopt; }},
+      {"incomplete_gamma", [](Operands x, const Expr& p) -> Result { return p.is_integer(0) && !is_positive(x[0]) ? Result(incomplete_gamma_at_zero(x)) : std::nullopt; }},
       {"polylog", [](Operands x, const Expr& p) -> Result { return p.is_integer(0) ? Result(polylog_at_zero(x)) : std::nullopt; }},
       {"legendre_P",
        [](Operands x, const Expr&) -> Result {
