@@ -98,9 +98,23 @@ std::optional<std::complex<double>> value_at(const Expr& e, std::span<const Expr
 }
 
 Expr condition_of(const Decision& d) {
-  if (d.sign > 0) return less(0, d.of);
-  if (d.sign < 0) return less(d.of, 0);
-  return equal(d.of, 0);
+  // p - 1 > 0 is said as p > 1
+  Expr plus = 0;
+  Expr minus = 0;
+  const auto place = [&](const Expr& term) {
+    const bool negative = term.is_number() ? term.number().sign() < 0 : term.is(Kind::product) && term.operands()[0].number().sign() < 0;
+    (negative ? minus : plus) += negative ? -term : term;
+  };
+  if (d.of.is(Kind::sum)) {
+    place(d.of.operands()[0]);
+    for (const auto [term, coefficient] : Parts(d.of)) place(coefficient * term);
+  } else {
+    place(d.of);
+  }
+  if (d.sign == 2) return not_equal(plus, minus);
+  if (d.sign > 0) return less(minus, plus);
+  if (d.sign < 0) return less(plus, minus);
+  return equal(plus, minus);
 }
 
 std::vector<Expr> Signs::conditions() const {
@@ -129,6 +143,7 @@ std::optional<int> Signs::known(const Expr& e) const {
   if (reasoner_.positive(e)) return 1;
   if (reasoner_.negative(e)) return -1;
   for (const Decision& d : decisions_) {
+    if (d.sign == 2) continue;
     if (d.of == e) return d.sign;
     if (d.of == -e) return -d.sign;
   }
@@ -222,6 +237,24 @@ std::optional<int> Signs::sampled(const Expr& e) const {
   return sign;
 }
 
+bool Signs::nonzero(const Expr& e) {
+  if (const auto s = known(e)) return *s != 0;
+  if (is_nonzero(e) || reasoner_.nonzero(e)) return true;
+  for (const Decision& d : decisions_) {
+    if (d.sign == 2 && (d.of == e || d.of == -e)) return true;
+  }
+  if (!may_assume_ || !formally_real(e)) throw UnknownSign{e};
+  if (e.is(Kind::product)) {
+    bool all = true;
+    for (const auto [base, exponent] : Parts(e)) all = all && nonzero(base);
+    return all;
+  }
+  if (decisions_.size() >= 6) throw UnknownSign{e};
+  decisions_.push_back({e, 2});
+  reasoner_ = Reasoner(conditions());
+  return true;
+}
+
 int Signs::of(const Expr& e) {
   if (const auto s = known(e)) return *s;
   // what the given relations imply but the reasoner does not see
@@ -235,9 +268,10 @@ int Signs::of(const Expr& e) {
       const auto n = exponent.word();
       if (const auto s = known(power(base, exponent))) {
         sign *= *s;
+      } else if (n && *n % 2 == 0) {
+        sign *= nonzero(base) ? 1 : 0;
       } else if (n) {
-        const int b = of(base);
-        sign *= *n % 2 == 0 ? b * b : b;
+        sign *= of(base);
       } else {
         sign *= of(base) > 0 ? 1 : throw UnknownSign{power(base, exponent)};
       }
@@ -245,8 +279,8 @@ int Signs::of(const Expr& e) {
     return sign;
   }
   if (e.is(Kind::power) && real && e.operands()[1].word()) {
-    const int s = of(e.operands()[0]);
-    return *e.operands()[1].word() % 2 == 0 ? s * s : s;
+    if (*e.operands()[1].word() % 2 == 0) return nonzero(e.operands()[0]) ? 1 : 0;
+    return of(e.operands()[0]);
   }
   if (!may_assume_ || !real) throw UnknownSign{e};
   if (e.is(Kind::sum)) {
@@ -266,7 +300,7 @@ int Signs::of(const Expr& e) {
   }
   if (decisions_.size() >= 6) throw UnknownSign{e};
   const std::size_t i = decisions_.size();
-  decisions_.push_back({e, i < script_.size() ? script_[i] : 1});
+  decisions_.push_back({e, i < script_.size() && script_[i] != 2 ? script_[i] : 1});
   reasoner_ = Reasoner(conditions());
   return decisions_.back().sign;
 }

@@ -22,7 +22,7 @@ namespace boreon {
 /// What the sign of an expression was taken to be.
 struct Decision {
   Expr of;
-  int sign = 0;  ///< 1, -1 or 0
+  int sign = 0;  ///< 1, -1 or 0; 2: not zero
 };
 /// The decision as a relation.
 [[nodiscard]] Expr condition_of(const Decision& d);
@@ -41,6 +41,8 @@ class Signs {
 
   /// 1, -1, or 0 for zero; throws UnknownSign.
   [[nodiscard]] int of(const Expr& e);
+  /// Whether it is nonzero; assumed and noted if that is not known.
+  [[nodiscard]] bool nonzero(const Expr& e);
   /// The sign if it is known without an assumption.
   [[nodiscard]] std::optional<int> known(const Expr& e) const;
   [[nodiscard]] const std::vector<Decision>& decisions() const { return decisions_; }

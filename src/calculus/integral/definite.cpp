@@ -447,6 +447,23 @@ IntegralResult with_impulses(const Expr& f, const Symbol& x, const Expr& from, c
   return result;
 }
 
+// The decisions as conditions, without those that follow from the others.
+std::vector<Expr> needed(const std::vector<Decision>& decisions) {
+  std::vector<Expr> list;
+  for (const Decision& d : decisions) list.push_back(condition_of(d));
+  for (std::size_t i = list.size(); i-- > 0;) {
+    std::vector<Expr> others = list;
+    others.erase(others.begin() + static_cast<std::ptrdiff_t>(i));
+    if (!others.empty() && Reasoner(others).decide(list[i]) == Reasoner::Truth::yes) list = std::move(others);
+  }
+  return list;
+}
+
+Expr joined(const std::vector<Decision>& decisions) {
+  const std::vector<Expr> list = needed(decisions);
+  return list.empty() ? truth(true) : list.size() == 1 ? list[0] : conjunction(list);
+}
+
 IntegralResult definite(const Expr& f, const Expr& variable, const Expr& from, const Expr& to, const IntegralOptions& options, int depth) {
   if (!variable.is(Kind::symbol)) throw Error(ErrorKind::usage, "an integral is taken over a symbol");
   if (is_condition(f)) throw Error(ErrorKind::shape, "a condition (true or false) has no integral");
@@ -501,6 +518,7 @@ IntegralResult definite(const Expr& f, const Expr& variable, const Expr& from, c
     }
     const Outcome& o = c.outcome;
     for (std::size_t i = o.decisions.size(); i-- > script.size();) {
+      if (o.decisions[i].sign == 2) continue;
       std::vector<int> other;
       for (std::size_t k = 0; k < i; ++k) other.push_back(o.decisions[k].sign);
       other.push_back(-o.decisions[i].sign);
@@ -531,12 +549,16 @@ IntegralResult definite(const Expr& f, const Expr& variable, const Expr& from, c
   result.value = found->outcome.value;
   result.check = found->check;
   result.steps = found->outcome.steps;
-  const auto joined = [](const std::vector<Decision>& decisions) {
-    std::vector<Expr> list;
-    for (const Decision& d : decisions) list.push_back(condition_of(d));
-    return list.size() == 1 ? list[0] : conjunction(list);
-  };
-  for (const Decision& d : found->outcome.decisions) result.conditions.push_back(condition_of(d));
+  // cases with the same value are one
+  std::vector<Expr> ways{joined(found->outcome.decisions)};
+  for (const Case& c : cases) {
+    if (&c != &*found && c.outcome.kind == Outcome::Kind::value && c.outcome.value == found->outcome.value) ways.push_back(joined(c.outcome.decisions));
+  }
+  if (ways.size() > 1) {
+    result.conditions.push_back(disjunction(ways));
+  } else {
+    for (const Expr& c : needed(found->outcome.decisions)) result.conditions.push_back(c);
+  }
   if (!options.exceptions || depth >= deepest_exception) return result;
   // zeros first: they are special cases of what follows
   IntegralOptions inner = options;
@@ -588,6 +610,7 @@ IntegralResult definite(const Expr& f, const Expr& variable, const Expr& from, c
   result.exceptions = std::move(exceptions);
   for (const Case& c : cases) {
     if (&c == &*found || c.outcome.decisions.empty() || c.outcome.kind == Outcome::Kind::none) continue;
+    if (c.outcome.kind == Outcome::Kind::value && c.outcome.value == found->outcome.value) continue;
     result.exceptions.push_back({joined(c.outcome.decisions), c.outcome.kind == Outcome::Kind::divergent ? undefined() : c.outcome.value});
   }
   return result;

@@ -96,23 +96,55 @@ std::optional<Found> search(const Expr& f, const Symbol& x, const IntegralOption
   return out;
 }
 
+// Parameters at whose zero the answer fails although the integrand does not: 1/(a*x^2 + b*x + c) at a = 0.
+std::vector<Exceptional> vanishing_parameters(const Expr& F, const Expr& f, const Symbol& x, const IntegralOptions& options) {
+  std::vector<Exceptional> out;
+  for (const Symbol& p : free_symbols(f)) {
+    if (p == x || is_nonzero(p) || zeros_of_parameters(p, x, options.conditions).empty()) continue;
+    const Bindings zero{{p, 0}};
+    try {
+      const Expr g = substitute(f, zero, Unused::allowed);
+      if (has_undefined(g)) continue;
+      const Expr G = substitute(F, zero, Unused::allowed);
+      if (!has_undefined(G) && check_antiderivative(g, G, x, options.conditions, 3, options.seed + 2).verdict == Verdict::agrees) continue;
+    } catch (const Error&) {
+    }
+    out.push_back({p, 0});
+  }
+  return out;
+}
+
 // The alternatives of the signs that were assumed, and the places where the answer divides by zero.
 void add_exceptions(const Expr& f, const Symbol& x, const IntegralOptions& options, const Found& found, IntegralResult& result) {
   IntegralOptions inner = options;
   inner.exceptions = false;
+  const auto add = [&](const Expr& when, const Expr& value) {
+    const bool known = std::any_of(result.exceptions.begin(), result.exceptions.end(), [&](const IntegralException& e) { return e.when == when; });
+    if (!known) result.exceptions.push_back({when, value});
+  };
   for (std::size_t i = 0; i < found.decisions.size() && i < 2; ++i) {
     std::vector<int> script;
     for (std::size_t k = 0; k < i; ++k) script.push_back(found.decisions[k].sign);
     script.push_back(-found.decisions[i].sign);
-    if (const auto other = search(f, x, inner, script)) {
-      if (other->decisions.size() > i && other->decisions[i].of == found.decisions[i].of) result.exceptions.push_back({condition_of(other->decisions[i]), other->value});
+    const auto other = found.decisions[i].sign == 2 ? std::nullopt : search(f, x, inner, script);
+    if (other && other->decisions.size() > i && other->decisions[i].of == found.decisions[i].of) {
+      if (other->value == found.value && found.decisions.size() == 1) {
+        result.conditions = {condition_of({found.decisions[i].of, 2})};
+      } else {
+        add(condition_of(other->decisions[i]), other->value);
+      }
     }
     for (const Exceptional& e : zeros_of_parameters(found.decisions[i].of, x)) {
       const IntegralResult there = integrate(substitute(f, {{e.parameter, e.value}}, Unused::allowed), x, inner);
-      if (there.status == IntegralStatus::exact) result.exceptions.push_back({equal(e.parameter, e.value), there.value});
+      if (there.status == IntegralStatus::exact) add(equal(e.parameter, e.value), there.value);
     }
   }
-  for (const Exceptional& e : exceptional_parameters(found.value, f, x, options.conditions)) {
+  std::vector<Exceptional> places = exceptional_parameters(found.value, f, x, options.conditions);
+  for (const Exceptional& e : vanishing_parameters(found.value, f, x, options)) {
+    const bool known = std::any_of(places.begin(), places.end(), [&](const Exceptional& p) { return p.parameter == e.parameter && p.value == e.value; });
+    if (!known) places.push_back(e);
+  }
+  for (const Exceptional& e : places) {
     IntegralResult there;
     try {
       there = integrate(substitute(f, {{e.parameter, e.value}}, Unused::allowed), x, inner);
@@ -120,7 +152,7 @@ void add_exceptions(const Expr& f, const Symbol& x, const IntegralOptions& optio
       continue;  // the integrand itself is undefined there
     }
     if (there.status == IntegralStatus::exact) {
-      result.exceptions.push_back({equal(e.parameter, e.value), there.value});
+      add(equal(e.parameter, e.value), there.value);
     } else {
       result.conditions.push_back(not_equal(e.parameter, e.value));
     }
