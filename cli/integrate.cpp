@@ -119,6 +119,7 @@ Answer integrate_command(const Request& r) {
     case IntegralStatus::unevaluated: a.text = fmt::format("{}\nunevaluated: {}\n", typeset(r, result.value), result.reason); break;
     default: a.text = typeset(r, result.value) + "\n";
   }
+  if (result.status == IntegralStatus::exact && !result.reason.empty()) a.text += result.reason + "\n";
   if (!extra.empty()) a.text += fmt::format("valid for {}\n", fmt::join(extra, ", "));
   for (const auto& [when, value] : result.exceptions) {
     a.text += value.is_constant(ConstantCode::undefined) ? fmt::format("where {}: divergent\n", to_text(when)) : fmt::format("where {}: {}\n", to_text(when), to_text(value));

@@ -16,6 +16,7 @@
 #include "boreon/text.hpp"
 #include "calculus/integral/exceptional.hpp"
 #include "calculus/integral/integrator.hpp"
+#include "calculus/integral/liouville.hpp"
 #include "calculus/integral/verify.hpp"
 #include "calculus/series/expansion.hpp"
 #include "calculus/series/limit_engine.hpp"
@@ -94,6 +95,15 @@ std::optional<Found> search(const Expr& f, const Symbol& x, const IntegralOption
   out.decisions = signs.decisions();
   out.steps = steps_of(in);
   return out;
+}
+
+bool has_special_function(const Expr& e) {
+  static constexpr std::string_view elementary[] = {"exp",  "log",   "sin",   "cos",   "tan",       "asin", "acos", "atan",           "sinh",  "cosh",
+                                                    "tanh", "asinh", "acosh", "atanh", "sqrt",      "cbrt", "abs",  "sign",           "floor", "log10",
+                                                    "log2", "log1p", "expm1", "exp2",  "heaviside", "min",  "max",  "polynomial_root"};
+  bool found = false;
+  postorder(e, [&](const Expr& n) { found = found || (n.is(Kind::call) && std::find(std::begin(elementary), std::end(elementary), n.function().name) == std::end(elementary)); });
+  return found;
 }
 
 // Parameters at whose zero the answer fails although the integrand does not: 1/(a*x^2 + b*x + c) at a = 0.
@@ -181,7 +191,7 @@ IntegralResult integrate(const Expr& f, const Expr& variable, const IntegralOpti
   if (has_undefined(e)) throw Error(ErrorKind::domain, "the integrand is undefined");
   const auto found = search(e, x, options, {});
   if (!found) {
-    result.reason = "no closed form was found";
+    result.reason = no_elementary_form(e, x).value_or("no closed form was found");
     result.check.method = "none";
     return result;
   }
@@ -189,6 +199,7 @@ IntegralResult integrate(const Expr& f, const Expr& variable, const IntegralOpti
   result.value = found->value;
   result.check = found->check;
   result.steps = found->steps;
+  if (has_special_function(found->value) && !has_special_function(e)) result.reason = no_elementary_form(e, x).value_or("");
   for (const Decision& d : found->decisions) {
     result.conditions.push_back(condition_of(d));
   }

@@ -32,11 +32,6 @@ class Integrator {
   };
   void note(std::string text);
   [[nodiscard]] const std::vector<Step>& steps() const { return steps_; }
-  /// Set when a method has proved that there is no elementary antiderivative.
-  void prove_not_elementary(std::string reason) {
-    if (depth_ <= 1) not_elementary_ = std::move(reason);
-  }
-  [[nodiscard]] const std::string& not_elementary() const { return not_elementary_; }
   [[nodiscard]] int depth() const { return depth_; }
 
  private:
@@ -51,7 +46,6 @@ class Integrator {
   std::vector<Known> known_;
   std::vector<Known> open_;  // being searched for, so that a circle of substitutions ends
   std::vector<Step> steps_;
-  std::string not_elementary_;
   int depth_ = 0;
   int work_ = 0;
   int fresh_ = 0;

@@ -184,8 +184,10 @@ class Candidates {
     const Symbol t("_t");
     for (const Expr& d : s_.denominators) {
       Rebuild pass([&](const Expr& n, Expr& result) {
-        if (!(n == k)) return false;
-        result = t;
+        if (!is_call_of(n, "exp")) return false;
+        const auto power_of_k = (n.operands()[0] / k.operands()[0]).word();  // powers merge into the argument
+        if (!power_of_k) return false;
+        result = power(t, *power_of_k);
         return true;
       });
       const Expr in_t = pass(d);

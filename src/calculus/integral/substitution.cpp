@@ -111,6 +111,8 @@ std::vector<Expr> candidates(const Expr& f, const Symbol& x) {
 // t = x^n: f*x^(1 - n) must be a function of x^n.
 layers::Result by_power(Integrator& in, const Expr& f, const Symbol& x, std::int64_t n) {
   const Expr h = expand(f * power(x, 1 - n) / n);
+  // x = u^(1/n) stands for positive x; for the others the form has to be even
+  if (n % 2 == 0 && !is_nonnegative(x) && !(substitute(h, {{x, -x}}, Unused::allowed) == h)) return std::nullopt;
   const Symbol t = in.fresh({Assumption::positive});
   const Expr in_t = substitute(h, {{x, power(t, Expr(Number(1, n)))}}, Unused::allowed);
   bool whole = true;

@@ -111,7 +111,9 @@ class Tower {
       const Expr& e = kernel(k);
       if (!e.is(Kind::power) || e.operands()[0] == x_ || !e.operands()[1].is_number() || is_rational_in(e.operands()[0], x_)) continue;
       const Fraction q = ring_->reduced(ring_->fraction_of(e.operands()[0]));
-      if (q.is_polynomial() && q.numerator.size() <= 3) v = poly::multiply(v, poly::primitive_part(q.numerator));
+      if (!q.is_polynomial() || q.numerator.size() > 3) continue;
+      v = poly::multiply(v, poly::primitive_part(q.numerator));
+      least_pair_ = 1;
     }
     const Expr denominator = ring_->expression(v);
     std::vector<unsigned> bound(ring_->vars(), 0);
@@ -130,6 +132,7 @@ class Tower {
         const auto other = ring_->index_of(partner);
         unsigned total = std::max(a, b);
         if (other) total = std::max(a + fraction_.numerator.degree(*other), b + fraction_.denominator.degree(*other));
+        total = std::max(total, least_pair_);
         bound[k] = is_call_of(e, "cos") && other ? 1 : total;
         if (other && is_call_of(e, "cos")) pairs.emplace_back(k, *other);
         pair_total_[k] = total;
@@ -261,6 +264,11 @@ class Tower {
         const Expr u = n * kernel(k).operands()[0];
         if (std::find(s.exponents.begin(), s.exponents.end(), u) == s.exponents.end() && s.exponents.size() < 10) s.exponents.push_back(u);
       }
+      for (const unsigned j : varying_) {  // products of two of them
+        if (j >= k || !is_call_of(kernel(j), "exp")) continue;
+        const Expr u = kernel(k).operands()[0] + kernel(j).operands()[0];
+        if (std::find(s.exponents.begin(), s.exponents.end(), u) == s.exponents.end() && s.exponents.size() < 14) s.exponents.push_back(u);
+      }
     }
     return s;
   }
@@ -273,6 +281,7 @@ class Tower {
   std::vector<unsigned> varying_;
   std::vector<Expr> denominators_;
   std::map<unsigned, unsigned> pair_total_;
+  unsigned least_pair_ = 0;
 };
 
 }  // namespace

@@ -77,6 +77,8 @@ Evidence check_antiderivative(const Expr& f, const Expr& F, const Symbol& x, std
     // close to zero and far out in turn: the domain may lie anywhere
     const double scale[] = {1, 0.2, 5, 1, 0.5, 25};
     p[place] *= scale[attempt % 6];
+    // both sides of zero in turn, where the variable may be on both
+    if (!assumptions_of(x).has(Assumption::nonnegative) && !assumptions_of(x).has(Assumption::nonpositive)) p[place] = std::copysign(p[place], attempt % 2 == 0 ? 1.0 : -1.0);
     if (assumptions_of(x).has(Assumption::integer)) p[place] = std::round(p[place]);
     if (!conditions.empty()) {
       bool holds = true;
