@@ -73,7 +73,7 @@ Answer series_command(const Request& r) {
   const Expr sum = s.expression();
   const std::string order_term = s.exact ? "" : fmt::format("O({})", to_text(power(s.local, Expr(s.next))));
   a.text = (r.format == "text" ? "  " + text : typeset(r, sum)) + "\n";
-  a.text += s.exact ? "exact: nothing is left out\n" : fmt::format("left out: {}{}\n", order_term, " up to logarithms");
+  a.text += s.exact ? "exact: nothing is left out\n" : fmt::format("left out: {}{}\n", order_term, text.find("log(") == std::string::npos ? "" : " up to logarithms");
   a.json["result"] = to_text(sum);
   a.json["status"] = "exact";
   a.json["terms"] = terms;

@@ -106,7 +106,7 @@ Expr condition_of(const Decision& d) {
     (negative ? minus : plus) += negative ? -term : term;
   };
   if (d.of.is(Kind::sum)) {
-    place(d.of.operands()[0]);
+    minus = -d.of.operands()[0];  // k + 1 > 0 as k > -1
     for (const auto [term, coefficient] : Parts(d.of)) place(coefficient * term);
   } else {
     place(d.of);

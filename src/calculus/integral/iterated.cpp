@@ -40,7 +40,7 @@ IntegralResult in_given_order(const Expr& f, std::span<const IntegralRange> rang
     for (const Expr& c : ranges_of_outer(ranges.subspan(i + 1))) o.conditions.push_back(c);
     if (!last) o.exceptions = false;  // on a boundary of the outer range they do not matter
     IntegralResult step = r.from ? integrate(total.value, r.variable, *r.from, *r.to, o) : integrate(total.value, r.variable, o);
-    step.steps.insert(step.steps.begin(), fmt::format("over {}:", to_text(r.variable)));
+    if (ranges.size() > 1) step.steps.insert(step.steps.begin(), fmt::format("over {}:", to_text(r.variable)));
     step.steps.insert(step.steps.begin(), total.steps.begin(), total.steps.end());
     for (const Expr& c : total.conditions) step.conditions.push_back(c);
     digits = std::min(digits, step.check.digits);
