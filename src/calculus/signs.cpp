@@ -1,5 +1,6 @@
 #include "calculus/signs.hpp"
 
+#include <algorithm>
 #include <cmath>
 #include <complex>
 
@@ -258,8 +259,13 @@ bool Signs::nonzero(const Expr& e) {
 int Signs::of(const Expr& e) {
   if (const auto s = known(e)) return *s;
   // what the given relations imply but the reasoner does not see
-  if (may_assume_ && !given_.empty() && free_symbols(e).size() > 1) {
-    if (const auto s = sampled(e)) return *s;
+  if (may_assume_ && !given_.empty()) {
+    const auto symbols = free_symbols(e);
+    const bool bound =
+        std::all_of(symbols.begin(), symbols.end(), [&](const Symbol& p) { return std::any_of(given_.begin(), given_.end(), [&](const Expr& c) { return depends_on(c, p); }); });
+    if (bound) {
+      if (const auto s = sampled(e)) return *s;
+    }
   }
   const bool real = is_real(e) || formally_real(e);
   if (e.is(Kind::product) && real) {  // only the factors that are not known are in question

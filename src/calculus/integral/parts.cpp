@@ -34,6 +34,11 @@ layers::Result layers::by_parts(Integrator& in, const Expr& f, const Symbol& x) 
   } else {
     consider(f, 1);
   }
+  if (f.is(Kind::product) && in.depth() <= 2) {  // a power of x beside what can be integrated by itself
+    for (const auto [base, exponent] : Parts(f)) {
+      if (base == x && exponent.word() && *exponent.word() >= 1 && *exponent.word() <= 4) choices.emplace_back(power(base, exponent), f / power(base, exponent));
+    }
+  }
   for (const auto& [u, rest] : choices) {
     const auto v = in(rest, x);
     if (!v) continue;

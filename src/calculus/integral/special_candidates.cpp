@@ -205,6 +205,15 @@ class Candidates {
       const Expr slope = n * l->slope;
       if (is_real(kn) && in_.signs().of(at) > 0) {
         add(dilog(expand(1 - kn / at)), -(u - log(at)) * slope * kn / (kn - at));
+        if (s_.degree_in_x >= 2) {  // in the reciprocal
+          const Expr z = at / kn;
+          const Expr rise = slope * at / (kn - at);
+          add(x_ * log(1 - z), log(1 - z) + x_ * rise);
+          add(power(x_, 2) * log(1 - z), 2 * x_ * log(1 - z) + power(x_, 2) * rise);
+          add(dilog(z), slope * log(1 - z));
+          add(x_ * dilog(z), dilog(z) + x_ * slope * log(1 - z));
+          add(polylog(3, z), -slope * dilog(z));
+        }
       } else {
         add(dilog(kn / at), -log(1 - kn / at) * slope);
         add(x_ * log(1 - kn / at), log(1 - kn / at) - x_ * slope * kn / (at - kn));

@@ -131,15 +131,16 @@ layers::Result by_power(Integrator& in, const Expr& f, const Symbol& x, std::int
   return substitute(*inner, {{u, power(x, n)}}, Unused::allowed);
 }
 
-}  // namespace
-
-layers::Result layers::by_substitution(Integrator& in, const Expr& given, const Symbol& x) {
-  const Expr f = transforms::tangents_to_sines(given);
+layers::Result substituted(Integrator& in, const Expr& f, const Symbol& x) {
   // the largest power that all of f has in common, but for one factor of its derivative
   std::vector<std::int64_t> powers;
   postorder(f, [&](const Expr& n) {
     const auto look = [&](const Expr& base, const Expr& exponent) {
-      if (base == x && exponent.word() && std::abs(*exponent.word()) >= 2 && std::abs(*exponent.word()) <= 24) powers.push_back(std::abs(*exponent.word()));
+      if (!(base == x) || !exponent.word() || std::abs(*exponent.word()) > 24) return;
+      const std::int64_t k = std::abs(*exponent.word());
+      for (std::int64_t d = 2; d <= k; ++d) {
+        if (k % d == 0) powers.push_back(d);
+      }
     };
     if (n.is(Kind::power)) look(n.operands()[0], n.operands()[1]);
     if (n.is(Kind::product)) {
@@ -173,6 +174,14 @@ layers::Result layers::by_substitution(Integrator& in, const Expr& given, const 
     return substitute(*inner, {{t, u}}, Unused::allowed);
   }
   return std::nullopt;
+}
+
+}  // namespace
+
+layers::Result layers::by_substitution(Integrator& in, const Expr& f, const Symbol& x) {
+  if (auto r = substituted(in, f, x)) return r;
+  const Expr g = transforms::tangents_to_sines(f);
+  return g == f ? std::nullopt : substituted(in, g, x);
 }
 
 }  // namespace boreon

@@ -246,18 +246,15 @@ class Tower {
       if (kernel(k) == x_) s.degree_in_x = fraction_.numerator.degree(k);
     }
     // exponentials: those of the numerator's terms, over the monomial of the denominator
-    const auto gather = [&](const Poly& p, bool minus) {
-      for (std::size_t i = 0; i < p.size() && s.exponents.size() < 8; ++i) {
-        Expr u = 0;
-        for (const unsigned k : varying_) {
-          if (const auto e = p.exponent(i, k); e != 0 && is_call_of(kernel(k), "exp")) u += static_cast<int>(e) * kernel(k).operands()[0];
-        }
-        if (minus) u = -u;
-        if (!u.is_integer(0) && std::find(s.exponents.begin(), s.exponents.end(), u) == s.exponents.end()) s.exponents.push_back(u);
+    const std::vector<poly::Degree> below = poly::monomial_content(fraction_.denominator);
+    for (std::size_t i = 0; i < fraction_.numerator.size() && s.exponents.size() < 8; ++i) {
+      Expr u = 0;
+      for (const unsigned k : varying_) {
+        const auto e = static_cast<int>(fraction_.numerator.exponent(i, k)) - static_cast<int>(below[k]);
+        if (e != 0 && is_call_of(kernel(k), "exp")) u += e * kernel(k).operands()[0];
       }
-    };
-    gather(fraction_.numerator, false);
-    if (fraction_.denominator.size() == 1) gather(fraction_.denominator, true);
+      if (!u.is_integer(0) && std::find(s.exponents.begin(), s.exponents.end(), u) == s.exponents.end()) s.exponents.push_back(u);
+    }
     for (const unsigned k : varying_) {
       if (!is_call_of(kernel(k), "exp")) continue;
       for (const int n : {1, 2, -1}) {

@@ -356,6 +356,7 @@ class AtInfinity {
         if (all) sum += base.operands()[0] * exponent;
       }
       if (all) return e.operands()[0] * of_exponential(sum);
+      if (const auto v = ruled_by_exponential(e)) return *v;
     }
     const Leading l = leading(e);
     if (has_bounded(l.coefficient)) no_zero_below(l.coefficient);
@@ -371,6 +372,26 @@ class AtInfinity {
     const Expr h = of(argument);
     if (is_infinite(h)) return signs_.of(h) > 0 ? infinity() : Expr(0);
     return exp(h);
+  }
+
+  // exp(h)*r with a logarithm of r that is small against h: the exponential decides, whatever its rate is called.
+  std::optional<Expr> ruled_by_exponential(const Expr& e) {
+    Expr h = 0;
+    Expr rest = e.operands()[0];
+    for (const auto [base, exponent] : Parts(e)) {
+      if (is_call_of(base, "exp") && exponent.is_number()) {
+        h += base.operands()[0] * exponent;
+      } else {
+        rest *= power(base, exponent);
+      }
+    }
+    if (!varies(h) || has_bounded(rest)) return std::nullopt;
+    const Expr to = of(h);
+    if (!is_infinite(to) || !of(log(sign(rest) * rest) / h).is_integer(0)) return std::nullopt;
+    if (signs_.of(to) < 0) return Expr(0);
+    const int s = sign(rest);
+    if (s == 0) return std::nullopt;
+    return s * infinity();
   }
 
   // Term by term, where no two terms fight: exact and much cheaper.
