@@ -90,7 +90,7 @@ Answer integrate_command(const Request& r) {
   const Assumed assumed = assumptions_of(r);
   if (r.inputs.size() != 1 || is_model(r.inputs[0])) throw Error(ErrorKind::usage, "integrate takes one expression; quote it as one word");
   if (r.over.empty()) throw Error(ErrorKind::usage, "say over what: --over z, or --over \"z from 0 to 5*H\"");
-  Expr f = read_input(r.inputs[0], assumed.context);
+  Expr f = evaluate_operators(read_input(r.inputs[0], assumed.context), assumed.conditions);
   std::vector<IntegralRange> ranges;
   for (const std::string& text : r.over) ranges.push_back(range_of(text, assumed));
   if (!r.coordinates.empty()) f *= volume_element(r, ranges);
@@ -126,7 +126,10 @@ Answer integrate_command(const Request& r) {
   }
   if (result.status == IntegralStatus::exact && !result.value.has_symbols() && !result.value.is(Kind::number)) {
     try {
-      a.text += fmt::format("= {}\n", certify(result.value, {}, r.digits > 0 ? r.digits : 15).to_string());
+      const Enclosure c = certify(result.value, {}, r.digits > 0 ? r.digits : 15);
+      // a real number written with complex parts keeps an imaginary ball around 0
+      const bool real = c.imaginary.empty() || std::abs(std::strtod(c.imaginary.c_str(), nullptr)) <= 2 * c.radius;
+      a.text += fmt::format("= {}\n", real ? c.real : c.to_string());
     } catch (const Error&) {
     }
   }

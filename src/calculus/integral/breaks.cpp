@@ -100,9 +100,7 @@ class ZeroFinder {
       const Expr r = tidied(sqrt(k), signs_);
       return std::vector<Expr>{r, -r};
     }
-    const auto r = all_roots(c, signs_);
-    if (!r) return std::nullopt;
-    return r->real;
+    return real_roots(c, signs_);
   }
 
   // kernel(x) = v

@@ -132,7 +132,7 @@ std::optional<ClosedRoots> closed_roots(const Coefficients& c, Signs& signs) {
   bool even = n % 2 == 0;
   for (std::size_t k = 1; k < n; ++k) middle = middle && zero(k);
   for (std::size_t k = 1; k < n; k += 2) even = even && zero(k);
-  if (middle && n <= 24) return binomial(static_cast<std::int64_t>(n), -c[0] / c[n], signs);
+  if (middle && n <= 12) return binomial(static_cast<std::int64_t>(n), -c[0] / c[n], signs);
   if (even) {
     Coefficients half;
     for (std::size_t k = 0; k <= n; k += 2) half.push_back(c[k]);
@@ -167,8 +167,7 @@ std::optional<ClosedRoots> closed_roots(const Coefficients& c, Signs& signs) {
   return quartic(d[2], d[1], d[0], signs);
 }
 
-std::optional<ClosedRoots> all_roots(const Coefficients& c, Signs& signs) {
-  if (auto r = closed_roots(c, signs)) return r;
+std::optional<NumberedRoots> numbered_roots(const Coefficients& c) {
   if (!all_numbers(c)) return std::nullopt;
   // numbered roots: real ones first, then conjugate pairs; the number of real ones by Sturm's theorem
   Number common(1);
@@ -213,14 +212,15 @@ std::optional<ClosedRoots> all_roots(const Coefficients& c, Signs& signs) {
     args[0] = k;
     return call(row, args);
   };
-  ClosedRoots out;
-  for (int k = 1; k <= real; ++k) out.real.push_back(root(k));
-  for (int k = real + 1; k < n; k += 2) {
-    const Expr z = root(k);
-    const Expr w = root(k + 1);
-    out.pairs.push_back({(z + w) / 2, (z - w) / (2 * imaginary_unit())});
-  }
+  NumberedRoots out;
+  for (int k = 1; k <= n; ++k) (k <= real ? out.real : out.complex).push_back(root(k));
   return out;
+}
+
+std::optional<std::vector<Expr>> real_roots(const Coefficients& c, Signs& signs) {
+  if (auto r = closed_roots(c, signs)) return r->real;
+  if (auto r = numbered_roots(c)) return r->real;
+  return std::nullopt;
 }
 
 }  // namespace boreon

@@ -399,49 +399,19 @@ constexpr int deepest_exception = 2;
 
 IntegralResult definite(const Expr& f, const Expr& variable, const Expr& from, const Expr& to, const IntegralOptions& options, int depth);
 
-bool is_call_within(const Expr& e, std::string_view name) {
-  bool found = false;
-  postorder(e, [&](const Expr& n) { found = found || is_call_of(n, name); });
-  return found;
-}
-
-// Impulses give the values of their factors; the rest is integrated without them.
 IntegralResult with_impulses(const Expr& f, const Symbol& x, const Expr& from, const Expr& to, const IntegralOptions& options, int depth) {
-  std::vector<Expr> impulses;
-  postorder(f, [&](const Expr& n) {
-    if (is_call_of(n, "dirac")) impulses.push_back(n);
-  });
-  const auto without = [](const Expr& e, const Expr& impulse) {
-    Rebuild pass([&](const Expr& n, Expr& r) {
-      if (!(n == impulse)) return false;
-      r = 0;
-      return true;
-    });
-    return pass(e);
-  };
   Signs signs(options.conditions, options.assume);
-  Expr rest = expand(f);
-  Expr value = 0;
-  IntegralResult unknown;
-  unknown.value = unevaluated_integral(f, x, from, to);
-  unknown.reason = "an impulse at a place that is not known";
-  try {
-    for (const Expr& d : impulses) {
-      const Expr smooth = without(rest, d);
-      const Expr weight = expand((rest - smooth) / d);
-      const auto l = linear_in(d.operands()[0], x);
-      if (!l || l->slope.is_integer(0) || is_call_within(weight, "dirac")) return unknown;
-      const Expr place = -l->constant / l->slope;
-      const bool inside = (from == -infinity() || signs.of(place - from) > 0) && (is_infinite(to) || signs.of(to - place) > 0);
-      if (inside) value += substitute(weight, {{x, place}}, Unused::allowed) / abs(l->slope);
-      rest = smooth;
-    }
-  } catch (const UnknownSign&) {
+  const auto parts = split_impulses(f, x, from, to, signs);
+  if (!parts) {
+    IntegralResult unknown;
+    unknown.value = unevaluated_integral(f, x, from, to);
+    unknown.check.method = "none";
+    unknown.reason = "an impulse at a place that is not known";
     return unknown;
   }
-  IntegralResult result = definite(rest, x, from, to, options, depth);
+  IntegralResult result = definite(parts->rest, x, from, to, options, depth);
   if (result.status != IntegralStatus::exact) return result;
-  result.value += value;
+  result.value += parts->value;
   result.steps.emplace_back("impulses by their defining property");
   for (const Decision& d : signs.decisions()) result.conditions.push_back(condition_of(d));
   return result;
@@ -482,7 +452,7 @@ IntegralResult definite(const Expr& f, const Expr& variable, const Expr& from, c
     result.reason.clear();
     return result;
   }
-  if (is_call_within(e, "dirac")) return with_impulses(e, x, from, to, options, depth);
+  if (has_impulse(e)) return with_impulses(e, x, from, to, options, depth);
   const DefiniteProblem problem{e, x, from, to};
 
   // all cases of the signs that matter, the positive ones first
@@ -507,11 +477,11 @@ IntegralResult definite(const Expr& f, const Expr& variable, const Expr& from, c
         break;
       }
       c.outcome.value = shortened(c.outcome.value, conditions);
-      if (!options.principal_value) c.check = check_definite(e, x, from, to, c.outcome.value, conditions, {std::min<std::size_t>(options.points, 3), options.seed});
+      if (!options.principal_value) c.check = check_definite(e, x, from, to, c.outcome.value, conditions, {std::min<std::size_t>(options.points, 5), options.seed});
       if (c.check.verdict == Verdict::untested && c.outcome.antiderivative && !c.outcome.ends.empty() && !options.principal_value) {
         // where quadrature fails, on slow or oscillating tails: the antiderivative close to its limits
         const Expr F = substitute(*c.outcome.antiderivative, {{*c.outcome.variable, x}}, Unused::allowed);
-        c.check = check_limits(F, x, c.outcome.ends, c.outcome.value, conditions, {std::min<std::size_t>(options.points, 3), options.seed});
+        c.check = check_limits(F, x, c.outcome.ends, c.outcome.value, conditions, {std::min<std::size_t>(options.points, 5), options.seed});
       }
       if (c.check.verdict == Verdict::agrees || (options.principal_value && c.outcome.antiderivative)) break;
       c.outcome.kind = Outcome::Kind::none;

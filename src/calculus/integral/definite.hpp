@@ -1,11 +1,22 @@
 // Evidence for definite integrals.
 #pragma once
 
+#include <optional>
 #include <span>
 
 #include "boreon/integral.hpp"
+#include "calculus/signs.hpp"
 
 namespace boreon {
+
+/// Whether dirac occurs.
+[[nodiscard]] bool has_impulse(const Expr& e);
+/// What the impulses inside the range contribute, and the integrand without them; nothing if a place is not known.
+struct Impulses {
+  Expr value;
+  Expr rest;
+};
+[[nodiscard]] std::optional<Impulses> split_impulses(const Expr& f, const Symbol& x, const Expr& from, const Expr& to, Signs& signs);
 
 struct DefiniteCheck {
   std::size_t points = 3;

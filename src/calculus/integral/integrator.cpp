@@ -72,7 +72,6 @@ Expr Integrator::real_log(const Expr& u) {
     postorder(u, [&](const Expr& n) {
       if (n.is_constant(ConstantCode::imaginary)) real = false;
       if (n.is(Kind::symbol) && !assumptions_of(n).has(Assumption::real)) real = false;
-      if (is_call_of(n, "polynomial_root")) real = false;
     });
     if (!real) return log(u);
   }

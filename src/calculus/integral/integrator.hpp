@@ -95,7 +95,14 @@ struct ClosedRoots {
   std::vector<Pair> pairs;
 };
 [[nodiscard]] std::optional<ClosedRoots> closed_roots(const std::vector<Expr>& coefficients, Signs& signs);
-/// The same for a polynomial with rational coefficients of any degree, by polynomial_root where nothing else is known.
-[[nodiscard]] std::optional<ClosedRoots> all_roots(const std::vector<Expr>& coefficients, Signs& signs);
+/// All roots of a polynomial with rational coefficients and no repeated root, of any degree, by polynomial_root; the
+/// complex ones with their conjugates.
+struct NumberedRoots {
+  std::vector<Expr> real;
+  std::vector<Expr> complex;
+};
+[[nodiscard]] std::optional<NumberedRoots> numbered_roots(const std::vector<Expr>& coefficients);
+/// The real roots, in closed form or numbered.
+[[nodiscard]] std::optional<std::vector<Expr>> real_roots(const std::vector<Expr>& coefficients, Signs& signs);
 
 }  // namespace boreon

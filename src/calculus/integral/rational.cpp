@@ -7,6 +7,7 @@
 
 #include "algebra/kernel_ring.hpp"
 #include "boreon/algebra.hpp"
+#include "boreon/bindings.hpp"
 #include "boreon/error.hpp"
 #include "boreon/functions.hpp"
 #include "boreon/simplify.hpp"
@@ -304,8 +305,8 @@ class RationalIntegrator {
   bool by_roots(const Univariate& a, const Univariate& base) {
     std::vector<Expr> c;
     for (const Fraction& k : base) c.push_back(ring_.expression(k));
-    const auto roots = all_roots(c, in_.signs());
-    if (!roots) return false;
+    const auto roots = closed_roots(c, in_.signs());
+    if (!roots) return by_numbered_roots(a, base, c);
     Univariate g;
     const Univariate residue = uv::divide(uv::multiply(a, uv::inverse_modulo(uv::derivative(base), base, g)), base).remainder;
     const auto shown = [&](const Expr& e) { return tidied(e, in_.signs()); };
@@ -319,14 +320,25 @@ class RationalIntegrator {
       Expr u = 0;
       Expr v = 0;
       for (std::size_t i = residue.size(); i-- > 0;) {
-        const Expr next = u * p - v * q + ring_.expression(residue[i]);
-        v = u * q + v * p;
+        const Expr next = expand(u * p - v * q + ring_.expression(residue[i]));
+        v = expand(u * q + v * p);
         u = next;
       }
       const Expr norm = shown(expand(p * p + q * q));
       terms_.push_back(scale * shown(u) * log(power(x_, 2) - shown(2 * p) * x_ + norm));
       terms_.push_back(scale * shown(-2 * v) * atan((x_ - p) / q));
     }
+    return true;
+  }
+
+  // The residue at each root z is a(z)/base'(z); conjugate terms add up to real values.
+  bool by_numbered_roots(const Univariate& a, const Univariate& base, const std::vector<Expr>& c) {
+    const auto roots = numbered_roots(c);
+    if (!roots) return false;
+    const Expr scale = ring_.factored(outside_);
+    const Expr residue = expression(a) / expression(uv::derivative(base));
+    for (const Expr& z : roots->real) terms_.push_back(scale * substitute(residue, {{x_, z}}, Unused::allowed) * in_.real_log(x_ - z));
+    for (const Expr& z : roots->complex) terms_.push_back(scale * substitute(residue, {{x_, z}}, Unused::allowed) * log(x_ - z));
     return true;
   }
 

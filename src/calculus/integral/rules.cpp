@@ -30,6 +30,20 @@ layers::Result layers::by_rules(Integrator& in, const Expr& f, const Symbol& x) 
     }
     return std::nullopt;
   }
+  if (f.is(Kind::unknown_call)) {  // the derivative of an unknown function, one order down
+    std::vector<Expr> ops(f.operands().begin(), f.operands().end());
+    std::size_t at = 0;
+    for (std::size_t i = 1; i < ops.size(); i += 2) {
+      if (!depends_on(ops[i], x)) continue;
+      if (at != 0) return std::nullopt;
+      at = i;
+    }
+    const auto l = linear_in(ops[at], x);
+    const auto order = ops[at + 1].word();
+    if (!l || !order || *order < 1) return std::nullopt;
+    ops[at + 1] = *order - 1;
+    return unknown_call(ops) / l->slope;
+  }
   if (f.is(Kind::call)) {
     std::size_t varying = f.operands().size();
     for (std::size_t i = 0; i < f.operands().size(); ++i) {
