@@ -28,6 +28,14 @@ Expr expression_of(const Request& r, const Assumed& assumed) {
   return evaluate_operators(read_input(r.inputs[0], assumed.context), assumed.conditions);
 }
 
+// Whether the input held integrals, sums or limits.
+bool carried_out(const Request& r, const Assumed& assumed) {
+  if (is_model(r.inputs[0])) return false;
+  bool found = false;
+  postorder(read_input(r.inputs[0], assumed.context), [&](const Expr& e) { found = found || e.is(Kind::integral) || e.is(Kind::summation) || e.is(Kind::limit); });
+  return found;
+}
+
 std::string text_of(const Comparison& c) {
   if (!c.agrees) {
     std::string at;
@@ -105,6 +113,7 @@ Answer simplify_command(const Request& r) {
   const Simplified s = simplify_with_report(e, options_of(r, assumed));
   Answer a = concluded(r, s.expression, s.check, assumed);
   a.json["operations"] = {{"before", s.cost_before}, {"after", s.cost_after}};
+  if (carried_out(r, assumed)) a.text += "integrals, sums and limits were carried out first, each verified by its own check\n";
   a.text += fmt::format("operations: {} before, {} after{}\n", s.cost_before, s.cost_after, s.work_exhausted ? "; the search stopped at its limit of work" : "");
   return a;
 }

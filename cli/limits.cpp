@@ -16,7 +16,7 @@ Json texts_of(const std::vector<Expr>& conditions, std::vector<std::string> text
 
 Expr single_expression(const Request& r, const Assumed& assumed) {
   if (r.inputs.size() != 1 || is_model(r.inputs[0])) throw Error(ErrorKind::usage, fmt::format("{} takes one expression; quote it as one word", r.command));
-  return read_input(r.inputs[0], assumed.context);
+  return evaluate_operators(read_input(r.inputs[0], assumed.context), assumed.conditions);
 }
 
 }  // namespace
@@ -71,7 +71,7 @@ Answer series_command(const Request& r) {
   }
   if (text.empty()) text = "0";
   const Expr sum = s.expression();
-  const std::string order_term = s.exact ? "" : fmt::format("O({})", to_text(power(s.local, Expr(s.next))));
+  const std::string order_term = s.exact ? "" : fmt::format("O({})", to_text(power(about == -infinity() ? -s.local : s.local, Expr(s.next))));
   a.text = (r.format == "text" ? "  " + text : typeset(r, sum)) + "\n";
   a.text += s.exact ? "exact: nothing is left out\n" : fmt::format("left out: {}{}\n", order_term, text.find("log(") == std::string::npos ? "" : " up to logarithms");
   a.json["result"] = to_text(sum);

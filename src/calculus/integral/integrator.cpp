@@ -79,6 +79,7 @@ Expr Integrator::real_log(const Expr& u) {
 }
 
 void Integrator::note(std::string text) {
+  for (std::size_t at = 0; (at = text.find("_v", at)) != std::string::npos;) text.replace(at, 2, "t");  // names of substitutions
   if (steps_.size() < 200) steps_.push_back({depth_, std::move(text)});
 }
 

@@ -417,7 +417,11 @@ Expansion Expander::taylor(const Expr& e, std::size_t argument) {
       [&](int k) -> Expr {
         if (k > 80) throw NoExpansion{"the expansion needs derivatives of too high an order"};
         for (; at < k; ++at) {
-          f = derivative(f, z);
+          try {
+            f = derivative(f, z);
+          } catch (const Error& error) {
+            throw NoExpansion{error.message()};
+          }
           factorial = factorial / Number(at + 1);
         }
         return Expr(factorial) * value(f);
@@ -485,6 +489,13 @@ Expansion Expander::call(const Expr& e) {
     for (const int n : {1, -1}) {
       if (vanishes(place - n)) place = n;
     }
+  }
+  if (name == "zeta" && place.is_integer(1)) {  // NIST 25.2.4, whose further coefficients have no name here
+    const Expansion pole = with_leading(ops[varying] - 1);
+    Expansion rest;
+    rest.exact = false;
+    rest.order = pole.empty() ? Number(1) : pole.leading().exponent;
+    return add({power(pole, Number(-1)), constant(egamma()), rest});
   }
   if (const auto form = regular_form(e, place)) return of(*form);
   if (is_integral_like(e)) return by_derivative(e);

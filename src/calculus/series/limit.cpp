@@ -471,7 +471,7 @@ namespace {
 
 // Values on the way to the place, to 60 digits.
 void compare_nearby(const Expr& f, const Expr& x, const Expr& place, int direction, LimitResult& result, std::span<const Expr> conditions) {
-  if (is_infinite(result.value) || is_undefined(result.value)) return;
+  if (is_infinite(result.value) || is_undefined(result.value) || !unknown_calls({&f, 1}).empty()) return;
   const Symbol w("_w", {Assumption::positive});
   const bool far = is_infinite(place);
   const Expr in_w = substitute(f, {{x, far ? direction / w : place + direction * w}}, Unused::allowed);
