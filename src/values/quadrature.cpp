@@ -21,6 +21,31 @@ namespace {
 constexpr double infinite = std::numeric_limits<double>::infinity();
 constexpr long near_precision = 192;
 
+// Integrals within integrals share one allowance of evaluations, set by the outermost call of the thread.
+constexpr std::size_t most_evaluations = 8000000;
+thread_local std::size_t evaluations_left = 0;
+class Allowance {
+ public:
+  Allowance() : outermost_(evaluations_left == 0) {
+    if (outermost_) evaluations_left = most_evaluations;
+  }
+  ~Allowance() {
+    if (outermost_) evaluations_left = 0;
+  }
+  Allowance(const Allowance&) = delete;
+  Allowance& operator=(const Allowance&) = delete;
+  static void use() {
+    if (evaluations_left <= 1)
+      throw Error(ErrorKind::limit,
+                  "quadrature needs more than eight million evaluations of the integrand; integrals within integrals multiply them: find the inner ones in closed form, or lower "
+                  "the dimension");
+    --evaluations_left;
+  }
+
+ private:
+  bool outermost_;
+};
+
 struct Undefined {};  // the integrand has no value at a point that counts
 
 double end_value(const Expr& e, const Bindings& bindings) {
@@ -31,10 +56,14 @@ double end_value(const Expr& e, const Bindings& bindings) {
 
 class Integrand {
  public:
-  Integrand(const Expr& f, Expr x) : f_(f), plan_({&f_, 1}), x_(std::move(x)) {}
+  Integrand(const Expr& f, Expr x) : f_(f), plan_({&f_, 1}), x_(std::move(x)) {
+    postorder(f_, [&](const Expr& e) { nested_ = nested_ || e.is(Kind::integral) || e.is(Kind::summation); });
+  }
 
   double at(double x) {
     ++count;
+    Allowance::use();
+    if (nested_) return inside(Expr(Number::exact(x)));
     try {
       return evaluator_.run(plan_, [&](const Expr& e, double& v) {
         if (!(e == x_)) throw Error(ErrorKind::binding, e.is(Kind::symbol) ? e.name() + " has no value" : "an unknown function has no value");
@@ -50,6 +79,8 @@ class Integrand {
   // At end + distance, the end known to any precision.
   double near(const Ball& end, double distance) {
     ++count;
+    Allowance::use();
+    if (nested_) return inside(Expr(Number::exact(midpoint(end.re()) + distance)));
     try {
       Ball x = end;
       Ball d = Ball::from(std::complex<double>(distance));
@@ -66,9 +97,21 @@ class Integrand {
   }
 
   std::size_t count = 0;
+  [[nodiscard]] bool nested() const { return nested_; }
 
  private:
+  // An integral inside depends on the variable: it is taken anew at each point.
+  double inside(const Expr& place) const {
+    try {
+      return evaluate(substitute(f_, {{x_, place}}, Unused::allowed));
+    } catch (const Error& e) {
+      if (e.kind() == ErrorKind::binding || e.kind() == ErrorKind::unsupported || e.kind() == ErrorKind::limit) throw;
+      return std::numeric_limits<double>::quiet_NaN();
+    }
+  }
+
   Expr f_;
+  bool nested_ = false;
   EvaluationPlan plan_;
   Expr x_;
   GraphEvaluator<RealDomain> evaluator_;
@@ -90,7 +133,11 @@ Piece finite_piece(Integrand& f, const Expr& from, const Expr& to, double tolera
   if (!(a < b)) return {};
   const Ball low = ball_of(from);
   const Ball high = ball_of(to);
-  static boost::math::quadrature::tanh_sinh<double> rule(12);
+  // The noise of an inner integral stops the refinement of the outer one early.
+  static boost::math::quadrature::tanh_sinh<double> fine(12);
+  static boost::math::quadrature::tanh_sinh<double> coarse(6);
+  auto& rule = f.nested() ? coarse : fine;
+  if (f.nested()) tolerance = std::max(tolerance, 1e-10);
   double error = 0;
   double size = 0;
   std::size_t bad = 0;
@@ -111,7 +158,9 @@ Piece finite_piece(Integrand& f, const Expr& from, const Expr& to, double tolera
   };
   Piece p;
   p.value = rule.integrate(g, a, b, tolerance, &error, &size);
-  p.error = std::max(error, 1e-15 * size);
+  // the rule reports its error for the range from -1 to 1
+  p.error = std::max(error * std::min(1.0, (b - a) / 2), 1e-15 * size);
+  if (size < 1e-150) return {p.value, 0};
   if (bad > 0 || p.error > 100 * tolerance * size) {  // kinks and jumps inside: subdivision
     double other = 0;
     double other_size = 0;
@@ -121,7 +170,7 @@ Piece finite_piece(Integrand& f, const Expr& from, const Expr& to, double tolera
       finite = finite && std::isfinite(v);
       return std::isfinite(v) ? v : 0.0;
     };
-    const double v = boost::math::quadrature::gauss_kronrod<double, 21>::integrate(plain, a, b, 12, tolerance, &other, &other_size);
+    const double v = boost::math::quadrature::gauss_kronrod<double, 21>::integrate(plain, a, b, f.nested() ? 3 : 9, tolerance, &other, &other_size);
     if (finite && (bad > 0 || other < p.error)) return {v, std::max(other, 1e-15 * other_size)};
   }
   if (bad > 0) throw Undefined{};
@@ -249,6 +298,7 @@ Piece to_infinity(Integrand& f, const Expr& from, int direction, double toleranc
 }  // namespace
 
 QuadratureResult quadrature(const Expr& f, const Expr& x, const Expr& from, const Expr& to, const Bindings& bindings, const QuadratureOptions& options) {
+  const Allowance allowance;
   QuadratureResult out;
   const auto bound = [&](const Expr& e) { return substitute(e, bindings, Unused::allowed); };
   const Expr g = bound(f);
@@ -294,7 +344,7 @@ QuadratureResult quadrature(const Expr& f, const Expr& x, const Expr& from, cons
   } catch (const Undefined&) {
     out.error = infinite;
   } catch (const Error& e) {
-    if (e.kind() == ErrorKind::binding || e.kind() == ErrorKind::unsupported) throw;
+    if (e.kind() == ErrorKind::binding || e.kind() == ErrorKind::unsupported || e.kind() == ErrorKind::limit) throw;
     out.error = infinite;
   } catch (const std::exception&) {  // Boost reports what does not converge by exceptions
     out.error = infinite;

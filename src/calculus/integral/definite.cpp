@@ -136,8 +136,8 @@ std::optional<DefiniteValue> by_antiderivative(const DefiniteProblem& p, Signs& 
       value += v;
     }
   }
-  out.steps.push_back(places.empty() ? "its values at the ends" : fmt::format("its one-sided values at the ends and at {} places in between", places.size()));
-  return DefiniteValue{value, "antiderivative"};
+  out.steps.push_back(places.empty() ? "its one-sided values at the ends" : fmt::format("its one-sided values at the ends and at {} places in between", places.size()));
+  return DefiniteValue{value, "value by the antiderivative"};
 }
 
 // Odd integrands over symmetric ranges; and substitutions that map the range to itself: the mean of f and its image may

@@ -10,6 +10,7 @@
 #include "boreon/quadrature.hpp"
 #include "boreon/text.hpp"
 #include "boreon/traverse.hpp"
+#include "calculus/integral/breaks.hpp"
 #include "calculus/signs.hpp"
 
 namespace boreon {
@@ -86,23 +87,38 @@ std::optional<std::vector<IntegralRange>> exchanged(std::span<const IntegralRang
     std::swap(out[0], out[1]);
     return out;
   }
-  // y between a line through one corner and a constant: slope 1 or any number
-  const auto line = [&](const Expr& e) -> std::optional<std::pair<Expr, Expr>> {
+  // a boundary that rises or falls all the way, as x of y
+  struct Boundary {
+    bool rises;
+    Expr inverse;
+  };
+  const auto boundary = [&](const Expr& e) -> std::optional<Boundary> {
     const Expr slope = derivative(e, x);
-    if (!slope.is_number() || slope.is_integer(0)) return std::nullopt;
-    return std::pair{slope, substitute(e, {{x, 0}}, Unused::allowed)};
+    if (slope.is_number() && !slope.is_integer(0)) return Boundary{slope.number().sign() > 0, (y - substitute(e, {{x, 0}}, Unused::allowed)) / slope};
+    Signs signs(std::vector<Expr>{less(a, x), less(x, b), less(0, y)});
+    try {
+      const int s = signs.of(slope);
+      const auto roots = real_zeros(e - y, Symbol::from(x), signs, a, b);
+      if (s == 0 || !roots) return std::nullopt;
+      for (const Expr& r : *roots) {  // the one between a and b
+        const Expr middle = (a + b) / 2;
+        if (vanishes(substitute(r, {{y, substitute(e, {{x, middle}}, Unused::allowed)}}, Unused::allowed) - middle)) return Boundary{s > 0, r};
+      }
+    } catch (const UnknownSign&) {
+    }
+    return std::nullopt;
   };
   const auto at = [&](const Expr& e, const Expr& place) { return substitute(e, {{x, place}}, Unused::allowed); };
   if (!depends_on(c, x)) {
-    const auto l = line(g);
+    const auto l = boundary(g);
     if (!l) return std::nullopt;
-    const Expr inverse = (y - l->second) / l->first;
-    if (l->first.number().sign() > 0 && vanishes(at(g, a) - c)) {
+    const Expr& inverse = l->inverse;
+    if (l->rises && vanishes(at(g, a) - c)) {
       out[0] = {x, inverse, b};
       out[1] = {y, c, at(g, b)};
       return out;
     }
-    if (l->first.number().sign() < 0 && vanishes(at(g, b) - c)) {
+    if (!l->rises && vanishes(at(g, b) - c)) {
       out[0] = {x, a, inverse};
       out[1] = {y, c, at(g, a)};
       return out;
@@ -110,15 +126,15 @@ std::optional<std::vector<IntegralRange>> exchanged(std::span<const IntegralRang
     return std::nullopt;
   }
   if (!depends_on(g, x)) {
-    const auto l = line(c);
+    const auto l = boundary(c);
     if (!l) return std::nullopt;
-    const Expr inverse = (y - l->second) / l->first;
-    if (l->first.number().sign() > 0 && vanishes(at(c, b) - g)) {
+    const Expr& inverse = l->inverse;
+    if (l->rises && vanishes(at(c, b) - g)) {
       out[0] = {x, a, inverse};
       out[1] = {y, at(c, a), g};
       return out;
     }
-    if (l->first.number().sign() < 0 && vanishes(at(c, a) - g)) {
+    if (!l->rises && vanishes(at(c, a) - g)) {
       out[0] = {x, inverse, b};
       out[1] = {y, at(c, b), g};
       return out;
