@@ -71,6 +71,7 @@ class Story {
     r.assume = {"q0 > 0, H > 0"};
     step(r, integrate_command);
     r.inputs = {"(z - zm)*exp(-(z - zm)/H - exp((zm - z)/H))/H"};
+    r.assume = {"H > 0"};
     step(r, integrate_command);
     say("The slant column at grazing incidence, elevation sine c over a sphere of radius R:\n\n");
     r.inputs = {"exp(-(c*s + s^2/(2*R))/H)"};
