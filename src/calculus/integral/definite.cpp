@@ -385,7 +385,14 @@ Expr shortened(const Expr& value, const std::vector<Expr>& conditions) {
   o.work = 900;
   o.points = 3;
   try {
-    return simplify(value, o);
+    Expr best = simplify(value, o);
+    if (best.is(Kind::product) && operation_count(best) < 40) {  // (-a - b)/(c - d) as (a + b)/(d - c)
+      const Quotient q = quotient(best);
+      const Expr turned = expand(-q.numerator) / expand(-q.denominator);
+      const double gain = written_cost(best) - written_cost(turned);
+      if (gain > 0 || (gain == 0 && to_text(turned).size() < to_text(best).size())) best = turned;
+    }
+    return best;
   } catch (const Error&) {
     return value;
   }
