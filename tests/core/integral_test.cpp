@@ -372,3 +372,29 @@ TEST_CASE("sums in closed form against adding up") {
   CHECK_FALSE(geometric.conditions.empty());
   CHECK(equal_values(substitute(geometric.value, {{q, Expr(1) / 3}}), Expr(3) / 2));
 }
+
+TEST_CASE("ranges whose ends are parameters: either order, and poles that may lie between") {
+  const Symbol b("b"), c("c");
+  const IntegralResult r = integrate(1 / x, x, c, b);
+  for (const auto& [low, high] : {std::pair{1, 3}, {3, 1}, {-3, -1}, {-1, 2}, {2, -1}}) {
+    INFO(low << " to " << high);
+    const Bindings at{{c, low}, {b, high}};
+    const auto e = exception_at(r, at);
+    if (low * high < 0) {
+      REQUIRE(e);
+      CHECK(e->is_constant(ConstantCode::undefined));
+    } else {
+      CHECK(evaluate(substitute(e ? *e : r.value, at, Unused::allowed)) == doctest::Approx(std::log(double(high) / low)));
+    }
+  }
+  const IntegralResult absolute = integrate(abs(x), x, c, b);
+  for (const auto& [low, high] : {std::pair{1, 3}, {3, 1}, {-3, -1}, {-1, 2}, {2, -1}}) {
+    const Bindings at{{c, low}, {b, high}};
+    const auto e = exception_at(absolute, at);
+    const auto half_square = [](int v) { return 0.5 * v * std::abs(v); };
+    CHECK(evaluate(substitute(e ? *e : absolute.value, at, Unused::allowed)) == doctest::Approx(half_square(high) - half_square(low)));
+  }
+  CHECK(integrate(1 / x, x, 2, -1).status == IntegralStatus::divergent);
+  // infinitely many poles, any of which may lie in the range
+  CHECK(integrate(tan(x), x, 0, b).status == IntegralStatus::unevaluated);
+}

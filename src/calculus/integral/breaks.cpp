@@ -237,8 +237,9 @@ std::optional<Fold> folded(const Expr& e) {
 
 Places real_zeros(const Expr& e, const Symbol& x, Signs& signs, const Expr& from, const Expr& to) { return ZeroFinder(x, signs, from, to)(e); }
 
-std::vector<Expr> in_order(std::vector<Expr> places, Signs& signs, const Expr& from, const Expr& to) {
+std::vector<Expr> in_order(std::vector<Expr> places, Signs& signs, const Expr& from, const Expr& to, bool* downwards) {
   std::vector<Expr> kept;
+  bool down = false;
   const bool below = from == -infinity();
   const bool above = to.is_constant(ConstantCode::infinity);
   for (Expr& p : places) {
@@ -248,13 +249,21 @@ std::vector<Expr> in_order(std::vector<Expr> places, Signs& signs, const Expr& f
       real = v && std::abs(v->imag()) <= 1e-12 * std::abs(v->real());
     }
     if (!real) continue;
-    if (!below && signs.of(p - from) <= 0) continue;
-    if (!above && signs.of(to - p) <= 0) continue;
+    if (below || above) {
+      if (!below && signs.of(p - from) <= 0) continue;
+      if (!above && signs.of(to - p) <= 0) continue;
+    } else {  // between the ends, whichever is the larger
+      const int after = signs.of(p - from);
+      if (after == 0 || signs.of(to - p) != after) continue;
+      down = after < 0;
+    }
     bool known = false;
     for (const Expr& k : kept) known = known || k == p || signs.of(p - k) == 0;
     if (!known) kept.push_back(std::move(p));
   }
   std::sort(kept.begin(), kept.end(), [&](const Expr& a, const Expr& b) { return !(a == b) && signs.of(b - a) > 0; });
+  if (down) std::reverse(kept.begin(), kept.end());
+  if (downwards != nullptr) *downwards = down;
   return kept;
 }
 

@@ -21,8 +21,9 @@ struct Fold {
 /// numbers. In no order.
 [[nodiscard]] std::optional<std::vector<Expr>> real_zeros(const Expr& e, const Symbol& x, Signs& signs, const Expr& from, const Expr& to);
 
-/// Ascending, by the signs of differences; throws UnknownSign. Equal places are merged; places outside (from, to) go.
-[[nodiscard]] std::vector<Expr> in_order(std::vector<Expr> places, Signs& signs, const Expr& from, const Expr& to);
+/// In the order in which they are met on the way from `from` to `to`, by the signs of differences; throws UnknownSign.
+/// Equal places are merged; places outside go. `downwards` is set if the way is found to lead down.
+[[nodiscard]] std::vector<Expr> in_order(std::vector<Expr> places, Signs& signs, const Expr& from, const Expr& to, bool* downwards = nullptr);
 
 /// Places at which piecewise, abs, sign, ... may change their form, in ascending order.
 [[nodiscard]] std::optional<std::vector<Expr>> breaks_of_pieces(const Expr& f, const Symbol& x, Signs& signs, const Expr& from = -infinity(), const Expr& to = infinity());

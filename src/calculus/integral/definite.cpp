@@ -105,7 +105,10 @@ std::optional<DefiniteValue> by_antiderivative(const DefiniteProblem& p, Signs& 
   if (auto more = singular_places(*F, p.x, signs, p.from, p.to)) places = std::move(*more);
   const auto of_f = singular_places(p.integrand, p.x, signs, p.from, p.to);
   if (of_f) places.insert(places.end(), of_f->begin(), of_f->end());
-  places = in_order(std::move(places), signs, p.from, p.to);
+  // with an end that is a parameter, poles that were not located could lie anywhere
+  if (!of_f && (p.from.has_symbols() || p.to.has_symbols())) return std::nullopt;
+  bool downwards = false;
+  places = in_order(std::move(places), signs, p.from, p.to, &downwards);
   std::vector<Expr> ends{p.from};
   ends.insert(ends.end(), places.begin(), places.end());
   ends.push_back(p.to);
@@ -114,7 +117,7 @@ std::optional<DefiniteValue> by_antiderivative(const DefiniteProblem& p, Signs& 
   for (std::size_t i = 0; i + 1 < ends.size(); ++i) {
     for (const bool upper : {true, false}) {
       const Expr& place = upper ? ends[i + 1] : ends[i];
-      const Expr v = limit_of(*F, p.x, place, !upper, signs, fmt::format("at {} = {}", p.x.name(), shown(place)));
+      const Expr v = limit_of(*F, p.x, place, upper == downwards, signs, fmt::format("at {} = {}", p.x.name(), shown(place)));
       if (has_infinity(v)) {
         const bool inside = upper ? i + 2 < ends.size() : i > 0;
         if (!(principal_value && inside)) throw Divergent{fmt::format("at {} = {}", p.x.name(), shown(place))};

@@ -149,7 +149,11 @@ std::vector<Expr> places_to_split(const Expr& f, const Expr& x, const Expr& from
   const auto bound = [&](const Expr& e) { return substitute(e, bindings, Unused::allowed); };
   try {
     Signs signs;
-    if (auto places = singular_places(bound(f), Symbol::from(x), signs, bound(from), bound(to))) return *places;
+    Expr low = bound(from);
+    Expr high = bound(to);
+    const auto width = signs.known(high - low);
+    if (high == -infinity() || low.is_constant(ConstantCode::infinity) || (width && *width < 0)) std::swap(low, high);
+    if (auto places = singular_places(bound(f), Symbol::from(x), signs, low, high)) return *places;
   } catch (const Error&) {
   } catch (const UnknownSign&) {
   }
