@@ -44,7 +44,10 @@ Evidence check_definite(const Expr& f, const Symbol& x, const Expr& from, const 
     } catch (const Error&) {
       continue;
     }
-    if (!q.converged) continue;
+    if (!q.converged) {
+      ++out.skipped;
+      continue;
+    }
     const double error = std::abs(*claimed - std::complex<double>(q.value));
     const double size = std::max(std::abs(q.value), 1e-9);
     const double slack = 20 * q.error;
