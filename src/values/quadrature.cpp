@@ -235,7 +235,8 @@ Piece oscillating_tail(Integrand& f, double from, int direction) {
   double left = from;
   const auto value = [&](double d) { return f.at(direction * d); };
   double step = 0.05;
-  double previous = value(left);
+  double first = 0;  // size of the first waves, and of the last
+  double last = 0;
   const auto zero_after = [&](double start) {
     double x = start;
     double v = value(x);
@@ -256,15 +257,19 @@ Piece oscillating_tail(Integrand& f, double from, int direction) {
     }
     return infinite;
   };
-  (void)previous;
   for (int k = 0; k < 40; ++k) {
     const double right = zero_after(left + 1e-9 * std::max(1.0, left));
     if (!std::isfinite(right)) return {0, infinite};
+    const double before = sum;
     sum += boost::math::quadrature::gauss_kronrod<double, 31>::integrate([&](double d) { return value(d); }, left, right, 6, 1e-13);
     if (k > 0) sums.push_back(sum);
+    const double wave = std::abs(sum - before);
+    if (k >= 1 && k <= 5) first += wave;
+    if (k >= 35) last += wave;
     step = std::max(1e-4, (right - left) / 24);
     left = right;
   }
+  if (last > 0.7 * first) return {0, infinite};  // the waves do not die down: there is no integral, only a mean
   return extrapolated(sums);
 }
 

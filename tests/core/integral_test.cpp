@@ -332,6 +332,8 @@ TEST_CASE("numbers: quadrature, enclosures, many digits, numeric functions") {
   kink.breaks = {1};
   CHECK(quadrature(abs(x - 1), x, 0, 3, {}, kink).value == doctest::Approx(2.5).epsilon(1e-13));
   CHECK_FALSE(quadrature(1 / x, x, 0, 1).converged);
+  CHECK_FALSE(quadrature(sin(x), x, 0, infinity()).converged);  // a mean is no integral
+  CHECK(quadrature(sin(x) / sqrt(x), x, 0, infinity()).value == doctest::Approx(std::sqrt(M_PI / 2)).epsilon(1e-9));
   const Expr node = unevaluated_integral(f, x, 0, 1);
   CHECK(evaluate(node) == doctest::Approx(std::sqrt(M_PI) / 2 * std::erf(1.0)).epsilon(1e-13));
   CHECK(certify(node, {}, 40).real == certify(sqrt(pi()) * erf(Expr(1)) / 2, {}, 40).real);
