@@ -24,6 +24,7 @@
 #include "calculus/integral/definite.hpp"
 #include "calculus/integral/exceptional.hpp"
 #include "calculus/integral/families.hpp"
+#include "calculus/integral/forms.hpp"
 #include "calculus/integral/integrator.hpp"
 #include "calculus/integral/verify.hpp"
 #include "calculus/series/expansion.hpp"
@@ -37,6 +38,12 @@ constexpr std::size_t most_cases = 8;
 
 bool is_infinite(const Expr& e) {
   return e.is_constant(ConstantCode::infinity) || (e.is(Kind::product) && e.operands().size() == 3 && e.operands()[1].is_constant(ConstantCode::infinity));
+}
+
+bool has_imaginary_unit(const Expr& e) {
+  bool found = false;
+  postorder(e, [&](const Expr& n) { found = found || n.is_constant(ConstantCode::imaginary); });
+  return found;
 }
 
 bool has_infinity(const Expr& e) {
@@ -154,17 +161,6 @@ std::optional<DefiniteValue> by_pieces_of_range(const DefiniteProblem& p, Signs&
 // Over the line, with the inner exponential as the variable.
 std::optional<DefiniteValue> in_inner_exponential(const DefiniteProblem& p, Signs& signs, Outcome& out, bool principal_value, int depth);
 
-// Orthogonal polynomials of a small whole degree as polynomials.
-Expr polynomials_written_out(const Expr& e) {
-  Rebuild pass([](const Expr&, Expr&) { return false; },
-               [](const Expr& n) -> Expr {
-                 if (!is_call_of(n, "legendre_P") && !is_call_of(n, "hermite_H")) return n;
-                 const auto p = regular_form(n, 0);
-                 return p ? expand(*p) : n;
-               });
-  return pass(e);
-}
-
 std::optional<DefiniteValue> any_method(const DefiniteProblem& p, Signs& signs, Outcome& out, bool principal_value, int depth) {
   const bool only_antiderivatives = out.only_antiderivatives;
   const auto guarded = [&](const auto& method) -> std::optional<DefiniteValue> {
@@ -263,29 +259,6 @@ std::optional<DefiniteValue> by_pieces_of_range(const DefiniteProblem& p, Signs&
   }
   out.steps.push_back(fmt::format("in {} pieces", ends.size() - 1));
   return DefiniteValue{value, "in pieces"};
-}
-
-// How many different functions and roots of x occur.
-std::size_t functions_of(const Expr& e, const Symbol& x) {
-  std::size_t count = 0;
-  postorder(e, [&](const Expr& n) {
-    if (depends_on(n, x) && (n.is(Kind::call) || (n.is(Kind::power) && !n.operands()[1].word()))) ++count;
-  });
-  return count;
-}
-
-// Distinct sums, products and powers that vary.
-std::size_t varying_operations(const Expr& e, const Symbol& x) {
-  std::size_t count = 0;
-  postorder(e, [&](const Expr& n) {
-    if (!depends_on(n, x)) return;
-    if (n.is(Kind::product)) {
-      for (const Part part : Parts(n)) count += depends_on(part.key, x) ? 1 : 0;
-    } else if (n.is(Kind::sum) || n.is(Kind::power)) {
-      ++count;
-    }
-  });
-  return count;
 }
 
 std::optional<DefiniteValue> by_symmetry(const DefiniteProblem& p, Signs& signs, Outcome& out, int depth) {
@@ -533,6 +506,10 @@ IntegralResult definite(const Expr& f, const Expr& variable, const Expr& from, c
   result.value = found->outcome.value;
   result.check = found->check;
   result.steps = found->outcome.steps;
+  if (!result.value.has_symbols() && !has_imaginary_unit(e)) {
+    const auto v = value_at(result.value, {}, {});
+    if (v && std::abs(v->imag()) > 1e-9 * std::abs(*v)) result.reason = "complex, since the integrand is not real on all of the range (principal values)";
+  }
   // cases with the same value are one
   std::vector<Expr> ways{joined(found->outcome.decisions)};
   for (const Case& c : cases) {
