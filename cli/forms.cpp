@@ -10,7 +10,7 @@ namespace boreon::cli {
 namespace {
 
 // One expression, or a quantity of a model with all its definitions written out.
-Expr expression_of(const Request& r, const Assumed& assumed) {
+Expr expression_of(const Request& r, const Assumed& assumed, bool* carried_out = nullptr) {
   if (is_model(r.inputs.at(0))) {
     const Model model = model_of(r);
     const System system = system_of(model);
@@ -25,15 +25,11 @@ Expr expression_of(const Request& r, const Assumed& assumed) {
     throw Error(ErrorKind::usage, fmt::format("--of names an output or an equation of the model{} (there are: {})", suggestion(r.of, names), fmt::join(names, ", ")));
   }
   if (r.inputs.size() != 1) throw Error(ErrorKind::usage, fmt::format("{} takes one expression, got {}; quote it as one word", r.command, r.inputs.size()));
-  return evaluate_operators(read_input(r.inputs[0], assumed.context), assumed.conditions);
-}
-
-// Whether the input held integrals, sums or limits.
-bool carried_out(const Request& r, const Assumed& assumed) {
-  if (is_model(r.inputs[0])) return false;
-  bool found = false;
-  postorder(read_input(r.inputs[0], assumed.context), [&](const Expr& e) { found = found || e.is(Kind::integral) || e.is(Kind::summation) || e.is(Kind::limit); });
-  return found;
+  const Expr e = read_input(r.inputs[0], assumed.context);
+  if (carried_out != nullptr) {
+    postorder(e, [&](const Expr& n) { *carried_out = *carried_out || n.is(Kind::integral) || n.is(Kind::summation) || n.is(Kind::limit); });
+  }
+  return evaluate_operators(e, assumed.conditions);
 }
 
 std::string text_of(const Comparison& c) {
@@ -80,7 +76,8 @@ Answer compared(const Request& r, const Expr& e, const Expr& result, const Assum
 
 Answer simplify_command(const Request& r) {
   const Assumed assumed = assumptions_of(r);
-  const Expr e = expression_of(r, assumed);
+  bool carried_out = false;  // whether the input held integrals, sums or limits
+  const Expr e = expression_of(r, assumed, &carried_out);
   const std::vector<Expr> by = by_of(r, assumed);
   if (!r.form.empty()) {
     const auto variable = [&]() -> Expr {
@@ -113,7 +110,7 @@ Answer simplify_command(const Request& r) {
   const Simplified s = simplify_with_report(e, options_of(r, assumed));
   Answer a = concluded(r, s.expression, s.check, assumed);
   a.json["operations"] = {{"before", s.cost_before}, {"after", s.cost_after}};
-  if (carried_out(r, assumed)) a.text += "integrals, sums and limits were carried out first, each verified by its own check\n";
+  if (carried_out) a.text += "integrals, sums and limits were carried out first, each verified by its own check\n";
   a.text += fmt::format("operations: {} before, {} after{}\n", s.cost_before, s.cost_after, s.work_exhausted ? "; the search stopped at its limit of work" : "");
   return a;
 }

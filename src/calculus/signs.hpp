@@ -27,6 +27,34 @@ struct Decision {
 /// The decision as a relation.
 [[nodiscard]] Expr condition_of(const Decision& d);
 
+/// The truth of a condition by the signs of the differences of its relations; nothing for what is no condition.
+template <class SignOf>
+[[nodiscard]] std::optional<bool> truth_by_signs(const Expr& c, const SignOf& sign_of) {
+  if (c.is_constant(ConstantCode::true_value)) return true;
+  if (c.is_constant(ConstantCode::false_value)) return false;
+  if (c.is(Kind::logic)) {
+    if (c.logic_op() == LogicOp::negation) {
+      const auto t = truth_by_signs(c.operands()[0], sign_of);
+      return t ? std::optional<bool>(!*t) : std::nullopt;
+    }
+    const bool all = c.logic_op() == LogicOp::conjunction;
+    for (const Expr& o : c.operands()) {
+      const auto t = truth_by_signs(o, sign_of);
+      if (!t) return std::nullopt;
+      if (*t != all) return !all;
+    }
+    return all;
+  }
+  if (!c.is(Kind::relation)) return std::nullopt;
+  const int s = sign_of(c.operands()[1] - c.operands()[0]);
+  switch (c.relation_op()) {
+    case RelationOp::less: return s > 0;
+    case RelationOp::less_equal: return s >= 0;
+    case RelationOp::equal: return s == 0;
+    default: return s != 0;
+  }
+}
+
 /// Thrown when a sign is needed that neither follows from the assumptions nor may be assumed.
 struct UnknownSign {
   Expr of;

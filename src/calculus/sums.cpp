@@ -7,6 +7,7 @@
 #include <complex>
 
 #include "algebra/kernel_ring.hpp"
+#include "algebra/linear_terms.hpp"
 #include "algebra/polynomial/work.hpp"
 #include "boreon/algebra.hpp"
 #include "boreon/bindings.hpp"
@@ -65,7 +66,6 @@ std::optional<Expr> antidifference(const Expr& term, const Symbol& k) {
   const Symbol h("_h");
   const KernelRing ring(std::vector<Expr>{*ratio, k, h});
   const unsigned v = *ring.index_of(k);
-  const unsigned hv = *ring.index_of(h);
   const Fraction f = ring.fraction_of(*ratio);
   const auto shifted = [&](const Univariate& p, std::int64_t by) {
     Univariate out;
@@ -83,14 +83,12 @@ std::optional<Expr> antidifference(const Expr& term, const Symbol& k) {
   Univariate r = uv::from(f.denominator, v);
   Univariate p{fraction(Number(1), ring.vars())};
   // whole shifts at which q and r have a common factor
-  Fraction unused;
   const Expr at_h = substitute(ring.expression(f.denominator), {{k, k + h}}, Unused::allowed);
   const KernelRing wide(std::vector<Expr>{ring.expression(f.numerator), at_h, k, h});
   const unsigned wv = *wide.index_of(k);
   const unsigned wh = *wide.index_of(h);
   const Fraction num = wide.fraction_of(ring.expression(f.numerator));
   const Fraction den = wide.fraction_of(at_h);
-  (void)hv;
   std::vector<std::int64_t> shifts;
   if (num.numerator.degree(wv) > 0 && den.numerator.degree(wv) > 0) {
     for (const poly::Factor& x : poly::factor(poly::resultant(num.numerator, den.numerator, wv)).list) {
@@ -175,18 +173,11 @@ std::optional<Expr> antidifference(const Expr& term, const Symbol& k) {
 std::optional<Expr> rational_sum(const Expr& term, const Symbol& k, const Expr& from, const Expr& to) {
   if (!is_rational_in(term, k)) return std::nullopt;
   const Expr parts = partial_fractions(term, k);
-  std::vector<Expr> list;
-  if (parts.is(Kind::sum)) {
-    if (!parts.operands()[0].is_integer(0)) return std::nullopt;
-    for (const auto [t, c] : Parts(parts)) list.push_back(c * t);
-  } else {
-    list.push_back(parts);
-  }
+  if (parts.is(Kind::sum) && !parts.operands()[0].is_integer(0)) return std::nullopt;
   const bool endless = to.is_constant(ConstantCode::infinity);
   Expr value = 0;
   Expr harmonic = 0;  // coefficients of 1/k must cancel in an endless sum
-  for (const Expr& t : list) {
-    const Expr inverse = combine_fractions(1 / t);
+  for (const Expr& t : terms_of(parts)) {
     const Quotient q = quotient(t);
     const auto n = polynomial_in(q.numerator, k, 0);
     if (!n) return std::nullopt;
@@ -213,7 +204,6 @@ std::optional<Expr> rational_sum(const Expr& term, const Symbol& k, const Expr& 
     }
     const auto l = linear_in(base, k);
     if (!l || m < 1 || m > 30) return std::nullopt;
-    (void)inverse;
     const Expr a = l->constant / l->slope;
     const Expr c = (*n)[0] / (scale * power(l->slope, m));
     if (m == 1) {
@@ -232,13 +222,13 @@ std::optional<Expr> rational_sum(const Expr& term, const Symbol& k, const Expr& 
 // x^k over factorials, powers of k: NIST 4.2.19, 4.6.1, 25.2.1, 25.12.10
 std::optional<Expr> classical_series(const Expr& term, const Symbol& k, const Expr& from, Signs& signs, std::vector<Expr>& conditions) {
   if (!from.word()) return std::nullopt;
-  Expr constant = 1;
+  Expr constant = leading_number(term);
   Expr x = 1;
   Expr s = 0;
   Expr factorial;
   bool has_factorial = false;
   bool fine = true;
-  const auto take = [&](const Expr& base, const Expr& exponent) {
+  for_each_factor(term, [&](const Expr& base, const Expr& exponent) {
     if (!depends_on(base, k) && !depends_on(exponent, k)) {
       constant *= power(base, exponent);
     } else if (base == k && !depends_on(exponent, k)) {
@@ -265,15 +255,7 @@ std::optional<Expr> classical_series(const Expr& term, const Symbol& k, const Ex
     } else {
       fine = false;
     }
-  };
-  if (term.is(Kind::product)) {
-    constant = term.operands()[0];
-    for (const auto [b, e] : Parts(term)) take(b, e);
-  } else if (term.is(Kind::power)) {
-    take(term.operands()[0], term.operands()[1]);
-  } else {
-    take(term, 1);
-  }
+  });
   if (!fine) return std::nullopt;
   const auto missing = [&](std::int64_t start) {  // terms between the standard start and `from`
     Expr sum = 0;
@@ -462,10 +444,7 @@ SumResult sum_with_report(const Expr& term, const Expr& index, const Expr& from,
   if (g.is(Kind::sum) && g.operands().size() < 20) {
     Expr value = 0;
     bool all = true;
-    std::vector<Expr> terms;
-    if (!g.operands()[0].is_integer(0)) terms.push_back(g.operands()[0]);
-    for (const auto [e, c] : Parts(g)) terms.push_back(c * e);
-    for (const Expr& e : terms) {
+    for (const Expr& e : terms_of(g)) {
       if (!all) break;
       SumResult part;
       try {

@@ -6,6 +6,7 @@
 #include <numbers>
 
 #include "algebra/kernel_ring.hpp"
+#include "algebra/linear_terms.hpp"
 #include "boreon/algebra.hpp"
 #include "boreon/bindings.hpp"
 #include "boreon/catalogue.hpp"
@@ -163,10 +164,7 @@ class ZeroFinder {
     std::vector<Expr> all;
     for (const Expr& base : bases) {
       const auto b0 = number(base);
-      if (!low || !high || !a || !b || !p || !b0) {  // with parameters: the first few, to be told apart by signs
-        if (from_.is_constant(ConstantCode::infinity) || from_ == -infinity() || to_.is_constant(ConstantCode::infinity)) return std::nullopt;
-        return std::nullopt;
-      }
+      if (!low || !high || !a || !b || !p || !b0) return std::nullopt;
       if (!std::isfinite(*low) || !std::isfinite(*high)) return std::nullopt;
       const double k1 = (*a * *low + *b - *b0) / *p;
       const double k2 = (*a * *high + *b - *b0) / *p;
@@ -222,6 +220,22 @@ class ZeroFinder {
   int depth_ = 0;
 };
 
+// Gathers the zeros of several expressions, and whether all of them were found.
+struct Zeros {
+  const Symbol& x;
+  Signs& signs;
+  const Expr& from;
+  const Expr& to;
+  std::vector<Expr> all = {};
+  bool complete = true;
+
+  void operator()(const Expr& e) {
+    const Places z = real_zeros(e, x, signs, from, to);
+    complete = complete && z;
+    if (z) all.insert(all.end(), z->begin(), z->end());
+  }
+};
+
 bool jumps_at_zero(std::string_view name) { return name == "abs" || name == "sign" || name == "heaviside" || name == "dirac"; }
 
 }  // namespace
@@ -268,19 +282,13 @@ std::vector<Expr> in_order(std::vector<Expr> places, Signs& signs, const Expr& f
 }
 
 Places breaks_of_pieces(const Expr& f, const Symbol& x, Signs& signs, const Expr& from, const Expr& to) {
-  std::vector<Expr> all;
-  bool complete = true;
-  const auto zeros = [&](const Expr& e) {
-    const Places z = real_zeros(e, x, signs, from, to);
-    complete = complete && z;
-    if (z) all.insert(all.end(), z->begin(), z->end());
-  };
+  Zeros zeros{x, signs, from, to};
   const std::function<void(const Expr&)> conditions = [&](const Expr& c) {
     if (c.is(Kind::relation)) return zeros(c.operands()[1] - c.operands()[0]);
     for (const Expr& o : c.operands()) conditions(o);
   };
   postorder(f, [&](const Expr& n) {
-    if (!complete || !depends_on(n, x)) return;
+    if (!zeros.complete || !depends_on(n, x)) return;
     if (n.is(Kind::piecewise)) {
       for (std::size_t i = 1; i < n.operands().size(); i += 2) conditions(n.operands()[i]);
     }
@@ -297,10 +305,10 @@ Places breaks_of_pieces(const Expr& f, const Symbol& x, Signs& signs, const Expr
       const Expr shifted = name == "round" ? n.operands()[0] + Expr(1) / 2 : n.operands()[0];
       zeros(sin(pi() * shifted));
     }
-    if (name == "fmod" || name == "cbrt") complete = name == "cbrt";
+    if (name == "fmod") zeros.complete = false;
   });
-  if (!complete) return std::nullopt;
-  return in_order(std::move(all), signs, from, to);
+  if (!zeros.complete) return std::nullopt;
+  return in_order(std::move(zeros.all), signs, from, to);
 }
 
 std::optional<Expr> piece_between(const Expr& f, const Symbol& x, const Expr& from, const Expr& to, Signs& signs) {
@@ -308,25 +316,7 @@ std::optional<Expr> piece_between(const Expr& f, const Symbol& x, const Expr& fr
   const bool above = to.is_constant(ConstantCode::infinity);
   const Expr middle = below && above ? Expr(0) : below ? to - 1 : above ? from + 1 : (from + to) / 2;
   const auto at = [&](const Expr& e) { return substitute(e, {{x, middle}}, Unused::allowed); };
-  const std::function<bool(const Expr&)> holds = [&](const Expr& c) -> bool {
-    if (c.is_constant(ConstantCode::true_value)) return true;
-    if (c.is_constant(ConstantCode::false_value)) return false;
-    if (c.is(Kind::logic)) {
-      if (c.logic_op() == LogicOp::negation) return !holds(c.operands()[0]);
-      const bool all = c.logic_op() == LogicOp::conjunction;
-      for (const Expr& o : c.operands()) {
-        if (holds(o) != all) return !all;
-      }
-      return all;
-    }
-    const int s = signs.of(at(c.operands()[1] - c.operands()[0]));
-    switch (c.relation_op()) {
-      case RelationOp::less: return s > 0;
-      case RelationOp::less_equal: return s >= 0;
-      case RelationOp::equal: return s == 0;
-      default: return s != 0;
-    }
-  };
+  const auto sign_there = [&](const Expr& d) { return signs.of(at(d)); };
   bool complete = true;
   Rebuild pass(
       [&](const Expr& n, Expr& result) {
@@ -338,7 +328,7 @@ std::optional<Expr> piece_between(const Expr& f, const Symbol& x, const Expr& fr
         if (n.is(Kind::piecewise)) {
           const auto ops = n.operands();
           for (std::size_t i = 0; i + 1 < ops.size(); i += 2) {
-            if (holds(ops[i + 1])) return ops[i];
+            if (truth_by_signs(ops[i + 1], sign_there).value_or(false)) return ops[i];
           }
           if (ops.size() % 2 == 1) return ops.back();
           complete = false;
@@ -387,13 +377,7 @@ std::optional<Expr> piece_between(const Expr& f, const Symbol& x, const Expr& fr
 }
 
 Places singular_places(const Expr& f, const Symbol& x, Signs& signs, const Expr& from, const Expr& to) {
-  std::vector<Expr> all;
-  bool complete = true;
-  const auto zeros = [&](const Expr& e) {
-    const Places z = real_zeros(e, x, signs, from, to);
-    complete = complete && z;
-    if (z) all.insert(all.end(), z->begin(), z->end());
-  };
+  Zeros zeros{x, signs, from, to};
   postorder(f, [&](const Expr& n) {
     if (!depends_on(n, x)) return;
     const auto look = [&](const Expr& base, const Expr& exponent) {
@@ -401,10 +385,7 @@ Places singular_places(const Expr& f, const Symbol& x, Signs& signs, const Expr&
       const auto k = exponent.word();
       if (!k || *k < 0) zeros(base);
     };
-    if (n.is(Kind::power)) look(n.operands()[0], n.operands()[1]);
-    if (n.is(Kind::product)) {
-      for (const auto [base, exponent] : Parts(n)) look(base, exponent);
-    }
+    if (n.is(Kind::power) || n.is(Kind::product)) for_each_factor(n, look);
     if (!n.is(Kind::call)) return;
     const auto name = n.function().name;
     const Expr& u = n.operands()[0];
@@ -417,9 +398,9 @@ Places singular_places(const Expr& f, const Symbol& x, Signs& signs, const Expr&
     if (name == "log1p") zeros(1 + u);
   });
   const Places pieces = breaks_of_pieces(f, x, signs, from, to);
-  if (!complete || !pieces) return std::nullopt;
-  all.insert(all.end(), pieces->begin(), pieces->end());
-  return in_order(std::move(all), signs, from, to);
+  if (!zeros.complete || !pieces) return std::nullopt;
+  zeros.all.insert(zeros.all.end(), pieces->begin(), pieces->end());
+  return in_order(std::move(zeros.all), signs, from, to);
 }
 
 }  // namespace boreon

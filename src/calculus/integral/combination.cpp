@@ -19,7 +19,7 @@ constexpr std::size_t most_parameters_unknowns = 40;
 
 class Combination {
  public:
-  Combination(const Expr& f, const std::vector<Candidate>& candidates, const Symbol& x) : ring_(roots(f, candidates), options()), dice_(20260101) {
+  Combination(const Expr& f, const std::vector<Candidate>& candidates, const Symbol& x) : ring_(roots(f, candidates), tower_options()), dice_(20260101) {
     for (unsigned v = 0; v < ring_.vars(); ++v) (depends_on(ring_.kernels()[v], x) ? varying_ : fixed_).push_back(v);
     const Fraction right = ring_.reduced(ring_.fraction_of(f));
     std::vector<Fraction> columns;
@@ -48,14 +48,6 @@ class Combination {
   [[nodiscard]] const KernelRing& ring() const { return ring_; }
 
  private:
-  static RingOptions options() {
-    RingOptions o;
-    o.rationalise_all = true;
-    o.pythagoras = true;
-    o.sine_stays = ~std::uint64_t{0};
-    o.term_limit = 20000;
-    return o;
-  }
   static std::vector<Expr> roots(const Expr& f, const std::vector<Candidate>& candidates) {
     std::vector<Expr> list{f};
     for (const Candidate& c : candidates) list.push_back(c.slope);
@@ -286,11 +278,13 @@ class Combination {
   static Number minus(const Number& a, const Number& b) { return a - b; }
   static Number times(const Number& a, const Number& b) { return a * b; }
   static Number over(const Number& a, const Number& b) { return a / b; }
+  static Number negated(const Number& a) { return -a; }
   static bool zero(const Number& a) { return a.is_zero(); }
   static std::size_t weight(const Number& a) { return a.bits(); }
   Fraction minus(const Fraction& a, const Fraction& b) const { return ring_.reduced(subtract(a, b)); }
   Fraction times(const Fraction& a, const Fraction& b) const { return ring_.reduced(multiply(a, b)); }
   Fraction over(const Fraction& a, const Fraction& b) const { return ring_.reduced(divide(a, b)); }
+  static Fraction negated(const Fraction& a) { return negate(a); }
   static bool zero(const Fraction& a) { return a.is_zero(); }
   static std::size_t weight(const Fraction& a) { return a.numerator.size() + a.denominator.size(); }
 
@@ -325,8 +319,7 @@ class Combination {
           if (c == column) continue;
           const auto old = a[i].find(c);
           if (old == a[i].end()) {
-            const T value = times(v, k);
-            a[i].insert_or_assign(c, minus(minus(value, value), value));
+            a[i].insert_or_assign(c, negated(times(v, k)));
           } else {
             T value = minus(old->second, times(v, k));
             if (zero(value)) {
@@ -361,6 +354,15 @@ class Combination {
 };
 
 }  // namespace
+
+RingOptions tower_options() {
+  RingOptions o;
+  o.rationalise_all = true;
+  o.pythagoras = true;
+  o.sine_stays = ~std::uint64_t{0};
+  o.term_limit = 20000;
+  return o;
+}
 
 std::optional<Expr> combination(const Expr& f, const std::vector<Candidate>& candidates, const Symbol& x) {
   Combination system(f, candidates, x);

@@ -29,16 +29,13 @@
 #include "calculus/integral/verify.hpp"
 #include "calculus/series/expansion.hpp"
 #include "calculus/series/limit_engine.hpp"
+#include "expr/canonical.hpp"
 
 namespace boreon {
 namespace {
 
 constexpr std::uint64_t work_of_search = 200000000U;
 constexpr std::size_t most_cases = 8;
-
-bool is_infinite(const Expr& e) {
-  return e.is_constant(ConstantCode::infinity) || (e.is(Kind::product) && e.operands().size() == 3 && e.operands()[1].is_constant(ConstantCode::infinity));
-}
 
 bool has_imaginary_unit(const Expr& e) {
   bool found = false;
@@ -68,8 +65,6 @@ struct Outcome {
   bool only_antiderivatives = false;
   bool places_known = true;  // where the integrand is singular
 };
-
-using Method = std::function<std::optional<DefiniteValue>(const DefiniteProblem&, Signs&, Outcome&)>;
 
 std::string shown(const Expr& e) { return to_text(e, {80, {}}); }
 
@@ -106,8 +101,7 @@ std::optional<DefiniteValue> by_antiderivative(const DefiniteProblem& p, Signs& 
   if (check_antiderivative(p.integrand, *F, p.x, signs.conditions(), 4, 20260102).verdict == Verdict::disagrees) return std::nullopt;
   out.antiderivative = *F;
   out.variable = p.x;
-  for (const Integrator::Step& s : in.steps()) out.steps.push_back(std::string(2 * static_cast<std::size_t>(std::max(0, s.depth - 1)), ' ') + s.text);
-  std::reverse(out.steps.begin(), out.steps.end());
+  out.steps = in.route();
   out.steps.push_back(fmt::format("antiderivative {}", to_text(*F, {200, {}})));
   std::vector<Expr> places;
   if (auto more = singular_places(*F, p.x, signs, p.from, p.to)) places = std::move(*more);
@@ -274,8 +268,8 @@ std::optional<DefiniteValue> by_symmetry(const DefiniteProblem& p, Signs& signs,
   if (p.from.is_integer(0) && p.to.is_integer(1)) maps.emplace_back((1 - p.x) / (1 + p.x), "x -> (1 - x)/(1 + x)");
   if (p.from.is_integer(0) && to_infinite) maps.emplace_back(1 / p.x, "x -> 1/x");
   for (const auto& [image, name] : maps) {
-    Expr g = substitute(p.integrand, {{p.x, image}}, Unused::allowed) * derivative(image, p.x);
-    g = -g;  // all of them reverse the range
+    // all of them reverse the range
+    const Expr g = -substitute(p.integrand, {{p.x, image}}, Unused::allowed) * derivative(image, p.x);
     const Expr sum = expand_logarithms(transforms::everywhere(p.integrand + g, [](const Expr& n) { return is_call_of(n, "log") ? log(factor(n.operands()[0])) : n; }));
     const Expr mean = simplify(sum, o) / 2;
     if (3 * functions_of(mean, p.x) + varying_operations(mean, p.x) >= 3 * functions_of(p.integrand, p.x) + varying_operations(p.integrand, p.x)) continue;

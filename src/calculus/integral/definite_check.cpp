@@ -7,12 +7,12 @@
 #include "boreon/catalogue.hpp"
 #include "boreon/error.hpp"
 #include "boreon/quadrature.hpp"
-#include "boreon/sampling.hpp"
 #include "boreon/text.hpp"
 #include "boreon/traverse.hpp"
 #include "calculus/integral/breaks.hpp"
 #include "calculus/integral/definite.hpp"
 #include "calculus/integral/verify.hpp"
+#include "calculus/parameter_points.hpp"
 
 namespace boreon {
 
@@ -21,21 +21,15 @@ Evidence check_definite(const Expr& f, const Symbol& x, const Expr& from, const 
   out.method = "quadrature";
   out.entries = 1;
   out.digits = 15;
-  std::vector<Expr> all{f, from, to, value};
-  all.insert(all.end(), conditions.begin(), conditions.end());
-  std::vector<Expr> leaves = sampled_leaves(all);
-  // a bound variable is no parameter
-  std::erase_if(leaves, [&](const Expr& e) { return e.is(Kind::symbol) && e.name() == x.name(); });
-  const SampleRanges ranges;
-  Sampler sampler(leaves, ranges, how.seed);
+  ParameterPoints parameters({f, from, to, value}, x, conditions, how.seed);
+  const auto& leaves = parameters.leaves();
   const std::size_t wanted = leaves.empty() ? 1 : how.points;
   for (std::size_t attempt = 0; attempt < 4 * wanted && out.points < wanted; ++attempt) {
-    const std::vector<double> point = sampler.draw(conditions);
-    if (point.size() != leaves.size()) break;
+    if (!parameters.next()) break;
+    const std::vector<double>& point = parameters.point();
     const auto claimed = certified_value(value, leaves, point);
     if (!claimed) continue;
-    Bindings at;
-    for (std::size_t i = 0; i < leaves.size(); ++i) at.set(leaves[i], Expr(Number::exact(point[i])));
+    const Bindings at = parameters.bindings();
     QuadratureResult q;
     try {
       QuadratureOptions o;
@@ -73,17 +67,14 @@ Evidence check_limits(const Expr& F, const Symbol& x, std::span<const Expr> ends
   out.entries = 1;
   std::vector<Expr> all{F, value};
   all.insert(all.end(), ends.begin(), ends.end());
-  all.insert(all.end(), conditions.begin(), conditions.end());
-  std::vector<Expr> leaves = sampled_leaves(all);
-  std::erase_if(leaves, [&](const Expr& e) { return e.is(Kind::symbol) && e.name() == x.name(); });
-  const SampleRanges ranges;
-  Sampler sampler(leaves, ranges, how.seed);
+  ParameterPoints parameters(std::move(all), x, conditions, how.seed);
+  const auto& leaves = parameters.leaves();
   const std::size_t wanted = leaves.empty() ? 1 : how.points;
   bool shrinks = true;
   out.digits = 15;
   for (std::size_t attempt = 0; attempt < 4 * wanted && out.points < wanted; ++attempt) {
-    const std::vector<double> point = sampler.draw(conditions);
-    if (point.size() != leaves.size()) break;
+    if (!parameters.next()) break;
+    const std::vector<double>& point = parameters.point();
     const auto claimed = certified_value(value, leaves, point);
     if (!claimed) continue;
     // beside a finite end by 10^-k, at 10^k for an infinite one
@@ -124,17 +115,9 @@ Evidence check_limits(const Expr& F, const Symbol& x, std::span<const Expr> ends
 
 // Whether quadrature finds a finite value of what is said to diverge.
 bool contradicts(const Expr& f, const Symbol& x, const Expr& from, const Expr& to, std::span<const Expr> conditions) {
-  const Expr all[] = {f, from, to};
-  std::vector<Expr> list(std::begin(all), std::end(all));
-  list.insert(list.end(), conditions.begin(), conditions.end());
-  std::vector<Expr> leaves = sampled_leaves(list);
-  std::erase_if(leaves, [&](const Expr& e) { return e.is(Kind::symbol) && e.name() == x.name(); });
-  const SampleRanges ranges;
-  Sampler sampler(leaves, ranges, 20260101);
-  const std::vector<double> point = sampler.draw(conditions);
-  if (point.size() != leaves.size()) return false;
-  Bindings at;
-  for (std::size_t i = 0; i < leaves.size(); ++i) at.set(leaves[i], Expr(Number::exact(point[i])));
+  ParameterPoints parameters({f, from, to}, x, conditions, 20260101);
+  if (!parameters.next()) return false;
+  const Bindings at = parameters.bindings();
   bool oscillates = false;
   postorder(f, [&](const Expr& n) { oscillates = oscillates || is_call_of(n, "sin") || is_call_of(n, "cos") || is_call_of(n, "bessel_J"); });
   if (oscillates) return false;  // summation methods give finite values to what has none

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 
+#include "algebra/linear_terms.hpp"
 #include "algebra/reasoner.hpp"
 #include "boreon/algebra.hpp"
 #include "boreon/bindings.hpp"
@@ -100,10 +101,7 @@ std::vector<Exceptional> exceptional_parameters(const Expr& F, const Expr& f, co
       const auto look = [&](const Expr& base, const Expr& exponent) {
         if (is_negative(exponent) && !depends_on(base, x) && base.has_symbols()) take(base);
       };
-      if (n.is(Kind::power)) look(n.operands()[0], n.operands()[1]);
-      if (n.is(Kind::product)) {
-        for (const auto [b, e2] : Parts(n)) look(b, e2);
-      }
+      if (n.is(Kind::power) || n.is(Kind::product)) for_each_factor(n, look);
       // coefficients in front of what must not vanish
       if (n.is(Kind::call) && (n.function().name == "log" || n.function().name == "Ei" || n.function().name == "Ci" || n.function().name == "E1")) {
         const Expr& u = n.operands()[0];

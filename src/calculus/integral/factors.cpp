@@ -1,5 +1,6 @@
 #include "calculus/integral/factors.hpp"
 
+#include "algebra/linear_terms.hpp"
 #include "boreon/algebra.hpp"
 #include "boreon/functions.hpp"
 #include "boreon/traverse.hpp"
@@ -10,7 +11,8 @@ namespace families {
 
 Factors factors_of(const Expr& f, const Symbol& x) {
   Factors out;
-  const auto take = [&](const Expr& base, const Expr& exponent) {
+  out.constant = leading_number(f);
+  for_each_factor(f, [&](const Expr& base, const Expr& exponent) {
     if (base == x && !depends_on(exponent, x)) {
       out.power += exponent;
     } else if (!depends_on(base, x) && !depends_on(exponent, x)) {
@@ -18,15 +20,7 @@ Factors factors_of(const Expr& f, const Symbol& x) {
     } else {
       out.others.emplace_back(base, exponent);
     }
-  };
-  if (f.is(Kind::product)) {
-    out.constant = f.operands()[0];
-    for (const auto [base, exponent] : Parts(f)) take(base, exponent);
-  } else if (f.is(Kind::power)) {
-    take(f.operands()[0], f.operands()[1]);
-  } else {
-    take(f, 1);
-  }
+  });
   // one exponential for all of them
   Expr argument = 0;
   std::erase_if(out.others, [&](const auto& o) {

@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <functional>
 
+#include "algebra/linear_terms.hpp"
 #include "algebra/simplify/transforms.hpp"
 #include "boreon/algebra.hpp"
 #include "boreon/bindings.hpp"
@@ -25,13 +26,7 @@ namespace {
 // Sums of c*x^s*exp(-z*x) with complex z, sines and hyperbolic functions among them: 5.2.1, 5.9.1 continued in s
 Result exponential_sum(const Expr& f, const Symbol& x, Signs& signs) {
   const Expr e = expand(transforms::circular_to_exponentials(transforms::hyperbolic_to_exponentials(f)));
-  std::vector<Expr> terms;
-  if (e.is(Kind::sum)) {
-    if (!e.operands()[0].is_integer(0)) terms.push_back(e.operands()[0]);
-    for (const auto [t, c] : Parts(e)) terms.push_back(c * t);
-  } else {
-    terms.push_back(e);
-  }
+  const std::vector<Expr> terms = terms_of(e);
   if (terms.size() > 40) return std::nullopt;
   Expr value = 0;
   Expr pole = 0;  // of the analytic continuation: must cancel
@@ -254,13 +249,7 @@ Result frullani(const Expr& f, const Symbol& x, Signs& signs) {
 // x^k*exp(-a*x^2 + b*x)*(sines and cosines of linear arguments), k a small integer: derivatives of 7.7.3 by b
 Result gaussian_moments(const Expr& f, const Symbol& x, Signs& signs) {
   const Expr e = expand(transforms::circular_to_exponentials(transforms::hyperbolic_to_exponentials(f)));
-  std::vector<Expr> terms;
-  if (e.is(Kind::sum)) {
-    if (!e.operands()[0].is_integer(0)) return std::nullopt;
-    for (const auto [t, c] : Parts(e)) terms.push_back(c * t);
-  } else {
-    terms.push_back(e);
-  }
+  const std::vector<Expr> terms = terms_of(e);
   if (terms.size() > 40) return std::nullopt;
   Expr value = 0;
   const Symbol t("_t");

@@ -34,13 +34,6 @@ struct Found {
   std::vector<std::string> steps;
 };
 
-std::vector<std::string> steps_of(const Integrator& in) {
-  std::vector<std::string> out;
-  for (const Integrator::Step& s : in.steps()) out.push_back(std::string(2 * static_cast<std::size_t>(std::max(0, s.depth - 1)), ' ') + s.text);
-  std::reverse(out.begin(), out.end());
-  return out;
-}
-
 // The shortest form of F that still has the right derivative.
 Expr shortened(const Expr& F, const Expr& f, const Symbol& x, const std::vector<Expr>& conditions, const IntegralOptions& options) {
   // constants that crept in are dropped
@@ -93,7 +86,7 @@ std::optional<Found> search(const Expr& f, const Symbol& x, const IntegralOption
   if (out.check.verdict != Verdict::agrees) return std::nullopt;
   out.value = shortened(*F, f, x, out.conditions, options);
   out.decisions = signs.decisions();
-  out.steps = steps_of(in);
+  out.steps = in.route();
   return out;
 }
 
@@ -200,9 +193,7 @@ IntegralResult integrate(const Expr& f, const Expr& variable, const IntegralOpti
   result.check = found->check;
   result.steps = found->steps;
   if (has_special_function(found->value) && !has_special_function(e)) result.reason = no_elementary_form(e, x).value_or("");
-  for (const Decision& d : found->decisions) {
-    result.conditions.push_back(condition_of(d));
-  }
+  for (const Decision& d : found->decisions) result.conditions.push_back(condition_of(d));
   if (options.exceptions) add_exceptions(e, x, options, *found, result);
   return result;
 }

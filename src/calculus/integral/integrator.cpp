@@ -83,6 +83,12 @@ void Integrator::note(std::string text) {
   if (steps_.size() < 200) steps_.push_back({depth_, std::move(text)});
 }
 
+std::vector<std::string> Integrator::route() const {
+  std::vector<std::string> out;
+  for (auto s = steps_.rbegin(); s != steps_.rend(); ++s) out.push_back(std::string(2 * static_cast<std::size_t>(std::max(0, s->depth - 1)), ' ') + s->text);
+  return out;
+}
+
 std::optional<Expr> Integrator::operator()(const Expr& f, const Symbol& x) {
   if (!depends_on(f, x)) return f * x;
   // constant factors stay outside

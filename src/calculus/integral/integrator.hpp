@@ -31,7 +31,8 @@ class Integrator {
     std::string text;
   };
   void note(std::string text);
-  [[nodiscard]] const std::vector<Step>& steps() const { return steps_; }
+  /// The steps from the outermost in, indented by depth.
+  [[nodiscard]] std::vector<std::string> route() const;
   [[nodiscard]] int depth() const { return depth_; }
 
  private:

@@ -6,6 +6,7 @@
 #include <vector>
 
 #include "algebra/kernel_ring.hpp"
+#include "algebra/linear_terms.hpp"
 #include "algebra/polynomial/work.hpp"
 #include "algebra/simplify/transforms.hpp"
 #include "boreon/algebra.hpp"
@@ -58,33 +59,18 @@ std::optional<std::string> no_elementary_form(const Expr& f, const Symbol& x) {
   try {
     const poly::WorkLimit limit(20000000U);
     const Expr e = expand(transforms::circular_to_exponentials(transforms::hyperbolic_to_exponentials(f)));
-    std::vector<Expr> terms;
-    if (e.is(Kind::sum)) {
-      if (e.operands().size() > 40) return std::nullopt;
-      terms.push_back(e.operands()[0]);
-      for (const auto [t, c] : Parts(e)) terms.push_back(c * t);
-    } else {
-      terms.push_back(e);
-    }
+    if (e.is(Kind::sum) && e.operands().size() > 40) return std::nullopt;
     std::vector<Group> groups;
-    for (const Expr& t : terms) {
+    for (const Expr& t : terms_of(e)) {
       Expr exponent = 0;
-      Expr factor = 1;
-      const auto take = [&](const Expr& base, const Expr& n) {
+      Expr factor = leading_number(t);
+      for_each_factor(t, [&](const Expr& base, const Expr& n) {
         if (is_call_of(base, "exp") && n.word()) {
           exponent += base.operands()[0] * n;
         } else {
           factor *= power(base, n);
         }
-      };
-      if (t.is(Kind::product)) {
-        factor = t.operands()[0];
-        for (const auto [b, n] : Parts(t)) take(b, n);
-      } else if (t.is(Kind::power)) {
-        take(t.operands()[0], t.operands()[1]);
-      } else {
-        take(t, 1);
-      }
+      });
       if (!is_rational_in(factor, x) || !is_rational_in(exponent, x)) return std::nullopt;
       bool placed = false;
       for (Group& g : groups) {

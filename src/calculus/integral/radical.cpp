@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <numeric>
 
+#include "algebra/linear_terms.hpp"
 #include "boreon/algebra.hpp"
 #include "boreon/bindings.hpp"
 #include "boreon/calculus.hpp"
@@ -44,10 +45,7 @@ std::optional<std::vector<Root>> roots_of(const Expr& f, const Symbol& x) {
       }
       list.push_back({base, *d});
     };
-    if (n.is(Kind::power)) look(n.operands()[0], n.operands()[1]);
-    if (n.is(Kind::product)) {
-      for (const auto [base, exponent] : Parts(n)) look(base, exponent);
-    }
+    if (n.is(Kind::power) || n.is(Kind::product)) for_each_factor(n, look);
   });
   if (!fine || list.empty() || list.size() > 4) return std::nullopt;
   return list;

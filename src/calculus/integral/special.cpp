@@ -1,6 +1,7 @@
 // Families that lead to special functions, and changes of variable that bring others into reach.
 #include <fmt/format.h>
 
+#include "algebra/linear_terms.hpp"
 #include "algebra/simplify/transforms.hpp"
 #include "boreon/algebra.hpp"
 #include "boreon/bindings.hpp"
@@ -92,10 +93,7 @@ layers::Result elliptic_of_angle(Integrator& in, const Expr& f, const Symbol& x)
     const auto look = [&](const Expr& b, const Expr& e) {
       if (b == cos(u) || b == sin(u)) (e.is_integer(2) ? square : cosine) = true;
     };
-    if (n.is(Kind::power)) look(n.operands()[0], n.operands()[1]);
-    if (n.is(Kind::product)) {
-      for (const auto [b, e] : Parts(n)) look(b, e);
-    }
+    if (n.is(Kind::power) || n.is(Kind::product)) for_each_factor(n, look);
     if (n.is(Kind::sum)) {
       for (const auto [t, c] : Parts(n)) look(t, 1);
     }

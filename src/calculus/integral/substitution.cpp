@@ -3,6 +3,7 @@
 
 #include <algorithm>
 
+#include "algebra/linear_terms.hpp"
 #include "algebra/simplify/transforms.hpp"
 #include "boreon/algebra.hpp"
 #include "boreon/bindings.hpp"
@@ -142,10 +143,7 @@ layers::Result substituted(Integrator& in, const Expr& f, const Symbol& x) {
         if (k % d == 0) powers.push_back(d);
       }
     };
-    if (n.is(Kind::power)) look(n.operands()[0], n.operands()[1]);
-    if (n.is(Kind::product)) {
-      for (const auto [b, e] : Parts(n)) look(b, e);
-    }
+    if (n.is(Kind::power) || n.is(Kind::product)) for_each_factor(n, look);
   });
   std::sort(powers.rbegin(), powers.rend());
   powers.erase(std::unique(powers.begin(), powers.end()), powers.end());

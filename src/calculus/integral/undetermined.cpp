@@ -26,15 +26,6 @@ using poly::Poly;
 constexpr std::size_t most_kernels = 10;
 constexpr std::size_t most_monomials = 420;
 
-RingOptions tower_options() {
-  RingOptions o;
-  o.rationalise_all = true;
-  o.pythagoras = true;
-  o.sine_stays = ~std::uint64_t{0};
-  o.term_limit = 20000;
-  return o;
-}
-
 bool is_circular(const Expr& k) { return is_call_of(k, "sin") || is_call_of(k, "cos"); }
 
 class Tower {
@@ -89,7 +80,6 @@ class Tower {
   bool monomials(std::vector<Candidate>& out) {
     Poly v = poly::constant(ring_->vars(), 1);
     const poly::Factors factors = poly::factor(fraction_.denominator);
-    std::vector<Expr> slopes;
     for (const poly::Factor& p : factors.list) {
       if (!varies(p.base)) continue;
       const Expr b = ring_->expression(p.base);

@@ -3,6 +3,7 @@
 
 #include <vector>
 
+#include "algebra/kernel_ring.hpp"
 #include "boreon/expr.hpp"
 #include "calculus/integral/integrator.hpp"
 
@@ -29,6 +30,9 @@ struct Shape {
 
 /// The antiderivative of 1/sqrt(q) for a quadratic q = a*x^2 + b*x + c.
 [[nodiscard]] Expr integral_of_inverse_root(Integrator& in, const Expr& q, const std::vector<Expr>& coefficients, const Symbol& x);
+
+/// How kernels are related where candidates are made and combined.
+[[nodiscard]] RingOptions tower_options();
 
 /// The combination of the candidates, with constant coefficients, whose derivative is f; nothing if there is none.
 [[nodiscard]] std::optional<Expr> combination(const Expr& f, const std::vector<Candidate>& candidates, const Symbol& x);

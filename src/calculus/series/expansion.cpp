@@ -337,24 +337,8 @@ int Expander::sign_near(const Expr& e) {
 }
 
 bool Expander::truth_near(const Expr& c) {
-  if (c.is_constant(ConstantCode::true_value)) return true;
-  if (c.is_constant(ConstantCode::false_value)) return false;
-  if (c.is(Kind::logic)) {
-    switch (c.logic_op()) {
-      case LogicOp::negation: return !truth_near(c.operands()[0]);
-      case LogicOp::conjunction: return std::all_of(c.operands().begin(), c.operands().end(), [&](const Expr& x) { return truth_near(x); });
-      case LogicOp::disjunction: return std::any_of(c.operands().begin(), c.operands().end(), [&](const Expr& x) { return truth_near(x); });
-    }
-  }
-  if (!c.is(Kind::relation)) throw NoExpansion{"a condition that cannot be decided"};
-  const int s = sign_near(c.operands()[1] - c.operands()[0]);
-  switch (c.relation_op()) {
-    case RelationOp::less: return s > 0;
-    case RelationOp::less_equal: return s >= 0;
-    case RelationOp::equal: return s == 0;
-    case RelationOp::not_equal: return s != 0;
-  }
-  return false;
+  if (const auto t = truth_by_signs(c, [&](const Expr& d) { return sign_near(d); })) return *t;
+  throw NoExpansion{"a condition that cannot be decided"};
 }
 
 Expansion Expander::piecewise(const Expr& e) {

@@ -12,12 +12,13 @@
 #include "boreon/error.hpp"
 #include "boreon/evaluate.hpp"
 #include "boreon/functions.hpp"
-#include "boreon/sampling.hpp"
 #include "boreon/series.hpp"
 #include "boreon/simplify.hpp"
 #include "boreon/text.hpp"
+#include "calculus/parameter_points.hpp"
 #include "calculus/series/expansion.hpp"
 #include "calculus/series/limit_engine.hpp"
+#include "expr/canonical.hpp"
 
 namespace boreon {
 namespace {
@@ -25,9 +26,6 @@ namespace {
 constexpr int deepest = 24;
 constexpr int most_steps = 4000;
 
-bool is_infinite(const Expr& e) {
-  return e.is_constant(ConstantCode::infinity) || (e.is(Kind::product) && e.operands().size() == 3 && e.operands()[1].is_constant(ConstantCode::infinity));
-}
 bool is_undefined(const Expr& e) { return e.is_constant(ConstantCode::undefined); }
 
 struct Leading {
@@ -159,23 +157,8 @@ class AtInfinity {
   }
 
   bool truth(const Expr& c) {
-    if (c.is_constant(ConstantCode::true_value)) return true;
-    if (c.is_constant(ConstantCode::false_value)) return false;
-    if (c.is(Kind::logic)) {
-      switch (c.logic_op()) {
-        case LogicOp::negation: return !truth(c.operands()[0]);
-        case LogicOp::conjunction: return std::all_of(c.operands().begin(), c.operands().end(), [&](const Expr& o) { return truth(o); });
-        case LogicOp::disjunction: return std::any_of(c.operands().begin(), c.operands().end(), [&](const Expr& o) { return truth(o); });
-      }
-    }
-    if (!c.is(Kind::relation)) throw NoExpansion{"a condition that cannot be decided"};
-    const int s = sign(c.operands()[1] - c.operands()[0]);
-    switch (c.relation_op()) {
-      case RelationOp::less: return s > 0;
-      case RelationOp::less_equal: return s >= 0;
-      case RelationOp::equal: return s == 0;
-      default: return s != 0;
-    }
+    if (const auto t = truth_by_signs(c, [&](const Expr& d) { return sign(d); })) return *t;
+    throw NoExpansion{"a condition that cannot be decided"};
   }
 
   // --- the most rapidly varying subexpressions ----------------------------------------------------------------------
@@ -476,14 +459,9 @@ void compare_nearby(const Expr& f, const Expr& x, const Expr& place, int directi
   const bool far = is_infinite(place);
   const Expr in_w = substitute(f, {{x, far ? direction / w : place + direction * w}}, Unused::allowed);
   const Expr list[] = {in_w, result.value};
-  std::vector<Expr> leaves = sampled_leaves(list);
-  leaves.erase(std::remove(leaves.begin(), leaves.end(), Expr(w)), leaves.end());
-  const SampleRanges ranges;
-  Sampler sampler(leaves, ranges, 20260101);
-  const std::vector<double> p = sampler.draw(conditions);
-  if (p.size() != leaves.size()) return;
-  Bindings at;
-  for (std::size_t i = 0; i < leaves.size(); ++i) at.set(leaves[i], Expr(Number::exact(p[i])));
+  ParameterPoints parameters({std::begin(list), std::end(list)}, w, conditions, 20260101);
+  if (!parameters.next()) return;
+  const Bindings at = parameters.bindings();
   double last_change = 0;
   double distance = 0;
   std::optional<double> previous;

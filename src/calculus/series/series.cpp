@@ -13,9 +13,9 @@
 #include "boreon/error.hpp"
 #include "boreon/evaluate.hpp"
 #include "boreon/functions.hpp"
-#include "boreon/sampling.hpp"
 #include "boreon/simplify.hpp"
 #include "boreon/text.hpp"
+#include "calculus/parameter_points.hpp"
 #include "calculus/series/expansion.hpp"
 
 namespace boreon {
@@ -87,14 +87,9 @@ SeriesEvidence check_series(const SeriesResult& s, const Expr& f, const Expr& x,
   const bool far = about.is_constant(ConstantCode::infinity) || about == -infinity();
   const Expr difference = evaluate_derivatives(f) - s.expression();
   const Expr list[] = {difference, about, f};
-  std::vector<Expr> leaves = sampled_leaves(list);
-  leaves.erase(std::remove(leaves.begin(), leaves.end(), x), leaves.end());
-  const SampleRanges ranges;
-  Sampler sampler(leaves, ranges, 20260101);
-  const std::vector<double> p = sampler.draw(conditions);
-  if (p.size() != leaves.size()) return out;
-  Bindings at;
-  for (std::size_t i = 0; i < leaves.size(); ++i) at.set(leaves[i], Expr(Number::exact(p[i])));
+  ParameterPoints parameters({std::begin(list), std::end(list)}, x, conditions, 20260101);
+  if (!parameters.next()) return out;
+  const Bindings at = parameters.bindings();
   const double next = s.next.to_double();
   for (const double w : {1e-2, 1e-3, 1e-4}) {
     const Expr step = Number::shortest_decimal(w);
