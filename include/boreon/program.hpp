@@ -1,6 +1,8 @@
 // Numeric functions: a straight-line program in single-assignment form, and the Kernel that runs it.
 #pragma once
 
+#include <complex>
+#include <cstddef>
 #include <cstdint>
 #include <memory>
 #include <optional>
@@ -65,6 +67,8 @@ struct Instruction {
   Operand a, b, c;
 };
 
+struct RowLoop;
+
 /// Instruction k defines result k; `sine_cosine` also defines result k + 1, whose own instruction is a placeholder
 /// with no operands. Every result is defined before it is used.
 struct Program {
@@ -78,42 +82,135 @@ struct Program {
   };
   std::vector<Group> inputs;
   std::vector<Group> outputs;
-  std::vector<std::vector<Operand>> results;  ///< for each output group its values
+  /// For each output group its values. An entry that a loop writes is `by_loop`.
+  std::vector<std::vector<Operand>> results;
+  /// Run in their order after the instructions.
+  std::vector<RowLoop> loops;
+  /// What the instructions compute once for the loops, read by them as group `scratch_group`.
+  std::vector<Operand> scratch;
 
-  /// Additions, multiplications, calls, ... in one evaluation.
+  static constexpr std::uint32_t scratch_group = 0xffffffffU;
+  static constexpr Operand by_loop{0xfffffffeU, 0};
+
+  /// Additions, multiplications, calls, ... in one evaluation; a loop counts its body once for each row.
   [[nodiscard]] std::size_t operation_count() const;
+  /// Instructions that are kept, translated and optimised: a loop counts its body once.
+  [[nodiscard]] std::size_t code_size() const;
+};
+
+/// Where the rows of a loop find their entries: first + step*row, or one number for each row.
+struct IndexTable {
+  std::uint32_t first = 0;
+  std::uint32_t step = 0;
+  std::vector<std::uint32_t> entries;
+  [[nodiscard]] std::uint32_t at(std::size_t row) const { return entries.empty() ? first + step * static_cast<std::uint32_t>(row) : entries[row]; }
+};
+
+/// The same straight-line program for many rows of entries: the rows of a discretised equation, of its Jacobian. Slot k
+/// of the body's only input group is entry tables[table].at(row) + offset of a group; the values of its only output
+/// group go to entries of output groups in the same way. No row reads what another writes.
+struct RowLoop {
+  Program body;
+  std::size_t rows = 0;
+  std::vector<IndexTable> tables;
+  struct Place {
+    std::uint32_t group = 0;  ///< of the inputs (or Program::scratch_group), of the outputs
+    std::uint32_t table = 0;
+    std::int32_t offset = 0;
+  };
+  std::vector<Place> slots;
+  std::vector<Place> targets;
+};
+
+/// What make_program does beyond translating.
+struct ProgramOptions {
+  bool optimise = true;  ///< share, factor, combine divisions, reuse exponentials; results change in their last bits
+  bool rows = true;      ///< find outputs of one shape and keep them as loops
+  /// Output and input groups whose entries belong together row by row are recognised by their sizes.
+  std::size_t least_rows = 64;  ///< shapes with fewer rows are written out
 };
 
 /// Translates expressions into a program: common subexpressions of all outputs are computed once, constants are
 /// folded, small powers become products, halves square roots, negative powers one division, sin and cos of the same
-/// argument one instruction; nothing is computed that no output needs. Throws Error(binding) on a symbol that is no
-/// input, Error(name) on an input listed twice, Error(unsupported) on unevaluated operators. O(distinct nodes).
-[[nodiscard]] Program make_program(std::span<const OutputGroup> outputs, std::span<const InputGroup> inputs);
+/// argument one instruction; nothing is computed that no output needs. Outputs of one shape on different inputs become
+/// loops over rows, so that the program is no longer than the number of shapes asks. Throws Error(binding) on a symbol
+/// that is no input, Error(name) on an input listed twice, Error(unsupported) on unevaluated operators. O(distinct nodes).
+[[nodiscard]] Program make_program(std::span<const OutputGroup> outputs, std::span<const InputGroup> inputs, const ProgramOptions& options = {});
+
+/// The part of a program that depends on the given input groups alone, and the rest. The second reads what the first
+/// computed as a last input group `prepared`: call the first when parameters change, the second at every step.
+struct StagedPrograms {
+  Program prepare;  ///< inputs: the fixed groups; output: `prepared`
+  Program main;     ///< inputs: all groups and `prepared`
+};
+[[nodiscard]] StagedPrograms stage(const Program& program, std::span<const std::string> fixed_groups);
+
+class Executor;
+
+/// Entries of one group at many points: entry i of point p stands at data[i*entry_step + p*point_step]. A point step of
+/// 0 means one set of entries for all points (parameters). Structure of arrays: {data, points, 1}; array of
+/// structures: {data, 1, entries}. Entries may be double or float; arithmetic is in double.
+template <class Double, class Single>
+struct ManyPoints {
+  ManyPoints(Double* entries, std::ptrdiff_t step_of_entries, std::ptrdiff_t step_of_points) : data(entries), entry_step(step_of_entries), point_step(step_of_points) {}
+  ManyPoints(Single* entries, std::ptrdiff_t step_of_entries, std::ptrdiff_t step_of_points) : single(entries), entry_step(step_of_entries), point_step(step_of_points) {}
+  Double* data = nullptr;
+  Single* single = nullptr;
+  std::ptrdiff_t entry_step;
+  std::ptrdiff_t point_step;
+};
+using PointsIn = ManyPoints<const double, const float>;
+using PointsOut = ManyPoints<double, float>;
 
 /// A compiled numeric function. Immutable, cheap to copy, callable from many threads at once.
 class Kernel {
  public:
+  /// Runs on the interpreter, the same on every machine. See boreon/native.hpp for machine code.
   explicit Kernel(Program program);
+  Kernel(std::shared_ptr<const Program> program, std::shared_ptr<const Executor> executor);
 
   /// One pointer for each input group and each output group, in the order given to compile(). Outputs must not overlap
   /// inputs. Nothing is allocated after the first call in a thread (functions without a double precision rule of their
   /// own, such as bessel_J, allocate inside). A value outside a function's domain gives NaN.
   void operator()(std::span<const double* const> inputs, std::span<double* const> outputs) const;
-  /// The same with a workspace of at least workspace_size() doubles from the caller: never allocates.
+  /// The same with a workspace of at least workspace_size() doubles from the caller: never allocates, locks or throws.
   void operator()(std::span<const double* const> inputs, std::span<double* const> outputs, std::span<double> workspace) const;
+  /// One point with the rows of loops shared among threads.
+  void in_threads(unsigned threads, std::span<const double* const> inputs, std::span<double* const> outputs) const;
+  /// Single and complex numbers. Single: stored as float, computed in double. Complex: by the interpreter; conditions
+  /// look at real parts.
+  void operator()(std::span<const float* const> inputs, std::span<float* const> outputs) const;
+  void operator()(std::span<const std::complex<double>* const> inputs, std::span<std::complex<double>* const> outputs) const;
+  /// All points, several at once where the machine can. Outputs may be the inputs of the same points (in place). With
+  /// threads > 1 the points are shared among that many threads.
+  void many(std::size_t points, std::span<const PointsIn> inputs, std::span<const PointsOut> outputs, unsigned threads = 1) const;
   /// Convenience: checks sizes (Error(shape)) and returns each output group as a vector.
   [[nodiscard]] std::vector<std::vector<double>> evaluate(const std::vector<std::vector<double>>& inputs) const;
 
   [[nodiscard]] const Program& program() const noexcept;
-  [[nodiscard]] std::size_t workspace_size() const noexcept;  ///< registers after reuse
+  [[nodiscard]] std::size_t workspace_size() const noexcept;  ///< doubles
+  [[nodiscard]] std::string method() const;                   ///< "interpreter", "native AVX-512", ...
+  [[nodiscard]] std::string listing() const;                  ///< the machine code as text; empty for the interpreter
 
  private:
-  struct Code;
-  std::shared_ptr<const Code> code_;
+  void check_shapes(std::size_t inputs, std::size_t outputs) const;
+  std::shared_ptr<const Program> program_;
+  std::shared_ptr<const Executor> executor_;
 };
 
 /// make_program and Kernel in one.
 [[nodiscard]] Kernel compile(std::vector<OutputGroup> outputs, std::vector<InputGroup> inputs);
+
+/// A value that is not finite although everything it is computed from is: a domain left, a division by zero, an
+/// overflow.
+struct DomainFault {
+  std::string subexpression;  ///< in the names of the inputs
+  std::string operands;       ///< their values: "x = -2"
+  double value = 0;
+  std::vector<std::string> outputs;  ///< entries that depend on it: "f[3]"
+};
+/// A diagnosing run of the same program: the first faults in the order of evaluation, at most `limit`.
+[[nodiscard]] std::vector<DomainFault> diagnose(const Program& program, const std::vector<std::vector<double>>& inputs, std::size_t limit = 5);
 
 enum class Language { c, cpp };
 

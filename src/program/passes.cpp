@@ -7,16 +7,6 @@
 #include "boreon/catalogue.hpp"
 
 namespace boreon {
-namespace {
-
-template <class F>
-void for_operands(const Instruction& i, F f) {
-  if (i.operands > 0) f(i.a);
-  if (i.operands > 1) f(i.b);
-  if (i.operands > 2) f(i.c);
-}
-
-// Keeps the instructions listed in `order` (old indices) and renames all uses.
 void reorder(Program& program, const std::vector<std::uint32_t>& order) {
   std::vector<std::uint32_t> renamed(program.instructions.size(), 0);
   for (std::size_t k = 0; k < order.size(); ++k) renamed[order[k]] = static_cast<std::uint32_t>(k);
@@ -36,9 +26,8 @@ void reorder(Program& program, const std::vector<std::uint32_t>& order) {
   for (auto& group : program.results) {
     for (Operand& o : group) rename(o);
   }
+  for (Operand& o : program.scratch) rename(o);
 }
-
-}  // namespace
 
 void remove_unused(Program& program) {
   std::vector<char> needed(program.instructions.size(), 0);
@@ -46,6 +35,9 @@ void remove_unused(Program& program) {
     for (const Operand& o : group) {
       if (o.space == 1) needed[o.index] = 1;
     }
+  }
+  for (const Operand& o : program.scratch) {
+    if (o.space == 1) needed[o.index] = 1;
   }
   for (std::size_t k = program.instructions.size(); k-- > 0;) {
     if (needed[k] == 0) continue;
@@ -156,9 +148,13 @@ std::vector<std::vector<Store>> stores_by_instruction(const Program& program) {
   for (std::size_t g = 0; g < program.results.size(); ++g) {
     for (std::size_t i = 0; i < program.results[g].size(); ++i) {
       const Operand o = program.results[g][i];
-      const Store s{static_cast<std::uint32_t>(g), static_cast<std::uint32_t>(i)};
-      stores[o.space == 1 ? o.index : program.instructions.size()].push_back(s);
+      if (o == Program::by_loop) continue;
+      stores[o.space == 1 ? o.index : program.instructions.size()].push_back({static_cast<std::uint32_t>(g), static_cast<std::uint32_t>(i)});
     }
+  }
+  for (std::size_t i = 0; i < program.scratch.size(); ++i) {
+    const Operand o = program.scratch[i];
+    stores[o.space == 1 ? o.index : program.instructions.size()].push_back({Program::scratch_group, static_cast<std::uint32_t>(i)});
   }
   return stores;
 }

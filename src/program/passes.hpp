@@ -4,6 +4,7 @@
 #include <vector>
 
 #include "boreon/program.hpp"
+#include "boreon/traverse.hpp"
 
 namespace boreon {
 
@@ -24,12 +25,35 @@ struct Registers {
 };
 [[nodiscard]] Registers assign_registers(const Program& program);
 
-/// For each instruction the outputs (group, index) that can be stored once it has run; the last entry holds those that
-/// are constants or inputs.
+/// An entry of an output group, or of Program::scratch_group.
 struct Store {
   std::uint32_t group;
   std::uint32_t index;
 };
+[[nodiscard]] inline Operand stored(const Program& program, const Store& s) { return s.group == Program::scratch_group ? program.scratch[s.index] : program.results[s.group][s.index]; }
+
+/// For each instruction what can be stored once it has run; the last entry holds what is a constant or an input.
 [[nodiscard]] std::vector<std::vector<Store>> stores_by_instruction(const Program& program);
+
+template <class F>
+void for_operands(const Instruction& i, F f) {
+  if (i.operands > 0) f(i.a);
+  if (i.operands > 1) f(i.b);
+  if (i.operands > 2) f(i.c);
+}
+
+/// Keeps the instructions listed in `order` (old numbers, operands first) and renames all uses.
+void reorder(Program& program, const std::vector<std::uint32_t>& order);
+
+/// Appends instructions for the roots to the program. Returns the names of symbols that are no inputs; if there are
+/// any, nothing was done.
+[[nodiscard]] std::vector<std::string> lower(std::span<const Expr> roots, const NodeMap<Operand>& inputs, bool optimised, Program& program, std::vector<Operand>& values);
+
+/// Finds outputs of one shape and adds loops for them. Returns the outputs that are left.
+[[nodiscard]] std::vector<Store> find_rows(std::span<const OutputGroup> outputs, std::span<const InputGroup> inputs, const NodeMap<Operand>& input_values, const ProgramOptions& options,
+                                           Program& program);
+
+/// What a loop computes from entries that are the same in all rows is computed once, by the program, and kept as scratch.
+void hoist_uniform(Program& program, RowLoop& loop);
 
 }  // namespace boreon

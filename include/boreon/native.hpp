@@ -1,0 +1,44 @@
+// Numeric functions as machine code of this computer (target boreon::native).
+#pragma once
+
+#include <string>
+#include <vector>
+
+#include "boreon/program.hpp"
+
+namespace boreon {
+
+enum class Machine : std::uint8_t {
+  automatic,  ///< the best this processor has
+  sse2,
+  avx2,   ///< with FMA
+  avx512  ///< F, DQ, VL
+};
+
+struct NativeOptions {
+  /// Bit for bit what the interpreter computes: no fused multiply and add, functions one at a time as the C library
+  /// has them. Otherwise results differ in their last bits; vector functions are good to 4 units in the last place.
+  bool strict = false;
+  /// How often the function will be called: few calls of a large function are faster interpreted.
+  double expected_calls = 1000;
+  Machine machine = Machine::automatic;
+  /// Writes names and addresses of the code to /tmp/perf-PID.map, where profilers look for them.
+  bool profiler = false;
+  /// Tells debuggers the names and addresses of the code.
+  bool debugger = false;
+  std::string name = "boreon";  ///< of the code, for profilers and debuggers
+};
+
+/// The program as machine code, ready for calls: about 0.3 ms for 1000 instructions, linear. Where machine code is not
+/// possible (another kind of processor) or would not pay, the Kernel is interpreted; Kernel::method() tells. The memory
+/// of the code is never writable and executable at once. Code for many points is made at the first call of many().
+[[nodiscard]] Kernel native_kernel(Program program, const NativeOptions& options = {});
+
+/// make_program and native_kernel in one.
+[[nodiscard]] Kernel compile(std::vector<OutputGroup> outputs, std::vector<InputGroup> inputs, const NativeOptions& options);
+
+/// The instruction sets that this processor has, best first: without Machine::automatic; empty if it is another kind.
+[[nodiscard]] std::vector<Machine> machines();
+[[nodiscard]] std::string to_string(Machine machine);
+
+}  // namespace boreon

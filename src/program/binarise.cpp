@@ -1,0 +1,125 @@
+// From a network to instructions.
+#include <algorithm>
+#include <cmath>
+#include <span>
+
+#include "program/builder.hpp"
+#include "program/network.hpp"
+
+namespace boreon {
+namespace {
+
+// A value that may still have to be negated: sums absorb the sign as subtraction.
+struct Signed {
+  Operand value;
+  bool negative = false;
+};
+
+template <class T>
+struct Part {
+  T value;
+  std::uint64_t hash;
+};
+
+// Operands are combined along the bits of their hashes: equal subsets of different sums meet in equal nodes, so that
+// sums and products which differ in a few operands share the rest.
+template <class T, class Combine>
+T tree(std::span<const Part<T>> items, unsigned bit, const Combine& combine) {
+  if (items.size() <= 3 || bit >= 64) {
+    T r = items[0].value;
+    for (std::size_t i = 1; i < items.size(); ++i) r = combine(r, items[i].value);
+    return r;
+  }
+  std::size_t split = 0;
+  while (split < items.size() && ((items[split].hash >> (63U - bit)) & 1U) == 0) ++split;
+  if (split == 0 || split == items.size()) return tree(items, bit + 1, combine);
+  return combine(tree(items.first(split), bit + 1, combine), tree(items.subspan(split), bit + 1, combine));
+}
+
+template <class T, class Combine>
+T combined(std::vector<Part<T>>& items, const Combine& combine) {
+  std::sort(items.begin(), items.end(), [](const auto& a, const auto& b) { return a.hash < b.hash; });
+  return tree<T>(items, 0, combine);
+}
+
+class Binariser {
+ public:
+  Binariser(const Network& network, Program& program) : n_(network), build_(program) {}
+
+  Operand value(std::uint32_t id) { return values_[id]; }
+
+  void run(const std::vector<std::uint32_t>& order) {
+    values_.resize(n_.nodes.size());
+    for (const std::uint32_t id : order) values_[id] = node(n_.nodes[id]);
+  }
+
+ private:
+  Operand node(const Network::Node& n) {
+    switch (n.kind) {
+      case Network::Kind::leaf: return n.leaf.space == 0 ? build_.constant(n.constant) : n.leaf;
+      case Network::Kind::sum: return sum(n);
+      case Network::Kind::product: return product(n);
+      case Network::Kind::apply: break;
+    }
+    const auto at = [&](std::size_t i) { return values_[n.items[i].node]; };
+    switch (n.op) {
+      case OpCode::call: return n.items.size() == 1 ? build_.call(n.function, at(0)) : build_.call(n.function, at(0), at(1));
+      case OpCode::power: return build_.power(at(0), at(1));
+      case OpCode::square_root: return build_.square_root(at(0));
+      case OpCode::conjunction:
+      case OpCode::disjunction: return build_.logic(n.op, at(0), at(1));
+      case OpCode::negation: return build_.negation(at(0));
+      case OpCode::select: return build_.select(at(0), at(1), at(2));
+      default: return build_.compare(n.op, at(0), at(1));
+    }
+  }
+
+  Operand sum(const Network::Node& n) {
+    // A factor that all terms have is applied once.
+    const double common = std::fabs(n.items[0].weight);
+    const bool shared = n.items.size() > 1 && n.constant == 0 && common != 1 && std::all_of(n.items.begin(), n.items.end(), [&](const auto& i) { return std::fabs(i.weight) == common; });
+    std::vector<Part<Signed>> items;
+    for (const Network::Item& i : n.items) {
+      const double w = shared ? 1.0 : std::fabs(i.weight);
+      items.push_back({{build_.multiply(build_.constant(w), values_[i.node]), std::signbit(i.weight)}, n_.nodes[i.node].order});
+    }
+    const auto combine = [&](const Signed& a, const Signed& b) -> Signed {
+      if (a.negative == b.negative) return {build_.add(a.value, b.value), a.negative};
+      return a.negative ? Signed{build_.subtract(b.value, a.value), false} : Signed{build_.subtract(a.value, b.value), false};
+    };
+    Signed total = combined(items, combine);
+    if (n.constant != 0) total = combine(total, {build_.constant(std::fabs(n.constant)), std::signbit(n.constant)});
+    if (shared) return build_.multiply(build_.constant(total.negative ? -common : common), total.value);
+    return total.negative ? build_.negate(total.value) : total.value;
+  }
+
+  Operand product(const Network::Node& n) {
+    std::vector<Part<Operand>> above;
+    std::vector<Part<Operand>> below;
+    for (const Network::Item& i : n.items) {
+      (i.weight < 0 ? below : above).push_back({build_.integer_power(values_[i.node], static_cast<std::uint64_t>(std::fabs(i.weight))), n_.nodes[i.node].order});
+    }
+    const auto times = [&](Operand a, Operand b) { return build_.multiply(a, b); };
+    Operand top = above.empty() ? build_.constant(std::fabs(n.constant)) : combined(above, times);
+    if (!above.empty()) top = build_.multiply(build_.constant(std::fabs(n.constant)), top);
+    if (!below.empty()) top = build_.divide(top, combined(below, times));
+    return std::signbit(n.constant) ? build_.negate(top) : top;
+  }
+
+  const Network& n_;
+  ProgramBuilder build_;
+  std::vector<Operand> values_;
+};
+
+}  // namespace
+
+std::vector<Operand> binarise(const Network& network, const std::vector<std::uint32_t>& roots, Program& program) {
+  Binariser b(network, program);
+  b.run(network.order(roots));
+  std::vector<Operand> result;
+  result.reserve(roots.size());
+  for (const std::uint32_t r : roots) result.push_back(b.value(r));
+  return result;
+}
+
+}  // namespace boreon

@@ -1,0 +1,40 @@
+// What runs a program: the interpreter, machine code.
+#pragma once
+
+#include <cstddef>
+#include <span>
+#include <string>
+
+#include "boreon/program.hpp"
+
+namespace boreon {
+
+/// Immutable; all memory that a call writes comes with the call. `work` has workspace() doubles, aligned to 64 bytes;
+/// `scratch` has as many doubles as the program has scratch values.
+class Executor {
+ public:
+  Executor() = default;
+  virtual ~Executor() = default;
+  Executor(const Executor&) = delete;
+  Executor& operator=(const Executor&) = delete;
+
+  [[nodiscard]] virtual std::size_t workspace() const noexcept = 0;
+  /// The instructions: all outputs but those of loops, and scratch.
+  virtual void instructions(const double* const* in, double* const* out, double* scratch, double* work) const = 0;
+  /// Rows begin <= row < end of a loop; may run on beyond `end` up to the next multiple of row_tile() as long as the
+  /// loop has such rows, so ranges given to different threads should start at multiples of it.
+  virtual void rows(std::size_t loop, std::size_t begin, std::size_t end, const double* const* in, double* const* out, double* scratch, double* work) const = 0;
+  [[nodiscard]] virtual std::size_t row_tile() const noexcept { return 32; }
+
+  /// Points that tile() computes at once. Entry i of lane l stands at i*lanes() + l, entries of all groups one after
+  /// another. Only for programs without loops.
+  [[nodiscard]] virtual std::size_t lanes() const noexcept = 0;
+  virtual void tile(const double* in, double* out, double* work) const = 0;
+
+  [[nodiscard]] virtual std::string method() const = 0;
+  [[nodiscard]] virtual std::string listing() const { return {}; }
+};
+
+[[nodiscard]] std::shared_ptr<const Executor> make_interpreter(std::shared_ptr<const Program> program);
+
+}  // namespace boreon

@@ -1,0 +1,109 @@
+#include <algorithm>
+#include <cmath>
+#include <deque>
+
+#include "program/network.hpp"
+
+namespace boreon {
+namespace {
+
+using Item = Network::Item;
+constexpr std::size_t longest = 64;  // longer sums are left: the search is quadratic
+
+struct Factoring {
+  Network& network;
+  std::vector<std::uint32_t> uses;
+  std::deque<std::uint32_t> waiting;
+
+  std::uint32_t used(std::uint32_t node) {
+    if (uses.size() <= node) uses.resize(network.nodes.size(), 0);
+    ++uses[node];
+    return node;
+  }
+
+  // The factors of a term that nobody else needs.
+  const std::vector<Item>* factors(const Item& term) {
+    const Network::Node& n = network.nodes[term.node];
+    return n.kind == Network::Kind::product && n.constant == 1 && uses[term.node] == 1 ? &n.items : nullptr;
+  }
+
+  // The factor that most terms have (with the sign of its exponent), or none that two have.
+  bool best(const std::vector<Item>& terms, Item& factor) {
+    struct Count {
+      std::uint32_t node;
+      bool below;
+      std::size_t terms;
+      double weight;
+    };
+    std::vector<Count> counts;
+    for (const Item& term : terms) {
+      const auto* fs = factors(term);
+      if (fs == nullptr) continue;
+      for (const Item& f : *fs) {
+        const auto known = std::find_if(counts.begin(), counts.end(), [&](const Count& c) { return c.node == f.node && c.below == (f.weight < 0); });
+        if (known == counts.end()) {
+          counts.push_back({f.node, f.weight < 0, 1, std::fabs(f.weight)});
+        } else {
+          ++known->terms;
+          known->weight = std::min(known->weight, std::fabs(f.weight));
+        }
+      }
+    }
+    std::size_t most = 1;
+    for (const Count& c : counts) {
+      if (c.terms <= most) continue;
+      most = c.terms;
+      factor = {c.node, c.below ? -c.weight : c.weight};
+    }
+    return most > 1;
+  }
+
+  void run(std::uint32_t id) {
+    Item factor;
+    while (network.nodes[id].items.size() > 1 && best(network.nodes[id].items, factor)) {
+      std::vector<Item> inside;
+      std::vector<Item> outside;
+      double constant = 0;
+      const std::vector<Item> terms = network.nodes[id].items;
+      for (const Item& term : terms) {
+        const auto* fs = factors(term);
+        const auto at = fs == nullptr ? std::vector<Item>::const_iterator{}
+                                      : std::find_if(fs->begin(), fs->end(), [&](const Item& f) { return f.node == factor.node && (f.weight < 0) == (factor.weight < 0); });
+        if (fs == nullptr || at == fs->end()) {
+          outside.push_back(term);
+          continue;
+        }
+        std::vector<Item> rest = *fs;
+        rest[static_cast<std::size_t>(at - fs->begin())].weight -= factor.weight;
+        std::erase_if(rest, [](const Item& i) { return i.weight == 0; });
+        if (rest.empty()) {
+          constant += term.weight;
+        } else {
+          inside.push_back({used(network.product(1, std::move(rest))), term.weight});
+        }
+      }
+      const std::uint32_t sum = used(network.sum(constant, std::move(inside)));
+      const std::uint32_t product = used(network.product(1, {factor, {sum, 1}}));
+      outside.push_back({product, 1});
+      std::sort(outside.begin(), outside.end(), [](const Item& a, const Item& b) { return a.node < b.node; });
+      network.nodes[id].items = std::move(outside);
+      if (network.nodes[sum].kind == Network::Kind::sum) waiting.push_back(sum);
+    }
+  }
+};
+
+}  // namespace
+
+void factor_sums(Network& network, const std::vector<std::uint32_t>& roots) {
+  Factoring f{network, network.uses(roots), {}};
+  for (const std::uint32_t id : network.order(roots)) {
+    if (network.nodes[id].kind == Network::Kind::sum && network.nodes[id].items.size() <= longest) f.waiting.push_back(id);
+  }
+  while (!f.waiting.empty()) {
+    const std::uint32_t id = f.waiting.front();
+    f.waiting.pop_front();
+    f.run(id);
+  }
+}
+
+}  // namespace boreon

@@ -1,0 +1,186 @@
+// Where entries, constants and intermediate values stand in memory.
+#include <bit>
+#include <cstring>
+
+#include "program/native/emitter.hpp"
+
+namespace boreon::native {
+
+namespace x86 = asmjit::x86;
+namespace Inst = x86::Inst;
+
+namespace {
+
+constexpr std::int32_t mask_bytes = 64;
+// The pool: sign bits, all but sign bits, ones, zeros; then the constants of the program.
+constexpr std::uint64_t masks[] = {0x8000000000000000ULL, 0x7fffffffffffffffULL, 0x3ff0000000000000ULL, 0ULL};
+constexpr std::int32_t pool_head = 4 * mask_bytes;
+
+// General registers that may hold pointers to groups; those after the first few survive calls.
+const x86::Gp& pointer_register(std::size_t i) {
+  static const x86::Gp list[] = {x86::rcx, x86::rdx, x86::rsi, x86::rdi, x86::r8, x86::r9, x86::r10, x86::r11, x86::r14};
+  return list[i];
+}
+constexpr std::size_t lost_by_calls = 8;
+constexpr std::size_t pointer_registers = 9;
+
+}  // namespace
+
+Emitter::Mem Emitter::work(std::uint32_t entry) const { return x86::ptr(x86::rbx, static_cast<std::int32_t>(entry * lanes_ * 8)); }
+Emitter::Mem Emitter::constant_mask(unsigned which) const { return x86::ptr(x86::r15, static_cast<std::int32_t>(which) * mask_bytes); }
+
+void Emitter::forget_pointers(bool all) {
+  for (std::size_t i = 0; i < (all ? pointer_registers : lost_by_calls); ++i) pointers_[i] = {};
+}
+
+// The first entry of a group, in a general register.
+Emitter::Gp Emitter::group_base(bool output, std::uint32_t group) {
+  const std::uint32_t key = group == Program::scratch_group ? never - 1 : group * 2 + (output ? 1 : 0);
+  const std::size_t count = options_.layout == Layout::rows ? lost_by_calls : pointer_registers;  // r14 counts rows
+  std::size_t oldest = 0;
+  ++clock_;
+  for (std::size_t i = 0; i < count; ++i) {
+    if (pointers_[i].key == key) {
+      pointers_[i].age = clock_;
+      return pointer_register(i);
+    }
+    if (pointers_[i].key == never ? pointers_[oldest].key != never : pointers_[oldest].key != never && pointers_[i].age < pointers_[oldest].age) oldest = i;
+  }
+  pointers_[oldest] = {key, clock_};
+  const Gp& r = pointer_register(oldest);
+  if (group == Program::scratch_group) {
+    a_.mov(r, x86::qword_ptr(x86::rbp, offsetof(Frame, scratch)));
+  } else {
+    a_.mov(r, x86::qword_ptr(output ? x86::r13 : x86::r12, static_cast<std::int32_t>(group * 8)));
+  }
+  return r;
+}
+
+// One number for all lanes.
+bool Emitter::uniform(Operand o) const {
+  if (o.space == 0) return true;
+  if (options_.layout != Layout::rows) return false;
+  const IndexTable& t = loop_->tables[loop_->slots[o.index].table];
+  return t.entries.empty() && t.step == 0;
+}
+
+// Found by an index for each lane.
+bool Emitter::gathered(Operand o) const {
+  if (o.space < 2 || options_.layout != Layout::rows) return false;
+  const IndexTable& t = loop_->tables[loop_->slots[o.index].table];
+  return !t.entries.empty() || t.step > 1;
+}
+
+Emitter::Mem Emitter::source(Operand o) {
+  if (o.space == 0) {
+    const std::uint32_t copies = lanes_ == 4 ? 4 : 1;
+    return x86::ptr(x86::r15, pool_head + static_cast<std::int32_t>(o.index * copies * 8));
+  }
+  if (options_.layout == Layout::tile) return x86::ptr(x86::r12, static_cast<std::int32_t>((input_start_[o.space - 2] + o.index) * lanes_ * 8));
+  if (options_.layout == Layout::point) return x86::ptr(group_base(false, o.space - 2), static_cast<std::int32_t>(o.index * 8));
+  const RowLoop::Place& p = loop_->slots[o.index];
+  const IndexTable& t = loop_->tables[p.table];
+  const auto first = static_cast<std::int32_t>((static_cast<std::int64_t>(t.first) + p.offset) * 8);
+  const Gp base = group_base(false, p.group);
+  return t.step == 0 ? x86::ptr(base, first) : x86::ptr(base, x86::r14, 3, first);
+}
+
+void Emitter::load_numbers(Vec target, const Mem& from, bool one_for_all) {
+  if (lanes_ == 1) {
+    a_.emit(options_.set == InstructionSet::sse2 ? Inst::kIdMovsd : Inst::kIdVmovsd, target, from);
+  } else if (one_for_all) {
+    a_.emit(Inst::kIdVbroadcastsd, target, from);
+  } else {
+    a_.emit(Inst::kIdVmovupd, target, from);
+  }
+}
+
+void Emitter::store_numbers(const Mem& to, Vec from) {
+  if (lanes_ == 1) {
+    a_.emit(options_.set == InstructionSet::sse2 ? Inst::kIdMovsd : Inst::kIdVmovsd, to, from);
+  } else {
+    a_.emit(Inst::kIdVmovupd, to, from);
+  }
+}
+
+// The entries of a table for this block of rows, in scratch register 1.
+void Emitter::index_vector(std::uint32_t table) {
+  table_read_[table] = true;
+  if (indexed_table_ == table) return;
+  indexed_table_ = table;
+  a_.mov(x86::rax, x86::qword_ptr(x86::rbp, offsetof(Frame, tables)));
+  a_.mov(x86::rax, x86::qword_ptr(x86::rax, static_cast<std::int32_t>(table * 8)));
+  a_.emit(Inst::kIdVmovdqu, lanes_ == 8 ? Vec(x86::ymm(1)) : Vec(x86::xmm(1)), x86::ptr(x86::rax, x86::r14, 2, 0));
+}
+
+void Emitter::gather(Vec target, Operand o) {
+  const RowLoop::Place& p = loop_->slots[o.index];
+  index_vector(p.table);
+  const Gp base = group_base(false, p.group);
+  const auto shift = static_cast<std::int32_t>(p.offset * 8);
+  if (lanes_ == 8) {
+    a_.kxnorw(x86::k1, x86::k1, x86::k1);
+    a_.vxorpd(target.xmm(), target.xmm(), target.xmm());  // a gather merges: do not wait for the old value
+    a_.k(x86::k1).vgatherdpd(target.zmm(), x86::ptr(base, x86::ymm1, 3, shift));
+  } else {
+    a_.vpcmpeqd(x86::ymm0, x86::ymm0, x86::ymm0);
+    a_.vxorpd(target.xmm(), target.xmm(), target.xmm());
+    a_.vgatherdpd(target.ymm(), x86::ptr(base, x86::xmm1, 3, shift), x86::ymm0);
+  }
+}
+
+void Emitter::scatter(Vec from, std::uint32_t target) {
+  const RowLoop::Place& p = loop_->targets[target];
+  const IndexTable& t = loop_->tables[p.table];
+  const auto shift = static_cast<std::int32_t>(p.offset * 8);
+  if (t.entries.empty() && t.step == 1) {
+    a_.emit(Inst::kIdVmovupd, x86::ptr(group_base(true, p.group), x86::r14, 3, static_cast<std::int32_t>((static_cast<std::int64_t>(t.first) + p.offset) * 8)), from);
+    return;
+  }
+  if (lanes_ == 8) {
+    index_vector(p.table);
+    const Gp base = group_base(true, p.group);
+    a_.kxnorw(x86::k1, x86::k1, x86::k1);
+    a_.k(x86::k1).vscatterdpd(x86::ptr(base, x86::ymm1, 3, shift), from.zmm());
+    return;
+  }
+  table_read_[p.table] = true;
+  const Gp base = group_base(true, p.group);
+  const bool high_needed = true;
+  a_.mov(x86::rax, x86::qword_ptr(x86::rbp, offsetof(Frame, tables)));
+  a_.mov(x86::rax, x86::qword_ptr(x86::rax, static_cast<std::int32_t>(p.table * 8)));
+  a_.lea(x86::rax, x86::ptr(x86::rax, x86::r14, 2));
+  if (high_needed) a_.vextractf128(x86::xmm0, from.ymm(), 1);
+  // the entry's number in r15, which is restored below: all other registers may hold pointers
+  for (int lane = 0; lane < 4; ++lane) {
+    a_.mov(x86::r15d, x86::dword_ptr(x86::rax, lane * 4));
+    const Mem to = x86::ptr(base, x86::r15, 3, shift);
+    const x86::Xmm half = lane < 2 ? from.xmm() : x86::xmm0;
+    lane % 2 == 0 ? a_.vmovlpd(to, half) : a_.vmovhpd(to, half);
+  }
+  a_.lea(x86::r15, x86::ptr(constants_label_));
+}
+
+void Emitter::store(Operand, const std::uint32_t group, const std::uint32_t index, Vec from) {
+  if (options_.layout == Layout::rows) {
+    scatter(from, index);
+  } else if (options_.layout == Layout::tile) {
+    store_numbers(x86::ptr(x86::r13, static_cast<std::int32_t>((output_start_[group] + index) * lanes_ * 8)), from);
+  } else {
+    store_numbers(x86::ptr(group_base(true, group), static_cast<std::int32_t>(index * 8)), from);
+  }
+}
+
+void Emitter::pool() {
+  code_.setLogger(nullptr);  // numbers are no instructions
+  a_.align(asmjit::AlignMode::kData, 64);
+  a_.bind(constants_label_);
+  std::vector<std::uint64_t> data;
+  for (const std::uint64_t m : masks) data.insert(data.end(), mask_bytes / 8, m);
+  const std::size_t copies = lanes_ == 4 ? 4 : 1;
+  for (const double c : program_.constants) data.insert(data.end(), copies, std::bit_cast<std::uint64_t>(c));
+  data.resize(data.size() + 8);  // masks of 16 bytes may be read beyond the last number
+  a_.embed(data.data(), data.size() * 8);
+}
+
+}  // namespace boreon::native

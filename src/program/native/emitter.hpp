@@ -1,0 +1,160 @@
+// Machine code for a straight-line program: one pass, registers by farthest next use (Belady, 1966).
+#pragma once
+
+#include <asmjit/x86.h>
+
+#include <array>
+#include <vector>
+
+#include "program/native/machine.hpp"
+
+namespace boreon::native {
+
+enum class InstructionSet : std::uint8_t { sse2, avx2, avx512 };
+
+/// What machine code is called with.
+struct Frame {
+  const double* const* in;
+  double* const* out;
+  double* scratch;
+  double* work;
+  const std::uint32_t* const* tables;  ///< of a loop
+  std::size_t begin;                   ///< rows of a loop: at least as many as lanes
+  std::size_t end;
+};
+using Entry = void (*)(const Frame*);
+
+/// Where the entries of the program are found.
+enum class Layout : std::uint8_t {
+  point,  ///< in[g][i], one number
+  tile,   ///< in[0] and out[0] hold all groups, `lanes` numbers for each entry
+  rows    ///< a loop over rows, `lanes` of them at once
+};
+
+struct EmitterOptions {
+  InstructionSet set = InstructionSet::avx512;
+  Layout layout = Layout::point;
+  bool strict = false;  ///< no fused operations, functions as the interpreter calls them
+};
+
+/// The code of a program, and how much of Frame::work it uses.
+class Emitter {
+ public:
+  Emitter(asmjit::CodeHolder& code, const Program& program, const EmitterOptions& options, const RowLoop* loop = nullptr);
+  /// Throws Error(limit) when the code cannot be made.
+  void run();
+  [[nodiscard]] std::size_t workspace() const;  ///< doubles
+  [[nodiscard]] unsigned lanes() const noexcept { return lanes_; }
+  /// Tables of the loop that the code reads, by their numbers; the others are not looked at.
+  [[nodiscard]] const std::vector<bool>& tables() const noexcept { return table_read_; }
+
+ private:
+  using Vec = asmjit::x86::Vec;
+  using Mem = asmjit::x86::Mem;
+  using Gp = asmjit::x86::Gp;
+  using Op = asmjit::Operand_;
+  enum class Home : std::uint8_t { none, source, spill, result, output };
+  struct Where {
+    std::uint32_t reg = never;
+    std::uint32_t next = never;
+    Home home = Home::none;
+    std::uint32_t place = 0;  ///< number of the spill slot, of the result; of the output its place in the list of stores
+    std::uint32_t group = 0;
+  };
+
+  // registers (emitter.cpp)
+  [[nodiscard]] Vec vec(std::uint32_t r) const;
+  [[nodiscard]] Vec wide(std::uint32_t r, unsigned lanes) const;
+  std::uint32_t take();
+  void evict(std::uint32_t reg);
+  void release(std::uint32_t value);
+  void lose_all();
+  std::uint32_t in_register(std::uint32_t value);
+  /// A register, or memory if the instruction may read it there and keeping it would not pay.
+  Op anywhere(std::uint32_t value, std::uint32_t next, bool broadcast_allowed);
+  void load(std::uint32_t reg, std::uint32_t value);
+  [[nodiscard]] Mem home_of(std::uint32_t value);
+  [[nodiscard]] bool foldable(std::uint32_t value, bool broadcast_allowed) const;
+
+  // addresses (addresses.cpp)
+  [[nodiscard]] Gp group_base(bool output, std::uint32_t group);
+  [[nodiscard]] Mem source(Operand o);
+  [[nodiscard]] bool uniform(Operand o) const;
+  [[nodiscard]] bool gathered(Operand o) const;
+  void gather(Vec target, Operand o);
+  void store(Operand value, const std::uint32_t group, const std::uint32_t index, Vec from);
+  void scatter(Vec from, std::uint32_t target);
+  void index_vector(std::uint32_t table);
+  [[nodiscard]] Mem work(std::uint32_t entry) const;
+  [[nodiscard]] Mem constant_mask(unsigned which) const;
+  void forget_pointers(bool all);
+  void load_numbers(Vec target, const Mem& from, bool one_for_all);
+  void store_numbers(const Mem& to, Vec from);
+
+  // instructions (instructions.cpp)
+  void instruction(const MachineInstruction& i);
+  void binary(asmjit::x86::Inst::Id scalar, asmjit::x86::Inst::Id packed, const MachineInstruction& i, bool commutes);
+  void fused(const MachineInstruction& i);
+  void with_mask(asmjit::x86::Inst::Id packed, unsigned mask, const MachineInstruction& i);
+  void root(const MachineInstruction& i);
+  void rounded(const MachineInstruction& i, int mode);
+  void extreme(const MachineInstruction& i);
+  void compare(const MachineInstruction& i);
+  void logic(const MachineInstruction& i);
+  void select(const MachineInstruction& i);
+  void truth(std::uint32_t target);
+  void emit3(asmjit::x86::Inst::Id sse, asmjit::x86::Inst::Id vex, Vec target, Vec a, const Op& b);
+  void copy(Vec to, Vec from);
+  std::uint32_t target_for(const MachineInstruction& i, std::uint32_t reused);
+  void pass(const MachineInstruction& i);
+  void define(std::uint32_t value, std::uint32_t reg);
+  void defined(std::uint32_t value);
+  void finish_stores(std::uint32_t value);
+
+  // calls (calls.cpp)
+  void batch(Batch& b);
+  void call_pack(const Batch& b, std::uint32_t function_of, unsigned width, std::uint32_t at, std::uint32_t result);
+  void call_address(const void* function);
+
+  void prologue();
+  void epilogue();
+  void pool();
+
+  asmjit::CodeHolder& code_;
+  asmjit::x86::Assembler a_;
+  const Program& program_;
+  EmitterOptions options_;
+  const RowLoop* loop_;
+  MachineProgram machine_;
+  unsigned lanes_ = 1;
+  unsigned registers_ = 16;
+  std::vector<Where> where_;
+  std::vector<std::uint32_t> holder_;    // of a register: its value
+  std::vector<std::uint32_t> free_;      // registers
+  std::array<std::uint32_t, 4> pinned_{never, never, never, never};
+  std::vector<std::uint32_t> free_slots_;
+  std::vector<std::uint32_t> ending_slots_;  // free once the instruction is emitted
+  std::uint32_t slots_ = 0;
+  std::vector<std::size_t> input_start_;
+  std::vector<std::size_t> output_start_;
+  struct StoreList {
+    std::vector<std::uint32_t> head;  // of each result
+    struct Link {
+      std::uint32_t group, index, next;
+    };
+    std::vector<Link> links;
+  } stores_;
+  std::vector<Operand> direct_;  // (unused place, see stores of constants)
+  struct Pointer {
+    std::uint32_t key = never;
+    std::uint32_t age = 0;
+  };
+  std::array<Pointer, 16> pointers_;
+  std::uint32_t clock_ = 0;
+  std::uint32_t indexed_table_ = never;  // whose entries scratch register 1 holds
+  std::vector<bool> table_read_;
+  asmjit::Label constants_label_;
+  bool upper_dirty_ = false;
+};
+
+}  // namespace boreon::native

@@ -1,0 +1,211 @@
+// Programs as machine code behind the interface of Kernel.
+#include "boreon/native.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <deque>
+#include <memory>
+#include <mutex>
+
+#include "boreon/error.hpp"
+#include "program/executor.hpp"
+#include "program/native/code_memory.hpp"
+#include "program/native/emitter.hpp"
+
+namespace boreon {
+namespace {
+
+using namespace native;
+
+InstructionSet set_of(Machine m) { return m == Machine::avx512 ? InstructionSet::avx512 : m == Machine::avx2 ? InstructionSet::avx2 : InstructionSet::sse2; }
+
+// One piece of machine code.
+struct Piece {
+  std::unique_ptr<CodeMemory> memory;
+  std::unique_ptr<DebuggerEntry> debugger;
+  std::size_t workspace = 0;
+  unsigned lanes = 1;
+  std::vector<bool> tables;
+
+  void operator()(const Frame& frame) const { reinterpret_cast<Entry>(reinterpret_cast<std::uintptr_t>(memory->address()))(&frame); }
+};
+
+class ErrorCatcher : public asmjit::ErrorHandler {
+ public:
+  void handleError(asmjit::Error, const char* message, asmjit::BaseEmitter*) override {
+    if (text.empty()) text = message;
+  }
+  std::string text;
+};
+
+Piece assemble(const Program& program, const EmitterOptions& options, const RowLoop* loop, const NativeOptions& native, std::string* listing) {
+  asmjit::CodeHolder code;
+  code.init(asmjit::Environment::host());
+  ErrorCatcher errors;
+  code.setErrorHandler(&errors);
+  asmjit::StringLogger logger;
+  if (listing != nullptr) code.setLogger(&logger);
+  Emitter emitter(code, program, options, loop);
+  emitter.run();
+  if (!errors.text.empty()) throw Error(ErrorKind::limit, fmt::format("machine code cannot be made ({}); use the interpreter", errors.text));
+  Piece p;
+  p.workspace = emitter.workspace();
+  p.lanes = emitter.lanes();
+  p.tables = emitter.tables();
+  if (listing != nullptr) {
+    *listing += logger.data();
+    return p;
+  }
+  p.memory = std::make_unique<CodeMemory>(code);
+  static constexpr std::string_view parts[] = {"point", "tile", "rows"};
+  const std::string name = fmt::format("{}:{}", native.name, parts[static_cast<std::size_t>(options.layout)]);
+  if (native.profiler) tell_profilers(*p.memory, name);
+  if (native.debugger) p.debugger = std::make_unique<DebuggerEntry>(*p.memory, name);
+  return p;
+}
+
+class NativeExecutor final : public Executor {
+ public:
+  NativeExecutor(std::shared_ptr<const Program> program, const NativeOptions& options, Machine machine)
+      : program_(std::move(program)), native_(options), machine_(machine), fallback_(make_interpreter(program_)) {
+    options_.set = set_of(machine);
+    options_.strict = options.strict;
+    point_ = assemble(*program_, options_, nullptr, native_, nullptr);
+    workspace_ = point_.workspace;
+    for (const RowLoop& l : program_->loops) add_loop(l);
+    if (program_->loops.empty()) {
+      lanes_ = options_.set == InstructionSet::avx512 ? 8 : options_.set == InstructionSet::avx2 ? 4 : 1;
+      // Code for many points is of the same instructions, so what it needs is known before it is made.
+      workspace_ = std::max(workspace_, lanes_ == 1 ? 0 : tile_workspace());
+    } else {
+      workspace_ = std::max(workspace_, fallback_->workspace());
+    }
+  }
+
+  [[nodiscard]] std::size_t workspace() const noexcept override { return workspace_; }
+  [[nodiscard]] std::size_t lanes() const noexcept override { return lanes_; }
+  [[nodiscard]] std::string method() const override { return fmt::format("native {}{}", to_string(machine_), native_.strict ? ", strict" : ""); }
+
+  void instructions(const double* const* in, double* const* out, double* scratch, double* work) const override { point_({in, out, scratch, work, nullptr, 0, 0}); }
+
+  void rows(std::size_t loop, std::size_t begin, std::size_t end, const double* const* in, double* const* out, double* scratch, double* work) const override {
+    const Loop& l = loops_[loop];
+    if (l.code.memory == nullptr || end < l.code.lanes) return fallback_->rows(loop, begin, end, in, out, scratch, work);
+    l.code({in, out, scratch, work, l.tables.data(), begin, end});
+  }
+
+  void tile(const double* in, double* out, double* work) const override {
+    std::call_once(tile_made_, [this] {
+      EmitterOptions o = options_;
+      o.layout = Layout::tile;
+      tile_ = assemble(*program_, o, nullptr, native_, nullptr);
+    });
+    tile_({&in, &out, nullptr, work, nullptr, 0, 0});
+  }
+
+  [[nodiscard]] std::string listing() const override {
+    std::string text = fmt::format("; one point, {}\n", method());
+    (void)assemble(*program_, options_, nullptr, native_, &text);
+    for (std::size_t i = 0; i < program_->loops.size(); ++i) {
+      if (loops_[i].code.memory == nullptr) continue;
+      text += fmt::format("\n; loop {}: {} rows, {} at once\n", i + 1, program_->loops[i].rows, loops_[i].code.lanes);
+      EmitterOptions o = options_;
+      o.layout = Layout::rows;
+      (void)assemble(program_->loops[i].body, o, &program_->loops[i], native_, &text);
+    }
+    return text;
+  }
+
+ private:
+  struct Loop {
+    Piece code;
+    std::deque<std::vector<std::uint32_t>> written_out;
+    std::vector<const std::uint32_t*> tables;
+  };
+
+  void add_loop(const RowLoop& l) {
+    Loop& made = loops_.emplace_back();
+    if (options_.set == InstructionSet::sse2) return;
+    if (options_.strict && l.rows < 8) return;
+    EmitterOptions o = options_;
+    o.layout = Layout::rows;
+    made.code = assemble(l.body, o, &l, native_, nullptr);
+    if (l.rows < made.code.lanes) made.code.memory.reset();
+    workspace_ = std::max(workspace_, made.code.workspace);
+    for (std::size_t t = 0; t < l.tables.size(); ++t) {
+      const IndexTable& table = l.tables[t];
+      if (!made.code.tables[t]) {
+        made.tables.push_back(nullptr);
+      } else if (!table.entries.empty()) {
+        made.tables.push_back(table.entries.data());
+      } else {
+        std::vector<std::uint32_t>& entries = made.written_out.emplace_back();
+        for (std::size_t r = 0; r < l.rows; ++r) entries.push_back(table.at(r));
+        made.tables.push_back(entries.data());
+      }
+    }
+  }
+
+  // An upper bound that needs no code: all results in memory, and the arguments of calls.
+  [[nodiscard]] std::size_t tile_workspace() const {
+    std::size_t arguments = 0;
+    for (const Instruction& i : program_->instructions) arguments += i.op == OpCode::call || i.op == OpCode::power || i.op == OpCode::sine_cosine ? i.operands : 0U;
+    return (2 * program_->instructions.size() + arguments) * lanes_ + 16;
+  }
+
+  std::shared_ptr<const Program> program_;
+  NativeOptions native_;
+  Machine machine_;
+  EmitterOptions options_;
+  std::shared_ptr<const Executor> fallback_;
+  Piece point_;
+  std::deque<Loop> loops_;
+  std::size_t workspace_ = 0;
+  std::size_t lanes_ = 1;
+  mutable std::once_flag tile_made_;
+  mutable Piece tile_;
+};
+
+}  // namespace
+
+std::vector<Machine> machines() {
+#if defined(__x86_64__)
+  const auto& f = asmjit::CpuInfo::host().features().x86();
+  std::vector<Machine> list;
+  if (f.hasAVX512_F() && f.hasAVX512_DQ() && f.hasAVX512_VL()) list.push_back(Machine::avx512);
+  if (f.hasAVX2() && f.hasFMA()) list.push_back(Machine::avx2);
+  list.push_back(Machine::sse2);
+  return list;
+#else
+  return {};
+#endif
+}
+
+std::string to_string(Machine machine) {
+  switch (machine) {
+    case Machine::avx512: return "AVX-512";
+    case Machine::avx2: return "AVX2";
+    case Machine::sse2: return "SSE2";
+    default: return "automatic";
+  }
+}
+
+Kernel native_kernel(Program program, const NativeOptions& options) {
+  auto shared = std::make_shared<const Program>(std::move(program));
+  const std::vector<Machine> have = machines();
+  const auto chosen = options.machine == Machine::automatic ? have.begin() : std::find(have.begin(), have.end(), options.machine);
+  if (options.machine != Machine::automatic && chosen == have.end()) {
+    throw Error(ErrorKind::unsupported, fmt::format("this processor has no {}; leave the choice of the machine open", to_string(options.machine)));
+  }
+  // Machine code costs about 300 ns an instruction and saves about 6 ns an operation at every call.
+  const double saved = 6e-9 * options.expected_calls * static_cast<double>(shared->operation_count());
+  const double spent = 3e-7 * static_cast<double>(shared->code_size()) + 3e-5;
+  const bool pays = options.machine != Machine::automatic || saved > spent;
+  if (chosen == have.end() || !pays) return Kernel(shared, make_interpreter(shared));
+  return Kernel(shared, std::make_shared<const NativeExecutor>(shared, options, *chosen));
+}
+
+Kernel compile(std::vector<OutputGroup> outputs, std::vector<InputGroup> inputs, const NativeOptions& options) { return native_kernel(make_program(outputs, inputs), options); }
+
+}  // namespace boreon

@@ -1,0 +1,151 @@
+#include "program/network.hpp"
+
+#include <algorithm>
+#include <bit>
+#include <cmath>
+
+#include "expr/hash.hpp"
+
+namespace boreon {
+
+std::uint32_t Network::keep(Node node) {
+  std::uint64_t h = mix((static_cast<std::uint64_t>(node.kind) << 40U) | (static_cast<std::uint64_t>(node.op) << 20U) | node.function);
+  h = hash_combine(h, (static_cast<std::uint64_t>(node.leaf.space) << 32U) | node.leaf.index);
+  h = hash_combine(h, std::bit_cast<std::uint64_t>(node.constant));
+  for (const Item& i : node.items) h = hash_combine(hash_combine(h, i.node), std::bit_cast<std::uint64_t>(i.weight));
+  const auto [begin, end] = known_.equal_range(h);
+  for (auto at = begin; at != end; ++at) {
+    if (nodes[at->second] == node) return at->second;
+  }
+  const auto id = static_cast<std::uint32_t>(nodes.size());
+  if (node.order == 0) node.order = h;
+  nodes.push_back(std::move(node));
+  known_.emplace(h, id);
+  return id;
+}
+
+std::uint32_t Network::leaf(Operand operand) {
+  Node n;
+  n.leaf = operand;
+  return keep(std::move(n));
+}
+
+std::uint32_t Network::number(double value) {
+  Node n;
+  n.constant = value;
+  n.leaf = {0, 0};
+  return keep(std::move(n));
+}
+
+const double* Network::value(std::uint32_t node) const { return nodes[node].kind == Kind::leaf && nodes[node].leaf.space == 0 ? &nodes[node].constant : nullptr; }
+
+namespace {
+
+// Sorted by node, equal nodes merged.
+void merge(std::vector<Network::Item>& items) {
+  std::sort(items.begin(), items.end(), [](const auto& a, const auto& b) { return a.node < b.node; });
+  std::size_t kept = 0;
+  for (std::size_t i = 0; i < items.size();) {
+    Network::Item sum = items[i++];
+    while (i < items.size() && items[i].node == sum.node) sum.weight += items[i++].weight;
+    if (sum.weight != 0) items[kept++] = sum;
+  }
+  items.resize(kept);
+}
+
+}  // namespace
+
+std::uint32_t Network::sum(double constant, std::vector<Item> items) {
+  merge(items);
+  std::vector<Item> kept;
+  for (const Item& i : items) {
+    if (const double* v = value(i.node); v != nullptr && std::isfinite(*v)) {
+      constant += i.weight * *v;
+    } else if (nodes[i.node].kind == Kind::product && nodes[i.node].constant != 1 && nodes[i.node].items.size() == 1 && nodes[i.node].items[0].weight == 1) {
+      kept.push_back({nodes[i.node].items[0].node, i.weight * nodes[i.node].constant});  // c*(d*x)
+    } else {
+      kept.push_back(i);
+    }
+  }
+  if (kept.size() != items.size() || !std::equal(kept.begin(), kept.end(), items.begin())) merge(kept);
+  if (kept.empty()) return number(constant);
+  if (kept.size() == 1 && constant == 0) return kept[0].weight == 1 ? kept[0].node : product(kept[0].weight, {{kept[0].node, 1}});
+  Node n;
+  n.kind = Kind::sum;
+  n.constant = constant;
+  n.items = std::move(kept);
+  return keep(std::move(n));
+}
+
+std::uint32_t Network::product(double constant, std::vector<Item> items) {
+  merge(items);
+  std::vector<Item> kept;
+  for (const Item& i : items) {
+    if (const double* v = value(i.node); v != nullptr && i.weight == 1) {
+      constant *= *v;
+    } else if (const Node& p = nodes[i.node]; p.kind == Kind::product && p.constant != 1 && p.items.size() == 1 && i.weight == 1) {
+      constant *= p.constant;
+      kept.push_back(p.items[0]);
+    } else {
+      kept.push_back(i);
+    }
+  }
+  merge(kept);
+  if (kept.empty()) return number(constant);
+  if (kept.size() == 1 && constant == 1 && kept[0].weight == 1) return kept[0].node;
+  Node n;
+  n.kind = Kind::product;
+  if (constant != 1 && (kept.size() > 1 || kept[0].weight != 1)) {
+    // the part without the coefficient is what others may share
+    const std::uint32_t bare = product(1, std::move(kept));
+    return product(constant, {{bare, 1}});
+  }
+  n.constant = constant;
+  n.items = std::move(kept);
+  return keep(std::move(n));
+}
+
+std::uint32_t Network::apply(OpCode op, std::uint16_t function, std::initializer_list<std::uint32_t> operands) {
+  Node n;
+  n.kind = Kind::apply;
+  n.op = op;
+  n.function = function;
+  for (const std::uint32_t o : operands) n.items.push_back({o, 1});
+  return keep(std::move(n));
+}
+
+std::vector<std::uint32_t> Network::order(const std::vector<std::uint32_t>& roots) const {
+  std::vector<char> seen(nodes.size(), 0);
+  std::vector<std::uint32_t> result;
+  std::vector<std::pair<std::uint32_t, std::uint32_t>> stack;
+  for (const std::uint32_t root : roots) {
+    if (seen[root] != 0) continue;
+    seen[root] = 1;
+    stack.emplace_back(root, 0);
+    while (!stack.empty()) {
+      auto& [node, next] = stack.back();
+      if (next < nodes[node].items.size()) {
+        const std::uint32_t child = nodes[node].items[next++].node;
+        if (seen[child] == 0) {
+          seen[child] = 1;
+          stack.emplace_back(child, 0);
+        }
+      } else {
+        result.push_back(node);
+        stack.pop_back();
+      }
+    }
+  }
+  return result;
+}
+
+std::vector<std::uint32_t> Network::uses(const std::vector<std::uint32_t>& roots) const {
+  std::vector<std::uint32_t> n(nodes.size(), 0);
+  for (const std::uint32_t node : order(roots)) {
+    for (const Item& i : nodes[node].items) ++n[i.node];
+  }
+  for (const std::uint32_t root : roots) ++n[root];
+  return n;
+}
+
+}  // namespace boreon

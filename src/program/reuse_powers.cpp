@@ -1,0 +1,77 @@
+#include <cmath>
+#include <map>
+#include <unordered_map>
+
+#include "boreon/catalogue.hpp"
+#include "program/network.hpp"
+
+namespace boreon {
+namespace {
+
+// The node becomes a product of others.
+void become_product(Network::Node& n, std::vector<Network::Item> items) {
+  n.kind = Network::Kind::product;
+  n.constant = 1;
+  n.items = std::move(items);
+}
+
+void reuse_exponentials(Network& network, const std::vector<std::uint32_t>& order) {
+  static const auto exponential = static_cast<std::uint16_t>(find_function("exp") - catalogue().data());
+  std::unordered_map<std::uint32_t, std::uint32_t> by_argument;
+  for (const std::uint32_t id : order) {
+    if (network.is_call(id, exponential)) by_argument.emplace(network.nodes[id].items[0].node, id);
+  }
+  if (by_argument.size() < 2) return;
+  for (const std::uint32_t id : order) {
+    if (!network.is_call(id, exponential)) continue;
+    const Network::Node argument = network.nodes[network.nodes[id].items[0].node];  // a copy: nodes are added
+    if (argument.items.empty()) continue;
+    // exp(n*x) beside exp(x) for small n. exp(a + b) is not split: the parts may overflow where the sum does not.
+    for (const double factor : {-1.0, 2.0, -2.0, 3.0, -3.0}) {
+      std::uint32_t part = 0;
+      if (argument.kind == Network::Kind::product && argument.items.size() == 1 && argument.items[0].weight == 1) {
+        part = network.product(argument.constant / factor, argument.items);
+      } else if (argument.kind == Network::Kind::sum || (argument.kind == Network::Kind::product && argument.constant == 1)) {
+        std::vector<Network::Item> items = argument.items;
+        if (argument.kind == Network::Kind::sum) {
+          for (Network::Item& i : items) i.weight /= factor;
+          part = network.sum(argument.constant / factor, std::move(items));
+        } else {
+          part = network.product(1 / factor, std::move(items));
+        }
+      } else {
+        break;
+      }
+      const auto found = by_argument.find(part);
+      if (found == by_argument.end() || found->second == id || !network.is_call(found->second, exponential)) continue;
+      become_product(network.nodes[id], {{found->second, factor}});
+      break;
+    }
+  }
+}
+
+}  // namespace
+
+void reuse_powers(Network& network, const std::vector<std::uint32_t>& roots) {
+  const std::vector<std::uint32_t> order = network.order(roots);
+  reuse_exponentials(network, order);
+  // Of the powers of one base the one with the largest exponent is computed; the others divide it by the base.
+  std::map<std::pair<std::uint32_t, double>, std::vector<std::pair<double, std::uint32_t>>> classes;
+  for (const std::uint32_t id : order) {
+    const Network::Node& n = network.nodes[id];
+    if (n.kind != Network::Kind::apply || n.op != OpCode::power) continue;
+    const double* x = network.value(n.items[1].node);
+    if (x != nullptr && std::isfinite(*x)) classes[{n.items[0].node, std::round((*x - std::floor(*x)) * 1e9)}].emplace_back(*x, id);
+  }
+  for (auto& [key, members] : classes) {
+    if (members.size() < 2) continue;
+    const auto top = *std::max_element(members.begin(), members.end());
+    for (const auto& [x, id] : members) {
+      const double steps = std::round(top.first - x);
+      if (id == top.second || steps > 4 || std::fabs(top.first - x - steps) > 4e-16 * std::fabs(top.first)) continue;
+      become_product(network.nodes[id], {{key.first, -steps}, {top.second, 1}});
+    }
+  }
+}
+
+}  // namespace boreon
