@@ -85,6 +85,7 @@ Answer generate(const Request& r) {
     const EmittedSource source = emit(kernel.program(), {cpp ? Language::cpp : Language::c, part.name, (m.title.empty() ? name : m.title) + ": " + part.what});
     put(source.header_name, source.header);
     put(source.source_name, source.source);
+    if (!source.template_name.empty()) put(source.template_name, source.template_text);
     put(part.name + "_test" + (cpp ? ".cpp" : ".c"), self_test(part.name, kernel, values, cpp));
     a.text += fmt::format("  {}, {}: {} ({} operations)\n", source.header_name, source.source_name, part.what, kernel.program().operation_count());
   }

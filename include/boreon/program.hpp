@@ -218,6 +218,7 @@ struct EmitOptions {
   Language language = Language::cpp;
   std::string name = "model";  ///< of the files, the function and (C++) the namespace; an identifier
   std::string title;           ///< put into the head comment
+  bool eigen = false;          ///< C++: also functions on Eigen's vectors and sparse matrices
 };
 
 struct EmittedSource {
@@ -225,10 +226,13 @@ struct EmittedSource {
   std::string header;
   std::string source_name;
   std::string source;
+  std::string template_name;  ///< C++: a header for any scalar type, used by the source
+  std::string template_text;
 };
 
 /// The program as readable C99 or C++ source with no dependency but <math.h>. The function takes one pointer for each
-/// input and output group; sizes and the sparse patterns of outputs are static arrays in the header. The same program
+/// input and output group; sizes and the sparse patterns of outputs are static arrays in the header; loops over rows stay
+/// loops. A second function takes many points (structure of arrays) in a form that compilers vectorise. The same program
 /// gives the same text. Compiled without contraction of a*b + c (-ffp-contract=off) it computes bit for bit what the
 /// Kernel computes, as far as both use the same mathematics library. Throws Error(unsupported) for functions that C
 /// does not have.

@@ -3,30 +3,18 @@
 #include <fmt/ranges.h>
 
 #include <algorithm>
-#include <cmath>
 
-#include "boreon/catalogue.hpp"
 #include "boreon/error.hpp"
 #include "boreon/program.hpp"
 #include "boreon/symbol.hpp"
-#include "program/passes.hpp"
+#include "program/emit_body.hpp"
 
 namespace boreon {
 namespace {
 
-constexpr std::size_t inline_limit = 64;  // longest text that is written in place instead of a name
-
 std::string upper(std::string text) {
   for (char& c : text) c = static_cast<char>(c >= 'a' && c <= 'z' ? c - 'a' + 'A' : c);
   return text;
-}
-
-std::string literal(double v) {
-  if (std::isnan(v)) return "NAN";
-  if (std::isinf(v)) return v > 0 ? "INFINITY" : "(-INFINITY)";
-  std::string s = fmt::format("{}", v);
-  if (s.find_first_of(".e") == std::string::npos) s += ".0";
-  return v < 0 ? "(" + s + ")" : s;
 }
 
 // A text in a comment: no end of comment, no line breaks.
@@ -37,6 +25,16 @@ std::string comment(std::string text) {
   }
   return text;
 }
+
+template <class T>
+std::string listed(const std::vector<T>& values) {
+  std::string text = values.empty() ? "0" : "";
+  for (std::size_t i = 0; i < values.size(); ++i) text += fmt::format("{}{}", i == 0 ? "" : i % 20 == 0 ? ",\n    " : ", ", values[i]);
+  return text;
+}
+
+// How one function finds its numbers.
+enum class Shape { one, many };
 
 class Emitter {
  public:
@@ -50,11 +48,18 @@ class Emitter {
         taken.push_back(g.name);
       }
     }
-    // Names of intermediate values must not meet an array of that name.
-    for (const char* prefix : {"v", "w", "value_", "intermediate_"}) {
-      temporary_ = prefix;
-      if (std::none_of(taken.begin(), taken.end(), [&](const std::string& n) { return n.starts_with(temporary_); })) break;
-    }
+    // Names of our own must not meet an array of that name.
+    const auto fresh = [&](std::initializer_list<const char*> prefixes) {
+      for (const char* prefix : prefixes) {
+        if (std::none_of(taken.begin(), taken.end(), [&](const std::string& n) { return n.starts_with(prefix); })) return std::string(prefix);
+      }
+      return std::string("value_of_boreon_");
+    };
+    temporary_ = fresh({"v", "w", "value_", "intermediate_"});
+    row_ = fresh({"row", "r_", "row_of_loop_"});
+    point_ = fresh({"point", "q_", "point_of_call_"});
+    count_ = fresh({"points", "count_", "number_of_points_"});
+    shared_ = fresh({"once", "u_", "computed_once_"});
   }
 
   EmittedSource run() {
@@ -63,6 +68,10 @@ class Emitter {
     s.source_name = o_.name + (cpp_ ? ".cpp" : ".c");
     s.header = header();
     s.source = source(s.header_name);
+    if (cpp_) {
+      s.template_name = o_.name + "_any.hpp";
+      s.template_text = template_header();
+    }
     return s;
   }
 
@@ -86,19 +95,19 @@ class Emitter {
 
   [[nodiscard]] std::string note(const std::string& text) const { return cpp_ ? "// " + text + "\n" : "/* " + text + " */\n"; }
 
-  [[nodiscard]] std::string prototype() const {
-    std::string args;
-    for (const auto& g : p_.inputs) args += fmt::format("{}const double* {}", args.empty() ? "" : ", ", g.name);
-    for (const auto& g : p_.outputs) args += fmt::format("{}double* {}", args.empty() ? "" : ", ", g.name);
-    return fmt::format("void {}({})", cpp_ ? "evaluate" : o_.name, args.empty() ? "void" : args);
+  [[nodiscard]] std::string prototype(Shape shape, const std::string& scalar, bool restricted) const {
+    std::string args = shape == Shape::many ? "int " + count_ : "";
+    const char* const alone = restricted && !cpp_ ? " restrict" : "";
+    for (const auto& g : p_.inputs) args += fmt::format("{}const {}*{} {}", args.empty() ? "" : ", ", scalar, alone, g.name);
+    for (const auto& g : p_.outputs) args += fmt::format("{}{}*{} {}", args.empty() ? "" : ", ", scalar, alone, g.name);
+    const std::string name = shape == Shape::many ? (cpp_ ? "evaluate_many" : o_.name + "_many") : cpp_ ? "evaluate" : o_.name;
+    return fmt::format("void {}({})", name, args.empty() ? "void" : args);
   }
 
   [[nodiscard]] std::string array(const std::string& name, const std::vector<std::int64_t>& values) const {
-    std::string text = cpp_ ? fmt::format("inline constexpr int {}[{}] = {{", name, std::max<std::size_t>(1, values.size()))
-                            : fmt::format("static const int {}_{}[{}] = {{", o_.name, name, std::max<std::size_t>(1, values.size()));
-    if (values.empty()) text += "0";
-    for (std::size_t i = 0; i < values.size(); ++i) text += fmt::format("{}{}", i == 0 ? "" : i % 20 == 0 ? ",\n    " : ", ", values[i]);
-    return text + "};\n";
+    const std::size_t n = std::max<std::size_t>(1, values.size());
+    const std::string head = cpp_ ? fmt::format("inline constexpr int {}[{}] = {{", name, n) : fmt::format("static const int {}_{}[{}] = {{", o_.name, name, n);
+    return head + listed(values) + "};\n";
   }
 
   [[nodiscard]] std::string size(const std::string& name, std::size_t n) const {
@@ -128,117 +137,141 @@ class Emitter {
       }
     }
     text += note("Writes all outputs. Outputs must not overlap inputs. Safe to call from several threads.");
-    text += prototype() + ";\n\n";
+    text += prototype(Shape::one, "double", false) + ";\n\n";
+    if (batch()) {
+      text += note("The same for many points at once, in a form that compilers vectorise: entry i of point q stands at");
+      text += note(fmt::format("[i*{} + q] of each array.", count_));
+      text += prototype(Shape::many, "double", false) + ";\n\n";
+    }
+    if (cpp_ && o_.eigen) text += eigen_interface();
     text += cpp_ ? "}  // namespace " + o_.name + "\n" : "#ifdef __cplusplus\n}\n#endif\n\n#endif\n";
+    if (cpp_ && o_.eigen) text.insert(text.find("namespace"), "#include <Eigen/Core>\n#include <Eigen/SparseCore>\n\n");
     return text;
   }
 
-  std::string operand(Operand v) {
-    if (v.space == 0) return literal(p_.constants[v.index]);
-    if (v.space == 1) return text_[v.index].empty() ? fmt::format("{}{}", temporary_, v.index) : text_[v.index];
-    return fmt::format("{}[{}]", p_.inputs[v.space - 2].name, v.index);
-  }
-
-  [[nodiscard]] std::string function(std::uint16_t row_number, const std::vector<std::string>& args) const {
-    const FunctionRow& row = catalogue()[row_number];
-    if (!row.c_template.empty()) {
-      std::string out;
-      for (std::size_t i = 0; i < row.c_template.size(); ++i) {
-        if (row.c_template[i] == '$') {
-          out += args[static_cast<std::size_t>(row.c_template[++i] - '1')];
-        } else {
-          out += row.c_template[i];
-        }
-      }
-      return out;
+  // Vectors for arrays, sparse matrices for outputs with a pattern.
+  [[nodiscard]] std::string eigen_interface() const {
+    std::string in;
+    std::string pass;
+    for (const auto& g : p_.inputs) {
+      in += fmt::format("{}const Eigen::Ref<const Eigen::VectorXd>& {}", in.empty() ? "" : ", ", g.name);
+      pass += fmt::format("{}{}.data()", pass.empty() ? "" : ", ", g.name);
     }
-    if (row.c_name.empty()) {
-      throw Error(ErrorKind::unsupported, fmt::format("{} is not part of the C library, so no source without dependencies can be written; keep the Kernel", row.name));
-    }
-    return fmt::format("{}({})", row.c_name, fmt::join(args, ", "));
-  }
-
-  std::string right_side(const Instruction& i) {
-    const auto a = [&] { return operand(i.a); };
-    const auto b = [&] { return operand(i.b); };
-    switch (i.op) {
-      case OpCode::add: return fmt::format("({} + {})", a(), b());
-      case OpCode::subtract: return fmt::format("({} - {})", a(), b());
-      case OpCode::multiply: return fmt::format("({}*{})", a(), b());
-      case OpCode::divide: return fmt::format("({}/{})", a(), b());
-      case OpCode::negate: return fmt::format("(-{})", a());
-      case OpCode::square_root: return fmt::format("sqrt({})", a());
-      case OpCode::power: return fmt::format("pow({}, {})", a(), b());
-      case OpCode::call: return i.operands == 1 ? function(i.function, {a()}) : function(i.function, {a(), b()});
-      case OpCode::less: return fmt::format("({} < {})", a(), b());
-      case OpCode::less_equal: return fmt::format("({} <= {})", a(), b());
-      case OpCode::equal: return fmt::format("({} == {})", a(), b());
-      case OpCode::not_equal: return fmt::format("({} != {})", a(), b());
-      case OpCode::conjunction: return fmt::format("({} != 0 && {} != 0)", a(), b());
-      case OpCode::disjunction: return fmt::format("({} != 0 || {} != 0)", a(), b());
-      case OpCode::negation: return fmt::format("({} == 0)", a());
-      case OpCode::select: return fmt::format("({} != 0 ? {} : {})", a(), b(), operand(i.c));
-      case OpCode::sine_cosine: return fmt::format("sin({})", a());
-    }
-    return {};
-  }
-
-  // Without the outer parentheses where the text stands alone.
-  static std::string bare(const std::string& text) {
-    if (text.size() < 2 || text.front() != '(' || text.back() != ')') return text;
-    int depth = 0;
-    for (std::size_t i = 0; i + 1 < text.size(); ++i) {
-      depth += text[i] == '(' ? 1 : text[i] == ')' ? -1 : 0;
-      if (depth == 0) return text;
-    }
-    return text.substr(1, text.size() - 2);
-  }
-
-  std::string source(const std::string& header_name) {
-    std::string text = head_comment();
-    text += fmt::format("#include \"{}\"\n\n#include <{}>\n\n", header_name, cpp_ ? "cmath" : "math.h");
-    if (cpp_) text += "namespace " + o_.name + " {\n\nusing namespace std;  // the mathematical functions\n\n";
-    text += prototype() + " {\n";
-    std::vector<std::uint32_t> uses(p_.instructions.size(), 0);
-    const auto count = [&](Operand o) {
-      if (o.space == 1) ++uses[o.index];
-    };
-    for (const Instruction& i : p_.instructions) {
-      if (i.operands > 0) count(i.a);
-      if (i.operands > 1) count(i.b);
-      if (i.operands > 2) count(i.c);
-    }
-    const auto stores = stores_by_instruction(p_);
-    text_.assign(p_.instructions.size(), {});
-    std::vector<std::string> cosine(p_.instructions.size());
-    for (std::size_t k = 0; k < p_.instructions.size(); ++k) {
-      const Instruction& i = p_.instructions[k];
-      if (i.op == OpCode::sine_cosine) {
-        if (i.operands == 1) {
-          const std::string argument = operand(i.a);
-          text += fmt::format("  const double {0}{1} = sin({3});\n  const double {0}{2} = cos({3});\n", temporary_, k, k + 1, bare(argument));
-        }
+    std::string text = "/// Outputs as vectors and compressed sparse matrices by rows.\nstruct Values {\n";
+    std::string make;
+    for (const auto& g : p_.outputs) {
+      if (g.pattern) {
+        text += fmt::format("  Eigen::SparseMatrix<double, Eigen::RowMajor> {};\n", g.name);
+        make += fmt::format("  values.{0} = Eigen::Map<const Eigen::SparseMatrix<double, Eigen::RowMajor>>({1}, {2}, {0}_size, {0}_row_start, {0}_columns, {0}_zeros);\n", g.name,
+                            g.pattern->rows, g.pattern->cols);
+        make.insert(0, fmt::format("  static const double {0}_zeros[{0}_size > 0 ? {0}_size : 1] = {{}};\n", g.name));
+        pass += fmt::format("{}values.{}.valuePtr()", pass.empty() ? "" : ", ", g.name);
       } else {
-        const std::string right = right_side(i);
-        const bool only_stored = uses[k] == 0 && stores[k].size() == 1;
-        const bool inlined = uses[k] == 1 && stores[k].empty() && right.size() <= inline_limit;
-        if (inlined || only_stored) {
-          text_[k] = right;
-        } else {
-          text += fmt::format("  const double {}{} = {};\n", temporary_, k, bare(right));
-        }
+        text += fmt::format("  Eigen::VectorXd {};\n", g.name);
+        make += fmt::format("  values.{0}.resize({0}_size);\n", g.name);
+        pass += fmt::format("{}values.{}.data()", pass.empty() ? "" : ", ", g.name);
       }
-      for (const Store& s : stores[k]) text += store(s);
-      if (!stores[k].empty() && text_[k].size() > 0) text_[k].clear();
     }
-    for (const Store& s : stores.back()) text += store(s);
-    text += unused_inputs(text);
-    text += "}\n";
-    if (cpp_) text += "\n}  // namespace " + o_.name + "\n";
+    text += fmt::format("}};\n\n/// Room for the outputs, with the patterns filled in.\ninline Values values() {{\n  Values values;\n{}  return values;\n}}\n\n", make);
+    text += fmt::format("inline void evaluate({}{}Values& values) {{\n  evaluate({});\n}}\n\n", in, in.empty() ? "" : ", ", pass);
     return text;
   }
 
-  std::string store(const Store& s) { return fmt::format("  {}[{}] = {};\n", p_.outputs[s.group].name, s.index, bare(operand(p_.results[s.group][s.index]))); }
+  [[nodiscard]] bool batch() const { return p_.loops.empty(); }
+
+  // Static tables of the loops.
+  std::string tables() const {
+    std::string text;
+    for (std::size_t l = 0; l < p_.loops.size(); ++l) {
+      for (std::size_t t = 0; t < p_.loops[l].tables.size(); ++t) {
+        const IndexTable& table = p_.loops[l].tables[t];
+        if (table.entries.empty()) continue;
+        text += fmt::format("static const int {}_entries_{}_{}[{}] = {{{}}};\n", o_.name, l + 1, t, table.entries.size(), listed(table.entries));
+      }
+    }
+    return text.empty() ? text : text + "\n";
+  }
+
+  [[nodiscard]] std::string place(const RowLoop& l, std::size_t number, const RowLoop::Place& p, bool output) const {
+    const IndexTable& t = l.tables[p.table];
+    const std::string array = p.group == Program::scratch_group ? shared_ : (output ? p_.outputs : p_.inputs)[p.group].name;
+    std::string index;
+    if (!t.entries.empty()) {
+      index = fmt::format("{}_entries_{}_{}[{}]", o_.name, number + 1, p.table, row_);
+      if (p.offset != 0) index += fmt::format(" {} {}", p.offset < 0 ? '-' : '+', std::abs(p.offset));
+    } else {
+      const std::int64_t first = static_cast<std::int64_t>(t.first) + p.offset;
+      if (t.step == 0) {
+        index = fmt::format("{}", first);
+      } else {
+        index = t.step == 1 ? row_ : fmt::format("{}*{}", t.step, row_);
+        if (first != 0) index += fmt::format(" {} {}", first < 0 ? '-' : '+', std::abs(first));
+      }
+    }
+    return fmt::format("{}[{}]", array, index);
+  }
+
+  std::string statements(Shape shape, const std::string& scalar) const {
+    BodyStyle style;
+    style.cpp = cpp_;
+    style.scalar = scalar;
+    style.temporary = temporary_;
+    style.indent = shape == Shape::many ? "    " : "  ";
+    const auto at = [&](const std::string& name, std::uint32_t i) {
+      if (shape == Shape::one) return fmt::format("{}[{}]", name, i);
+      return i == 0 ? fmt::format("{}[{}]", name, point_) : fmt::format("{}[{}*{} + {}]", name, i, count_, point_);
+    };
+    style.input = [&](std::uint32_t g, std::uint32_t i) { return at(p_.inputs[g].name, i); };
+    style.output = [&](std::uint32_t g, std::uint32_t i) { return g == Program::scratch_group ? fmt::format("{}[{}]", shared_, i) : at(p_.outputs[g].name, i); };
+    std::string text;
+    if (!p_.scratch.empty()) text += fmt::format("  {} {}[{}];\n", scalar, shared_, p_.scratch.size());
+    if (shape == Shape::many) text += fmt::format("  for (int {0} = 0; {0} < {1}; ++{0}) {{\n", point_, count_);
+    text += body_text(p_, style);
+    if (shape == Shape::many) text += "  }\n";
+    for (std::size_t n = 0; n < p_.loops.size(); ++n) {
+      const RowLoop& l = p_.loops[n];
+      style.indent = "    ";
+      style.input = [&, n](std::uint32_t, std::uint32_t i) { return place(l, n, l.slots[i], false); };
+      style.output = [&, n](std::uint32_t, std::uint32_t i) { return place(l, n, l.targets[i], true); };
+      text += fmt::format("  for (int {0} = 0; {0} < {1}; ++{0}) {{\n", row_, l.rows) + body_text(l.body, style) + "  }\n";
+    }
+    return text;
+  }
+
+  std::string function(Shape shape, const std::string& scalar) const {
+    std::string text = prototype(shape, scalar, shape == Shape::many) + " {\n" + statements(shape, scalar);
+    text += unused_inputs(text);
+    return text + "}\n";
+  }
+
+  std::string source(const std::string& header_name) const {
+    std::string text = head_comment();
+    if (!cpp_) {
+      text += fmt::format("#include \"{}\"\n\n#include <math.h>\n\n", header_name) + tables() + function(Shape::one, "double");
+      if (batch()) text += "\n" + function(Shape::many, "double");
+      return text;
+    }
+    text += fmt::format("#include \"{0}.hpp\"\n\n#include \"{0}_any.hpp\"\n\nnamespace {0} {{\n\n", o_.name);
+    std::string pass;
+    for (const auto* groups : {&p_.inputs, &p_.outputs}) {
+      for (const auto& g : *groups) pass += (pass.empty() ? "" : ", ") + g.name;
+    }
+    text += prototype(Shape::one, "double", false) + fmt::format(" {{\n  any::evaluate<double>({});\n}}\n", pass);
+    if (batch()) {
+      text += "\n" + prototype(Shape::many, "double", false) + fmt::format(" {{\n  any::evaluate_many<double>({}{}{});\n}}\n", count_, pass.empty() ? "" : ", ", pass);
+    }
+    return text + "\n}  // namespace " + o_.name + "\n";
+  }
+
+  // For scalars of any type: float, long double, intervals, dual numbers. Functions are found beside the type.
+  std::string template_header() const {
+    std::string text = head_comment();
+    text += "#pragma once\n\n#include <cmath>\n\nnamespace " + o_.name + "::any {\n\nusing namespace std;  // the mathematical functions; those of other types are found beside the types\n\n" +
+            tables();
+    text += "template <class Scalar>\n" + function(Shape::one, "Scalar");
+    if (batch()) text += "\ntemplate <class Scalar>\n" + function(Shape::many, "Scalar");
+    return text + "\n}  // namespace " + o_.name + "::any\n";
+  }
 
   [[nodiscard]] std::string unused_inputs(const std::string& text) const {
     std::string out;
@@ -254,8 +287,7 @@ class Emitter {
   const Program& p_;
   const EmitOptions& o_;
   bool cpp_;
-  std::string temporary_ = "v";
-  std::vector<std::string> text_;  // of results that are written in place
+  std::string temporary_, row_, point_, count_, shared_;
 };
 
 }  // namespace

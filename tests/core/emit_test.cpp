@@ -26,6 +26,7 @@ struct Workshop {
   void put(const EmittedSource& s) const {
     put(s.header_name, s.header);
     put(s.source_name, s.source);
+    if (!s.template_name.empty()) put(s.template_name, s.template_text);
   }
   // Exit code of a program made of the given files.
   [[nodiscard]] int run(const std::string& compiler, const std::string& files) const {

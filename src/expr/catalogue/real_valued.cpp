@@ -176,7 +176,7 @@ std::span<const FunctionRow> real_valued_rows() {
            }},
       {.name = "sign",
        .summary = "-1, 0 or 1",
-       .c_template = "(double)(($1 > 0) - ($1 < 0))",
+       .c_template = "($1 > 0 ? 1.0 : $1 < 0 ? -1.0 : $1 == 0 ? 0.0 : $1)",
        .parity = Parity::odd,
        .analytic = false,
        .exact = exact_sign,
@@ -273,7 +273,7 @@ std::span<const FunctionRow> real_valued_rows() {
        .ball = [](Ball& r, Balls x, long p) { ball_extreme(r, x, true, p); }},
       {.name = "heaviside",
        .summary = "unit step: 0 below 0, 1/2 at 0, 1 above",
-       .c_template = "(0.5*(1 + ($1 > 0) - ($1 < 0)))",
+       .c_template = "($1 > 0 ? 1.0 : $1 < 0 ? 0.0 : $1 == 0 ? 0.5 : $1)",
        .analytic = false,
        .exact =
            [](Args a, Expr& r) {
@@ -301,7 +301,7 @@ std::span<const FunctionRow> real_valued_rows() {
            }},
       {.name = "dirac",
        .summary = "unit impulse: 0 away from 0",
-       .c_template = "($1 == 0 ? INFINITY : 0.0)",
+       .c_template = "($1 == 0 ? (double)INFINITY : 0.0)",
        .parity = Parity::even,
        .analytic = false,
        .domain = "a nonzero argument (the impulse has no value at 0)",

@@ -171,10 +171,11 @@ class NativeExecutor final : public Executor {
 
 std::vector<Machine> machines() {
 #if defined(__x86_64__)
-  const auto& f = asmjit::CpuInfo::host().features().x86();
+  // Not asked of the assembler: its answer is lost when it is asked before its own globals are made.
+  __builtin_cpu_init();
   std::vector<Machine> list;
-  if (f.hasAVX512_F() && f.hasAVX512_DQ() && f.hasAVX512_VL()) list.push_back(Machine::avx512);
-  if (f.hasAVX2() && f.hasFMA()) list.push_back(Machine::avx2);
+  if (__builtin_cpu_supports("avx512f") && __builtin_cpu_supports("avx512dq") && __builtin_cpu_supports("avx512vl")) list.push_back(Machine::avx512);
+  if (__builtin_cpu_supports("avx2") && __builtin_cpu_supports("fma")) list.push_back(Machine::avx2);
   list.push_back(Machine::sse2);
   return list;
 #else

@@ -1,0 +1,172 @@
+// Machine code against code written by hand and against emitted C, both compiled with -O3 -march=native. Baseline and
+// kernel alternate; the median of the ratios of pairs counts.
+#include <benchmark/benchmark.h>
+
+#include <algorithm>
+#include <chrono>
+#include <cmath>
+#include <cstdio>
+#include <cstdlib>
+#include <functional>
+
+#include "boreon/native.hpp"
+#include "models.hpp"
+
+extern "C" {
+void emitted_chemistry(const double*, const double*, double*, double*);
+void emitted_three_bodies(const double*, const double*, double*, double*);
+void emitted_triple_pendulum(const double*, const double*, double*, double*);
+void emitted_ionisation(const double*, const double*, double*, double*);
+void emitted_grid(const double*, const double*, double*, double*);
+}
+
+using namespace boreon;
+
+namespace {
+
+using Clock = std::chrono::steady_clock;
+
+double seconds(const std::function<void()>& f, int repeat) {
+  const auto start = Clock::now();
+  for (int i = 0; i < repeat; ++i) f();
+  return std::chrono::duration<double>(Clock::now() - start).count() / repeat;
+}
+
+double median(std::vector<double> v) {
+  std::nth_element(v.begin(), v.begin() + static_cast<std::ptrdiff_t>(v.size() / 2), v.end());
+  return v[v.size() / 2];
+}
+
+// Times both in turn.
+void compare(benchmark::State& state, const std::function<void()>& kernel, const std::function<void()>& baseline, double per = 1) {
+  const double once = std::max(1e-9, seconds(kernel, 3));
+  const int repeat = std::max(1, static_cast<int>(2e-4 / once));
+  std::vector<double> ratios;
+  std::vector<double> times;
+  std::vector<double> base;
+  for (auto _ : state) {
+    const double b = seconds(baseline, repeat);
+    const double k = seconds(kernel, repeat);
+    ratios.push_back(k / b);
+    times.push_back(k);
+    base.push_back(b);
+    state.SetIterationTime(k);
+  }
+  state.counters["ratio"] = median(ratios);
+  state.counters["kernel_ns"] = 1e9 * median(times) / per;
+  state.counters["baseline_ns"] = 1e9 * median(base) / per;
+}
+
+struct Prepared {
+  bench::Model model;
+  Kernel kernel;
+  std::vector<double> f, j, f2, j2;
+  const double* in[2];
+  double* out[2];
+  explicit Prepared(bench::Model m, const NativeOptions& options = {.expected_calls = 1e9}) : model(std::move(m)), kernel(compile(model.outputs, model.inputs, options)) {
+    f.resize(model.outputs[0].values.size());
+    j.resize(model.outputs[1].values.size());
+    f2 = f;
+    j2 = j;
+    in[0] = model.y.data();
+    in[1] = model.p.data();
+    out[0] = f.data();
+    out[1] = j.data();
+  }
+  // Both must compute the same before it makes sense to time them.
+  void agree(const std::function<void(double*, double*)>& other) {
+    kernel(in, out);
+    other(f2.data(), j2.data());
+    const auto check = [&](const std::vector<double>& a, const std::vector<double>& b, const char* what) {
+      for (std::size_t i = 0; i < a.size(); ++i) {
+        if (!(std::fabs(a[i] - b[i]) <= 1e-10 * (1 + std::fabs(b[i])))) {
+          std::fprintf(stderr, "%s: %s[%zu] = %.17g, by hand %.17g\n", model.name.c_str(), what, i, a[i], b[i]);
+          std::exit(1);
+        }
+      }
+    };
+    check(f, f2, "f");
+    check(j, j2, "j");
+  }
+};
+
+bench::Model model_of(int which) {
+  switch (which) {
+    case 0: return bench::chemistry();
+    case 1: return bench::three_bodies();
+    case 2: return bench::triple_pendulum();
+    case 3: return bench::ionisation();
+    default: return bench::grid(64);
+  }
+}
+
+void one_point(benchmark::State& state, int which, bool emitted, const NativeOptions& options) {
+  Prepared p(model_of(which), options);
+  using Emitted = void (*)(const double*, const double*, double*, double*);
+  static constexpr Emitted sources[] = {emitted_chemistry, emitted_three_bodies, emitted_triple_pendulum, emitted_ionisation, emitted_grid};
+  const auto other = [&](double* f, double* j) { emitted ? sources[which](p.in[0], p.in[1], f, j) : p.model.by_hand(p.in[0], p.in[1], f, j); };
+  p.agree(other);
+  compare(
+      state, [&] { p.kernel(p.in, p.out); }, [&] { other(p.f2.data(), p.j2.data()); });
+  state.SetLabel(p.kernel.method());
+  std::size_t pairs = 0;  // sine and cosine are one instruction and two operations
+  for (const Instruction& i : p.kernel.program().instructions) pairs += i.op == OpCode::sine_cosine && i.operands > 0 ? 1U : 0U;
+  state.counters["operations"] = static_cast<double>(p.kernel.program().operation_count() + pairs);
+  state.counters["operations_by_hand"] = static_cast<double>(p.model.operations_by_hand);
+}
+
+void many_points(benchmark::State& state, int which, unsigned threads, Machine machine) {
+  Prepared p(model_of(which), {.expected_calls = 1e9, .machine = machine});
+  constexpr std::size_t points = 4096;
+  const std::size_t n = p.model.y.size();
+  std::vector<double> y(n * points);
+  for (std::size_t i = 0; i < n; ++i) {
+    for (std::size_t q = 0; q < points; ++q) y[i * points + q] = p.model.y[i] * (1 + 1e-4 * static_cast<double>(q % 100));
+  }
+  std::vector<double> f(p.f.size() * points);
+  std::vector<double> j(p.j.size() * points);
+  const auto step = static_cast<std::ptrdiff_t>(points);
+  const PointsIn in[] = {{y.data(), step, 1}, {p.model.p.data(), 1, 0}};
+  const PointsOut out[] = {{f.data(), step, 1}, {j.data(), step, 1}};
+  const auto many = [&](unsigned t) { p.kernel.many(points, in, out, t); };
+  if (threads > 1) {
+    compare(
+        state, [&] { many(threads); }, [&] { many(1); }, points);
+    return;
+  }
+  // one call for each point, results where they belong (array of structures)
+  std::vector<double> ya(n * points);
+  for (std::size_t i = 0; i < n; ++i) {
+    for (std::size_t q = 0; q < points; ++q) ya[q * n + i] = y[i * points + q];
+  }
+  compare(
+      state, [&] { many(1); },
+      [&] {
+        for (std::size_t q = 0; q < points; ++q) {
+          const double* one_in[] = {&ya[q * n], p.model.p.data()};
+          double* one_out[] = {&f[q * p.f.size()], &j[q * p.j.size()]};
+          p.kernel(one_in, one_out);
+        }
+      },
+      points);
+}
+
+constexpr const char* names[] = {"chemistry", "three_bodies", "triple_pendulum", "ionisation", "grid_64"};
+
+const int registered = [] {
+  const auto options = [](benchmark::internal::Benchmark* b) { b->UseManualTime()->Iterations(41)->Unit(benchmark::kMicrosecond); };
+  for (int which = 0; which < 5; ++which) {
+    const std::string name = names[which];
+    options(benchmark::RegisterBenchmark(("one_point_vs_by_hand/" + name).c_str(), [which](benchmark::State& s) { one_point(s, which, false, {.expected_calls = 1e9}); }));
+    options(benchmark::RegisterBenchmark(("one_point_vs_emitted_c/" + name).c_str(), [which](benchmark::State& s) { one_point(s, which, true, {.expected_calls = 1e9}); }));
+    if (which == 4) continue;
+    for (const Machine m : machines()) {
+      if (m == Machine::sse2) continue;
+      options(benchmark::RegisterBenchmark(("many_points_vs_one_by_one/" + name + "/" + to_string(m)).c_str(), [which, m](benchmark::State& s) { many_points(s, which, 1, m); }));
+    }
+    options(benchmark::RegisterBenchmark(("two_threads_vs_one/" + name).c_str(), [which](benchmark::State& s) { many_points(s, which, 2, Machine::automatic); }));
+  }
+  return 0;
+}();
+
+}  // namespace
