@@ -2,6 +2,7 @@
 #pragma once
 
 #include <cstddef>
+#include <cstdint>
 #include <span>
 #include <string>
 
@@ -30,6 +31,11 @@ class Executor {
   /// another. Only for programs without loops.
   [[nodiscard]] virtual std::size_t lanes() const noexcept = 0;
   virtual void tile(const double* in, double* out, double* work) const = 0;
+
+  /// Many points whose entries stand side by side: entry i of point p at in[i][p] (all groups one after another), or
+  /// at in[i][0] for the groups of the bits `same`. Outputs must not overlap inputs. Computes the whole tiles from
+  /// `begin` on and returns where it stopped. Only for programs without loops.
+  virtual std::size_t points(const double* const*, double* const*, std::uint64_t, std::size_t begin, std::size_t, double*) const { return begin; }
 
   [[nodiscard]] virtual std::string method() const = 0;
   [[nodiscard]] virtual std::string listing() const { return {}; }

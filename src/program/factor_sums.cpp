@@ -15,10 +15,9 @@ struct Factoring {
   std::vector<std::uint32_t> uses;
   std::deque<std::uint32_t> waiting;
 
-  std::uint32_t used(std::uint32_t node) {
+  void used(std::uint32_t node) {
     if (uses.size() <= node) uses.resize(network.nodes.size(), 0);
     ++uses[node];
-    return node;
   }
 
   // The factors of a term that nobody else needs.
@@ -79,15 +78,19 @@ struct Factoring {
         if (rest.empty()) {
           constant += term.weight;
         } else {
-          inside.push_back({used(network.product(1, std::move(rest))), term.weight});
+          const Item bare = network.unscaled(network.product(1, std::move(rest)));
+          used(bare.node);
+          inside.push_back({bare.node, term.weight * bare.weight});
         }
       }
-      const std::uint32_t sum = used(network.sum(constant, std::move(inside)));
-      const std::uint32_t product = used(network.product(1, {factor, {sum, 1}}));
-      outside.push_back({product, 1});
+      const Item sum = network.unscaled(network.sum(constant, std::move(inside)));
+      used(sum.node);
+      const Item product = network.unscaled(network.product(1, {factor, {sum.node, 1}}));
+      used(product.node);
+      outside.push_back({product.node, sum.weight * product.weight});
       std::sort(outside.begin(), outside.end(), [](const Item& a, const Item& b) { return a.node < b.node; });
       network.nodes[id].items = std::move(outside);
-      if (network.nodes[sum].kind == Network::Kind::sum) waiting.push_back(sum);
+      if (network.nodes[sum.node].kind == Network::Kind::sum) waiting.push_back(sum.node);
     }
   }
 };

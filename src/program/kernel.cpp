@@ -3,6 +3,7 @@
 
 #include <algorithm>
 #include <cstdint>
+#include <functional>
 #include <thread>
 
 #include "boreon/error.hpp"
@@ -42,6 +43,98 @@ std::size_t entries(const std::vector<Program::Group>& groups) {
   std::size_t n = 0;
   for (const auto& g : groups) n += g.size;
   return n;
+}
+
+constexpr std::size_t cache_doubles = 8192;  // 64 kB
+
+// Points that are copied at once, in tiles of `lanes`.
+struct Span {
+  std::size_t first;
+  std::size_t count;
+  std::size_t lanes;
+  bool again;  // not the first of a thread: what is the same for all points is there
+};
+
+template <class T>
+void pointers(const std::vector<Program::Group>& groups, double* first, std::vector<T>& list) {
+  for (const auto& g : groups) {
+    list.push_back(first);
+    first += g.size;
+  }
+}
+
+// Tile t holds entry i of lane l at to[(t*entries_of_all + i)*lanes + l].
+void copy_in(const PointsIn& from, std::size_t entries_of_group, const Span& s, std::size_t entries_of_all, double* to) {
+  if (from.point_step == 0 && s.again) return;
+  const auto copy = [&](const auto* data) {
+    for (std::size_t i = 0; i < entries_of_group; ++i) {
+      const auto* source = data + static_cast<std::ptrdiff_t>(i) * from.entry_step + static_cast<std::ptrdiff_t>(s.first) * from.point_step;
+      for (std::size_t done = 0; done < s.count; done += s.lanes, source += static_cast<std::ptrdiff_t>(s.lanes) * from.point_step) {
+        double* const tile = to + (done / s.lanes * entries_of_all + i) * s.lanes;
+        const std::size_t here = std::min(s.lanes, s.count - done);
+        if (from.point_step == 1 && here == s.lanes) {
+          for (std::size_t l = 0; l < s.lanes; ++l) tile[l] = static_cast<double>(source[l]);
+        } else {
+          for (std::size_t l = 0; l < s.lanes; ++l) tile[l] = static_cast<double>(source[static_cast<std::ptrdiff_t>(std::min(l, here - 1)) * from.point_step]);
+        }
+      }
+    }
+  };
+  from.single != nullptr ? copy(from.single) : copy(from.data);
+}
+
+void copy_out(const PointsOut& to, std::size_t entries_of_group, const Span& s, std::size_t entries_of_all, const double* from) {
+  const auto copy = [&](auto* data) {
+    using T = std::remove_pointer_t<decltype(data)>;
+    for (std::size_t i = 0; i < entries_of_group; ++i) {
+      auto* target = data + static_cast<std::ptrdiff_t>(i) * to.entry_step + static_cast<std::ptrdiff_t>(s.first) * to.point_step;
+      for (std::size_t done = 0; done < s.count; done += s.lanes, target += static_cast<std::ptrdiff_t>(s.lanes) * to.point_step) {
+        const double* const tile = from + (done / s.lanes * entries_of_all + i) * s.lanes;
+        const std::size_t here = std::min(s.lanes, s.count - done);
+        if (to.point_step == 1) {
+          for (std::size_t l = 0; l < here; ++l) target[l] = static_cast<T>(tile[l]);
+        } else {
+          for (std::size_t l = 0; l < here; ++l) target[static_cast<std::ptrdiff_t>(l) * to.point_step] = static_cast<T>(tile[l]);
+        }
+      }
+    }
+  };
+  to.single != nullptr ? copy(to.single) : copy(to.data);
+}
+
+// The numbers of each entry, if those of neighbouring points are neighbours in memory.
+bool side_by_side(const Program& p, std::span<const PointsIn> inputs, std::span<const PointsOut> outputs, std::vector<const double*>& in, std::vector<double*>& out,
+                  std::uint64_t& same) {
+  if (inputs.size() > 64) return false;
+  for (std::size_t g = 0; g < inputs.size(); ++g) {
+    const PointsIn& from = inputs[g];
+    if (from.single != nullptr || (from.point_step != 1 && from.point_step != 0)) return false;
+    if (from.point_step == 0) same |= std::uint64_t{1} << g;
+    for (std::size_t i = 0; i < p.inputs[g].size; ++i) in.push_back(from.data + static_cast<std::ptrdiff_t>(i) * from.entry_step);
+  }
+  for (std::size_t g = 0; g < outputs.size(); ++g) {
+    if (outputs[g].single != nullptr || outputs[g].point_step != 1) return false;
+    for (std::size_t i = 0; i < p.outputs[g].size; ++i) out.push_back(outputs[g].data + static_cast<std::ptrdiff_t>(i) * outputs[g].entry_step);
+  }
+  return true;
+}
+
+bool overlap(const Program& p, std::size_t points, std::span<const PointsIn> inputs, std::span<const PointsOut> outputs) {
+  const auto range = [&](const auto& g, std::size_t size) {
+    const std::ptrdiff_t entries_reach = static_cast<std::ptrdiff_t>(size == 0 ? 0 : size - 1) * g.entry_step;
+    const std::ptrdiff_t reach = static_cast<std::ptrdiff_t>(points - 1) * g.point_step;
+    const double* const low = g.data + std::min<std::ptrdiff_t>(0, entries_reach) + std::min<std::ptrdiff_t>(0, reach);
+    const double* const high = g.data + std::max<std::ptrdiff_t>(0, entries_reach) + std::max<std::ptrdiff_t>(0, reach) + 1;
+    return std::pair(low, high);
+  };
+  for (std::size_t i = 0; i < inputs.size(); ++i) {
+    for (std::size_t o = 0; o < outputs.size(); ++o) {
+      const auto a = range(inputs[i], p.inputs[i].size);
+      const auto b = range(outputs[o], p.outputs[o].size);
+      if (std::less<>()(a.first, b.second) && std::less<>()(b.first, a.second)) return true;
+    }
+  }
+  return false;
 }
 
 }  // namespace
@@ -95,69 +188,46 @@ void Kernel::many(std::size_t points, std::span<const PointsIn> inputs, std::spa
   const std::size_t lanes = p.loops.empty() ? executor_->lanes() : 1;
   const std::size_t in_size = entries(p.inputs);
   const std::size_t out_size = entries(p.outputs);
+  // Where entries stand side by side nothing has to be copied.
+  std::vector<const double*> in_entries;
+  std::vector<double*> out_entries;
+  std::uint64_t same = 0;
+  const bool direct = lanes > 1 && points >= lanes && side_by_side(p, inputs, outputs, in_entries, out_entries, same) && !overlap(p, points, inputs, outputs);
+  // Several tiles between copying in and copying out: long stretches of each entry, all within the second cache.
+  const std::size_t tiles = lanes == 1 ? 1 : std::clamp<std::size_t>(cache_doubles / ((in_size + out_size + 1) * lanes), 1, 16);
   share(points, lanes, threads, [&](std::size_t begin, std::size_t end) {
-    const std::span<double> memory = thread_workspace(workspace_size() + (in_size + out_size) * lanes + 3 * alignment + p.inputs.size() + p.outputs.size());
+    const std::span<double> memory = thread_workspace(workspace_size() + (in_size + out_size) * lanes * tiles + 3 * alignment);
     double* const in = aligned(memory.data());
-    double* const out = aligned(in + in_size * lanes);
-    double* const work = aligned(out + out_size * lanes);
-    double* const scratch = work + executor_->workspace();
+    double* const out = aligned(in + in_size * lanes * tiles);
+    double* const work = aligned(out + out_size * lanes * tiles);
+    if (direct) begin = executor_->points(in_entries.data(), out_entries.data(), same, begin, end, work);
     std::vector<const double*> in_groups;
     std::vector<double*> out_groups;
     if (lanes == 1) {
-      std::size_t at = 0;
-      for (const auto& g : p.inputs) {
-        in_groups.push_back(in + at);
-        at += g.size;
-      }
-      at = 0;
-      for (const auto& g : p.outputs) {
-        out_groups.push_back(out + at);
-        at += g.size;
-      }
+      pointers(p.inputs, in, in_groups);
+      pointers(p.outputs, out, out_groups);
     }
-    for (std::size_t point = begin; point < end; point += lanes) {
-      const std::size_t count = std::min(lanes, end - point);
-      double* to = in;
+    const std::size_t first = begin;
+    for (std::size_t point = first; point < end; point += lanes * tiles) {
+      const Span now{point, std::min(lanes * tiles, end - point), lanes, point != first};
+      std::size_t at = 0;
       for (std::size_t g = 0; g < inputs.size(); ++g) {
-        const PointsIn& from = inputs[g];
-        const std::size_t size = p.inputs[g].size;
-        if (from.point_step == 0 && point != begin) {  // parameters stay where they are
-          to += size * lanes;
+        copy_in(inputs[g], p.inputs[g].size, now, in_size, in + at * lanes);
+        at += p.inputs[g].size;
+      }
+      for (std::size_t t = 0; t * lanes < now.count; ++t) {
+        if (lanes > 1) {
+          executor_->tile(in + t * in_size * lanes, out + t * out_size * lanes, work);
           continue;
         }
-        const auto copy = [&](const auto* data) {
-          for (std::size_t i = 0; i < size; ++i, to += lanes) {
-            const auto* const source = data + static_cast<std::ptrdiff_t>(i) * from.entry_step + static_cast<std::ptrdiff_t>(point) * from.point_step;
-            if (from.point_step == 1 && count == lanes) {
-              for (std::size_t l = 0; l < lanes; ++l) to[l] = static_cast<double>(source[l]);
-            } else {
-              for (std::size_t l = 0; l < lanes; ++l) to[l] = static_cast<double>(source[static_cast<std::ptrdiff_t>(std::min(l, count - 1)) * from.point_step]);
-            }
-          }
-        };
-        from.single != nullptr ? copy(from.single) : copy(from.data);
-      }
-      if (lanes == 1) {
+        double* const scratch = work + executor_->workspace();
         executor_->instructions(in_groups.data(), out_groups.data(), scratch, work);
         for (std::size_t l = 0; l < p.loops.size(); ++l) executor_->rows(l, 0, p.loops[l].rows, in_groups.data(), out_groups.data(), scratch, work);
-      } else {
-        executor_->tile(in, out, work);
       }
-      const double* from = out;
+      at = 0;
       for (std::size_t g = 0; g < outputs.size(); ++g) {
-        const PointsOut& target = outputs[g];
-        const auto copy = [&](auto* data) {
-          using T = std::remove_pointer_t<decltype(data)>;
-          for (std::size_t i = 0; i < p.outputs[g].size; ++i, from += lanes) {
-            auto* const there = data + static_cast<std::ptrdiff_t>(i) * target.entry_step + static_cast<std::ptrdiff_t>(point) * target.point_step;
-            if (target.point_step == 1 && count == lanes) {
-              for (std::size_t l = 0; l < lanes; ++l) there[l] = static_cast<T>(from[l]);
-            } else {
-              for (std::size_t l = 0; l < count; ++l) there[static_cast<std::ptrdiff_t>(l) * target.point_step] = static_cast<T>(from[l]);
-            }
-          }
-        };
-        target.single != nullptr ? copy(target.single) : copy(target.data);
+        copy_out(outputs[g], p.outputs[g].size, now, out_size, out + at * lanes);
+        at += p.outputs[g].size;
       }
     }
   });

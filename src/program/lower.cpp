@@ -157,7 +157,8 @@ class Lowering {
 
 }  // namespace
 
-std::vector<std::string> lower(std::span<const Expr> roots, const NodeMap<Operand>& inputs, bool optimised, Program& program, std::vector<Operand>& values) {
+std::vector<std::string> lower(std::span<const Expr> roots, const NodeMap<Operand>& inputs, bool optimised, Program& program, std::vector<Operand>& values,
+                               const std::function<bool(Operand)>& fixed) {
   Lowering lowering(inputs);
   const std::vector<Id> ids = lowering(roots);
   if (!lowering.missing.empty()) return lowering.missing;
@@ -165,10 +166,13 @@ std::vector<std::string> lower(std::span<const Expr> roots, const NodeMap<Operan
   if (optimised) {
     reuse_powers(network, ids);
     share_reciprocals(network, ids);
+    absorb_factors(network, ids);
+    share_pairs(network, ids);
     factor_sums(network, ids);
     share_pairs(network, ids);
+    merge_exponentials(network, ids);
   }
-  values = binarise(network, ids, program);
+  values = binarise(network, ids, program, fixed);
   return {};
 }
 
@@ -232,6 +236,7 @@ Program make_program(std::span<const OutputGroup> outputs, std::span<const Input
   }
   for (std::size_t i = 0; i < open.size(); ++i) program.results[open[i].group][open[i].index] = values[i];
   for (RowLoop& l : program.loops) hoist_uniform(program, l);
+  if (!program.loops.empty()) merge_equal(program);
   remove_unused(program);
   join_sine_cosine(program);
   return program;

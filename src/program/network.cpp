@@ -4,7 +4,9 @@
 #include <bit>
 #include <cmath>
 
+#include "boreon/catalogue.hpp"
 #include "expr/hash.hpp"
+#include "program/builder.hpp"
 
 namespace boreon {
 
@@ -61,8 +63,8 @@ std::uint32_t Network::sum(double constant, std::vector<Item> items) {
   for (const Item& i : items) {
     if (const double* v = value(i.node); v != nullptr && std::isfinite(*v)) {
       constant += i.weight * *v;
-    } else if (nodes[i.node].kind == Kind::product && nodes[i.node].constant != 1 && nodes[i.node].items.size() == 1 && nodes[i.node].items[0].weight == 1) {
-      kept.push_back({nodes[i.node].items[0].node, i.weight * nodes[i.node].constant});  // c*(d*x)
+    } else if (const Item bare = unscaled(i.node); bare.node != i.node) {
+      kept.push_back({bare.node, i.weight * bare.weight});  // c*(d*x)
     } else {
       kept.push_back(i);
     }
@@ -70,11 +72,24 @@ std::uint32_t Network::sum(double constant, std::vector<Item> items) {
   if (kept.size() != items.size() || !std::equal(kept.begin(), kept.end(), items.begin())) merge(kept);
   if (kept.empty()) return number(constant);
   if (kept.size() == 1 && constant == 0) return kept[0].weight == 1 ? kept[0].node : product(kept[0].weight, {{kept[0].node, 1}});
+  // a - b and b - a are one node: the first weight is positive.
+  const bool opposite = kept[0].weight < 0;
+  if (opposite) {
+    constant = constant == 0 ? 0 : -constant;
+    for (Item& i : kept) i.weight = -i.weight;
+  }
   Node n;
   n.kind = Kind::sum;
   n.constant = constant;
   n.items = std::move(kept);
-  return keep(std::move(n));
+  const std::uint32_t id = keep(std::move(n));
+  return opposite ? product(-1, {{id, 1}}) : id;
+}
+
+Network::Item Network::unscaled(std::uint32_t node) const {
+  const Node& n = nodes[node];
+  if (n.kind == Kind::product && n.constant != 1 && n.items.size() == 1 && n.items[0].weight == 1) return {n.items[0].node, n.constant};
+  return {node, 1};
 }
 
 std::uint32_t Network::product(double constant, std::vector<Item> items) {
@@ -83,9 +98,9 @@ std::uint32_t Network::product(double constant, std::vector<Item> items) {
   for (const Item& i : items) {
     if (const double* v = value(i.node); v != nullptr && i.weight == 1) {
       constant *= *v;
-    } else if (const Node& p = nodes[i.node]; p.kind == Kind::product && p.constant != 1 && p.items.size() == 1 && i.weight == 1) {
-      constant *= p.constant;
-      kept.push_back(p.items[0]);
+    } else if (const Item bare = unscaled(i.node); bare.node != i.node && (i.weight == 1 || bare.weight == -1)) {
+      constant *= i.weight == 1 ? bare.weight : std::fmod(i.weight, 2) == 0 ? 1 : -1;
+      kept.push_back({bare.node, i.weight});
     } else {
       kept.push_back(i);
     }
@@ -106,6 +121,21 @@ std::uint32_t Network::product(double constant, std::vector<Item> items) {
 }
 
 std::uint32_t Network::apply(OpCode op, std::uint16_t function, std::initializer_list<std::uint32_t> operands) {
+  if (std::all_of(operands.begin(), operands.end(), [&](std::uint32_t o) { return value(o) != nullptr; })) {
+    double arguments[3] = {0, 0, 0};
+    std::transform(operands.begin(), operands.end(), arguments, [&](std::uint32_t o) { return *value(o); });
+    const double folded = execute(op, function, static_cast<std::uint8_t>(operands.size()), arguments[0], arguments[1], arguments[2]);
+    if (!std::isnan(folded)) return number(folded);
+  }
+  // f(-x) of even and odd functions
+  if (op == OpCode::call && operands.size() == 1) {
+    const Parity parity = catalogue()[function].parity;
+    const Item bare = unscaled(*operands.begin());
+    if (parity != Parity::none && bare.weight < 0) {
+      const std::uint32_t value = apply(op, function, {bare.weight == -1 ? bare.node : product(-bare.weight, {{bare.node, 1}})});
+      return parity == Parity::even ? value : product(-1, {{value, 1}});
+    }
+  }
   Node n;
   n.kind = Kind::apply;
   n.op = op;

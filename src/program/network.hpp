@@ -3,6 +3,7 @@
 #pragma once
 
 #include <cstdint>
+#include <functional>
 #include <unordered_map>
 #include <vector>
 
@@ -36,7 +37,6 @@ struct Network {
   };
 
   std::vector<Node> nodes;
-  std::vector<double> constants;  ///< that leaves refer to
 
   /// Node numbers; equal nodes are one.
   [[nodiscard]] std::uint32_t leaf(Operand operand);
@@ -45,6 +45,8 @@ struct Network {
   [[nodiscard]] std::uint32_t product(double constant, std::vector<Item> items);
   [[nodiscard]] std::uint32_t apply(OpCode op, std::uint16_t function, std::initializer_list<std::uint32_t> operands);
 
+  /// c*x as {x, c}; any other node x as {x, 1}.
+  [[nodiscard]] Item unscaled(std::uint32_t node) const;
   [[nodiscard]] const double* value(std::uint32_t node) const;  ///< of a constant leaf, else null
   [[nodiscard]] bool is_call(std::uint32_t node, std::uint16_t function) const { return nodes[node].kind == Kind::apply && nodes[node].op == OpCode::call && nodes[node].function == function; }
 
@@ -70,7 +72,13 @@ void factor_sums(Network& network, const std::vector<std::uint32_t>& roots);
 /// (greedy extraction, as in Breuer, "Generation of optimal code for expressions via factorization", 1969).
 void share_pairs(Network& network, const std::vector<std::uint32_t>& roots);
 
+/// Factors c that all users of a product apply become part of it, where several products may share c*x.
+void absorb_factors(Network& network, const std::vector<std::uint32_t>& roots);
+/// x^c*exp(u) becomes exp(c*log(x) + u) where nobody needs the parts.
+void merge_exponentials(Network& network, const std::vector<std::uint32_t>& roots);
+
 /// Instructions for the roots; value numbering and folding as ProgramBuilder does.
-[[nodiscard]] std::vector<Operand> binarise(const Network& network, const std::vector<std::uint32_t>& roots, Program& program);
+/// What depends only on leaves that are `fixed` is combined first, so that it can be taken out of a loop.
+[[nodiscard]] std::vector<Operand> binarise(const Network& network, const std::vector<std::uint32_t>& roots, Program& program, const std::function<bool(Operand)>& fixed = {});
 
 }  // namespace boreon

@@ -1,6 +1,8 @@
 #include "program/passes.hpp"
 
 #include <algorithm>
+#include <array>
+#include <bit>
 #include <cstdint>
 #include <map>
 
@@ -50,6 +52,38 @@ void remove_unused(Program& program) {
     if (needed[k] != 0) order.push_back(static_cast<std::uint32_t>(k));
   }
   if (order.size() != program.instructions.size()) reorder(program, order);
+}
+
+void merge_equal(Program& program) {
+  using Key = std::array<std::uint64_t, 4>;
+  std::map<Key, std::uint32_t> known;
+  std::map<std::uint64_t, std::uint32_t> constants;
+  std::vector<std::uint32_t> same(program.instructions.size());
+  const auto rename = [&](Operand& o) {
+    if (o.space == 1) o.index = same[o.index];
+    if (o.space == 0 && o.index < program.constants.size()) o.index = constants.emplace(std::bit_cast<std::uint64_t>(program.constants[o.index]), o.index).first->second;
+  };
+  const auto packed = [](Operand o) { return (static_cast<std::uint64_t>(o.space) << 32U) | o.index; };
+  for (std::size_t k = 0; k < program.instructions.size(); ++k) {
+    Instruction& i = program.instructions[k];
+    if (i.operands > 0) rename(i.a);
+    if (i.operands > 1) rename(i.b);
+    if (i.operands > 2) rename(i.c);
+    same[k] = static_cast<std::uint32_t>(k);
+    if (i.op == OpCode::sine_cosine) {
+      // the pair is found again by its first half
+      if (i.operands == 0) same[k] = same[k - 1] + 1;
+      if (i.operands == 0) continue;
+    }
+    const Key key{(static_cast<std::uint64_t>(i.op) << 32U) | (static_cast<std::uint64_t>(i.function) << 8U) | i.operands, packed(i.a), i.operands > 1 ? packed(i.b) : 0,
+                  i.operands > 2 ? packed(i.c) : 0};
+    same[k] = known.emplace(key, static_cast<std::uint32_t>(k)).first->second;
+  }
+  for (auto& group : program.results) {
+    for (Operand& o : group) rename(o);
+  }
+  for (Operand& o : program.scratch) rename(o);
+  remove_unused(program);
 }
 
 void join_sine_cosine(Program& program) {

@@ -1,6 +1,7 @@
 // Passes over a program, each with one purpose.
 #pragma once
 
+#include <functional>
 #include <vector>
 
 #include "boreon/program.hpp"
@@ -14,6 +15,9 @@ namespace boreon {
 
 /// Drops instructions that no output needs.
 void remove_unused(Program& program);
+
+/// Equal instructions become one.
+void merge_equal(Program& program);
 
 /// Puts sin(a) and cos(a) side by side as one instruction with two results.
 void join_sine_cosine(Program& program);
@@ -46,8 +50,9 @@ void for_operands(const Instruction& i, F f) {
 void reorder(Program& program, const std::vector<std::uint32_t>& order);
 
 /// Appends instructions for the roots to the program. Returns the names of symbols that are no inputs; if there are
-/// any, nothing was done.
-[[nodiscard]] std::vector<std::string> lower(std::span<const Expr> roots, const NodeMap<Operand>& inputs, bool optimised, Program& program, std::vector<Operand>& values);
+/// any, nothing was done. What depends on `fixed` inputs alone is kept together.
+[[nodiscard]] std::vector<std::string> lower(std::span<const Expr> roots, const NodeMap<Operand>& inputs, bool optimised, Program& program, std::vector<Operand>& values,
+                                             const std::function<bool(Operand)>& fixed = {});
 
 /// Finds outputs of one shape and adds loops for them. Returns the outputs that are left.
 [[nodiscard]] std::vector<Store> find_rows(std::span<const OutputGroup> outputs, std::span<const InputGroup> inputs, const NodeMap<Operand>& input_values, const ProgramOptions& options,

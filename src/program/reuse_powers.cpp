@@ -74,4 +74,35 @@ void reuse_powers(Network& network, const std::vector<std::uint32_t>& roots) {
   }
 }
 
+void merge_exponentials(Network& network, const std::vector<std::uint32_t>& roots) {
+  static const auto exponential = static_cast<std::uint16_t>(find_function("exp") - catalogue().data());
+  static const auto logarithm = static_cast<std::uint16_t>(find_function("log") - catalogue().data());
+  const std::vector<std::uint32_t> uses = network.uses(roots);
+  for (const std::uint32_t id : network.order(roots)) {
+    if (network.nodes[id].kind != Network::Kind::product) continue;
+    std::vector<Network::Item> rest;
+    std::vector<Network::Item> exponents;
+    std::size_t exponentials = 0;
+    std::size_t powers = 0;
+    const std::vector<Network::Item> items = network.nodes[id].items;
+    for (const Network::Item& i : items) {
+      const Network::Node n = network.nodes[i.node];
+      const bool own = n.kind == Network::Kind::apply && uses[i.node] == 1;
+      if (own && n.op == OpCode::call && n.function == exponential) {
+        ++exponentials;
+        exponents.push_back({n.items[0].node, i.weight});
+      } else if (own && n.op == OpCode::power && network.value(n.items[1].node) != nullptr) {
+        ++powers;
+        exponents.push_back({network.apply(OpCode::call, logarithm, {n.items[0].node}), i.weight * *network.value(n.items[1].node)});
+      } else {
+        rest.push_back(i);
+      }
+    }
+    if (exponentials == 0 || exponentials + powers < 2) continue;
+    const std::uint32_t merged = network.apply(OpCode::call, exponential, {network.sum(0, std::move(exponents))});
+    rest.push_back({merged, 1});
+    network.nodes[id].items = std::move(rest);
+  }
+}
+
 }  // namespace boreon

@@ -378,7 +378,7 @@ class LoopMaker {
     body.inputs.push_back({"entry", {}, f.slots, std::nullopt});
     body.outputs.push_back({"row", {}, roots.size(), std::nullopt});
     std::vector<Operand> values;
-    if (!lower(roots, slots, options_.optimise, body, values).empty()) return false;
+    if (!lower(roots, slots, options_.optimise, body, values, [&](Operand o) { return o.space == 2 && uniform_[o.index]; }).empty()) return false;
     body.results.push_back(std::move(values));
     remove_unused(body);
     join_sine_cosine(body);

@@ -2,7 +2,7 @@
 #include <bit>
 #include <cmath>
 #include <queue>
-#include <unordered_map>
+#include <tuple>
 
 #include "expr/hash.hpp"
 #include "program/network.hpp"
@@ -20,10 +20,60 @@ struct Pair {
   friend bool operator==(const Pair&, const Pair&) = default;
 };
 
-struct PairHash {
-  std::size_t operator()(const Pair& p) const noexcept {
-    return static_cast<std::size_t>(hash_combine(mix((static_cast<std::uint64_t>(p.a) << 32U) | p.b), std::bit_cast<std::uint64_t>(p.ratio)));
+// For each pair the nodes that have it: a table with open addressing, the lists in one vector.
+class Users {
+ public:
+  Users() : slots_(1024) {}
+
+  std::uint32_t add(const Pair& p, std::uint32_t user) {
+    if (2 * (used_ + 1) > slots_.size()) grow();
+    const std::size_t at = locate(p);
+    Slot& s = slots_[at];
+    if (s.count == 0 && s.head == none) {
+      s.pair = p;
+      ++used_;
+    }
+    links_.push_back({user, s.head});
+    s.head = static_cast<std::uint32_t>(links_.size() - 1);
+    return ++s.count;
   }
+  void list(const Pair& p, std::vector<std::uint32_t>& users) const {
+    users.clear();
+    for (std::uint32_t l = slots_[locate(p)].head; l != none; l = links_[l].next) users.push_back(links_[l].user);
+  }
+  template <class F>
+  void each(F f) const {
+    for (const Slot& s : slots_) {
+      if (s.count > 1) f(s.pair, s.count);
+    }
+  }
+
+ private:
+  static constexpr std::uint32_t none = 0xffffffffU;
+  struct Slot {
+    Pair pair;
+    std::uint32_t head = none;
+    std::uint32_t count = 0;
+  };
+  struct Link {
+    std::uint32_t user;
+    std::uint32_t next;
+  };
+  [[nodiscard]] std::size_t locate(const Pair& p) const {
+    std::size_t at = static_cast<std::size_t>(mix(((static_cast<std::uint64_t>(p.a) << 32U) | p.b) ^ (std::bit_cast<std::uint64_t>(p.ratio) * 0x9e3779b97f4a7c15ULL))) & (slots_.size() - 1);
+    while (slots_[at].head != none && !(slots_[at].pair == p)) at = (at + 1) & (slots_.size() - 1);
+    return at;
+  }
+  void grow() {
+    std::vector<Slot> old(slots_.size() * 2);
+    old.swap(slots_);
+    for (const Slot& s : old) {
+      if (s.head != none) slots_[locate(s.pair)] = s;
+    }
+  }
+  std::vector<Slot> slots_;
+  std::vector<Link> links_;
+  std::size_t used_ = 0;
 };
 
 class Sharing {
@@ -32,33 +82,32 @@ class Sharing {
 
   void run(const std::vector<std::uint32_t>& order) {
     for (const std::uint32_t id : order) add_all(id);
-    for (auto& [pair, users] : users_) {
-      if (users.size() > 1) queue_.push({users.size(), pair});
-    }
+    users_.each([&](const Pair& pair, std::uint32_t count) { queue_.push({count, pair}); });
+    std::vector<std::uint32_t> users;
     while (!queue_.empty()) {
       const auto [count, pair] = queue_.top();
       queue_.pop();
-      std::vector<std::uint32_t>& users = users_[pair];
+      users_.list(pair, users);
       std::sort(users.begin(), users.end());
       users.erase(std::unique(users.begin(), users.end()), users.end());
       std::erase_if(users, [&](std::uint32_t u) { return !has(u, pair); });
       if (users.size() < 2) continue;
       if (users.size() < count) {
-        queue_.push({users.size(), pair});
+        queue_.push({static_cast<std::uint32_t>(users.size()), pair});
         continue;
       }
-      extract(pair, std::vector<std::uint32_t>(users));
+      extract(pair, users);
     }
   }
 
  private:
   struct Entry {
-    std::size_t count;
+    std::uint32_t count;
     Pair pair;
     // the most frequent first; ties by the numbers of the nodes, so that the same input gives the same program
     friend bool operator<(const Entry& x, const Entry& y) {
       if (x.count != y.count) return x.count < y.count;
-      return std::tuple(x.pair.a, x.pair.b, x.pair.ratio) > std::tuple(y.pair.a, y.pair.b, y.pair.ratio);
+      return std::tuple(x.pair.b, x.pair.a, x.pair.ratio) < std::tuple(y.pair.b, y.pair.a, y.pair.ratio);
     }
   };
 
@@ -70,18 +119,18 @@ class Sharing {
     return {a.node, b.node, sum ? b.weight / a.weight : 0};
   }
 
-  void add(std::uint32_t id, const Item& x, const Item& y) {
+  // How many nodes may have the pair now.
+  std::uint32_t add(std::uint32_t id, const Item& x, const Item& y) {
     const bool sum = network_.nodes[id].kind == Network::Kind::sum;
-    if (!sum && (x.weight < 0 || y.weight < 0)) return;
-    std::vector<std::uint32_t>& users = users_[pair_of(sum, x, y)];
-    users.push_back(id);
+    if (!sum && (x.weight < 0 || y.weight < 0)) return 0;
+    return users_.add(pair_of(sum, x, y), id);
   }
 
   void add_all(std::uint32_t id) {
     const Network::Node& n = network_.nodes[id];
     if (!eligible(n)) return;
     for (std::size_t i = 0; i < n.items.size(); ++i) {
-      for (std::size_t j = 0; j < i; ++j) add(id, n.items[i], n.items[j]);
+      for (std::size_t j = 0; j < i; ++j) (void)add(id, n.items[i], n.items[j]);
     }
   }
 
@@ -125,15 +174,14 @@ class Sharing {
       if (item(id, both) == nullptr) continue;
       for (const Item& i : items) {
         if (i.node == both) continue;
-        add(id, i, *item(id, both));
-        const Pair p = pair_of(sum, i, *item(id, both));
-        if (const auto known = users_.find(p); known != users_.end() && known->second.size() > 1) queue_.push({known->second.size(), p});
+        const Item shared = *item(id, both);
+        if (const std::uint32_t count = add(id, i, shared); count > 1) queue_.push({count, pair_of(sum, i, shared)});
       }
     }
   }
 
   Network& network_;
-  std::unordered_map<Pair, std::vector<std::uint32_t>, PairHash> users_;
+  Users users_;
   std::priority_queue<Entry> queue_;
 };
 

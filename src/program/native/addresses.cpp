@@ -33,21 +33,29 @@ void Emitter::forget_pointers(bool all) {
   for (std::size_t i = 0; i < (all ? pointer_registers : lost_by_calls); ++i) pointers_[i] = {};
 }
 
-// The first entry of a group, in a general register.
-Emitter::Gp Emitter::group_base(bool output, std::uint32_t group) {
-  const std::uint32_t key = group == Program::scratch_group ? never - 1 : group * 2 + (output ? 1 : 0);
-  const std::size_t count = options_.layout == Layout::rows ? lost_by_calls : pointer_registers;  // r14 counts rows
+// The general register that holds a pointer, or a fresh one for it.
+Emitter::Gp Emitter::pointer(std::uint32_t key, bool& fresh) {
+  const std::size_t count = options_.layout == Layout::rows || options_.layout == Layout::points ? lost_by_calls : pointer_registers;  // r14 counts
   std::size_t oldest = 0;
   ++clock_;
   for (std::size_t i = 0; i < count; ++i) {
     if (pointers_[i].key == key) {
       pointers_[i].age = clock_;
+      fresh = false;
       return pointer_register(i);
     }
     if (pointers_[i].key == never ? pointers_[oldest].key != never : pointers_[oldest].key != never && pointers_[i].age < pointers_[oldest].age) oldest = i;
   }
   pointers_[oldest] = {key, clock_};
-  const Gp& r = pointer_register(oldest);
+  fresh = true;
+  return pointer_register(oldest);
+}
+
+// The first entry of a group.
+Emitter::Gp Emitter::group_base(bool output, std::uint32_t group) {
+  bool fresh = false;
+  const Gp r = pointer(group == Program::scratch_group ? never - 1 : group * 2 + (output ? 1 : 0), fresh);
+  if (!fresh) return r;
   if (group == Program::scratch_group) {
     a_.mov(r, x86::qword_ptr(x86::rbp, offsetof(Frame, scratch)));
   } else {
@@ -56,9 +64,38 @@ Emitter::Gp Emitter::group_base(bool output, std::uint32_t group) {
   return r;
 }
 
+// The entry of a group that a table names for this row.
+Emitter::Gp Emitter::row_pointer(bool output, std::uint32_t group, std::uint32_t table) {
+  const IndexTable& t = loop_->tables[table];
+  const Gp base = group_base(output, group);
+  bool fresh = false;
+  const Gp r = pointer(0x80000000U + (table << 11U) + group * 2 + (output ? 1 : 0), fresh);
+  if (!fresh) return r;
+  if (t.entries.empty()) {
+    a_.imul(x86::rax, x86::r14, static_cast<int>(t.step * 8));
+    a_.lea(r, x86::ptr(base, x86::rax, 0, static_cast<std::int32_t>(t.first * 8)));
+  } else {
+    table_read_[table] = true;
+    a_.mov(x86::rax, x86::qword_ptr(x86::rbp, offsetof(Frame, tables)));
+    a_.mov(x86::rax, x86::qword_ptr(x86::rax, static_cast<std::int32_t>(table * 8)));
+    a_.mov(x86::eax, x86::dword_ptr(x86::rax, x86::r14, 2));
+    a_.lea(r, x86::ptr(base, x86::rax, 3));
+  }
+  return r;
+}
+
+// The numbers of an entry at all points.
+Emitter::Gp Emitter::entry_pointer(bool output, std::size_t entry) {
+  bool fresh = false;
+  const Gp r = pointer((output ? 0x60000000U : 0x40000000U) + static_cast<std::uint32_t>(entry), fresh);
+  if (fresh) a_.mov(r, x86::qword_ptr(output ? x86::r13 : x86::r12, static_cast<std::int32_t>(entry * 8)));
+  return r;
+}
+
 // One number for all lanes.
 bool Emitter::uniform(Operand o) const {
   if (o.space == 0) return true;
+  if (options_.layout == Layout::points) return o.space > 1 && ((options_.same >> (o.space - 2)) & 1U) != 0;
   if (options_.layout != Layout::rows) return false;
   const IndexTable& t = loop_->tables[loop_->slots[o.index].table];
   return t.entries.empty() && t.step == 0;
@@ -66,7 +103,7 @@ bool Emitter::uniform(Operand o) const {
 
 // Found by an index for each lane.
 bool Emitter::gathered(Operand o) const {
-  if (o.space < 2 || options_.layout != Layout::rows) return false;
+  if (o.space < 2 || options_.layout != Layout::rows || lanes_ == 1) return false;
   const IndexTable& t = loop_->tables[loop_->slots[o.index].table];
   return !t.entries.empty() || t.step > 1;
 }
@@ -77,9 +114,14 @@ Emitter::Mem Emitter::source(Operand o) {
     return x86::ptr(x86::r15, pool_head + static_cast<std::int32_t>(o.index * copies * 8));
   }
   if (options_.layout == Layout::tile) return x86::ptr(x86::r12, static_cast<std::int32_t>((input_start_[o.space - 2] + o.index) * lanes_ * 8));
+  if (options_.layout == Layout::points) {
+    const Gp entry = entry_pointer(false, input_start_[o.space - 2] + o.index);
+    return uniform(o) ? x86::ptr(entry) : x86::ptr(entry, x86::r14, 3);
+  }
   if (options_.layout == Layout::point) return x86::ptr(group_base(false, o.space - 2), static_cast<std::int32_t>(o.index * 8));
   const RowLoop::Place& p = loop_->slots[o.index];
   const IndexTable& t = loop_->tables[p.table];
+  if (lanes_ == 1 && (t.step != 0 || !t.entries.empty())) return x86::ptr(row_pointer(false, p.group, p.table), p.offset * 8);
   const auto first = static_cast<std::int32_t>((static_cast<std::int64_t>(t.first) + p.offset) * 8);
   const Gp base = group_base(false, p.group);
   return t.step == 0 ? x86::ptr(base, first) : x86::ptr(base, x86::r14, 3, first);
@@ -133,6 +175,10 @@ void Emitter::scatter(Vec from, std::uint32_t target) {
   const RowLoop::Place& p = loop_->targets[target];
   const IndexTable& t = loop_->tables[p.table];
   const auto shift = static_cast<std::int32_t>(p.offset * 8);
+  if (lanes_ == 1) {
+    store_numbers(x86::ptr(row_pointer(true, p.group, p.table), shift), from);
+    return;
+  }
   if (t.entries.empty() && t.step == 1) {
     a_.emit(Inst::kIdVmovupd, x86::ptr(group_base(true, p.group), x86::r14, 3, static_cast<std::int32_t>((static_cast<std::int64_t>(t.first) + p.offset) * 8)), from);
     return;
@@ -164,6 +210,8 @@ void Emitter::scatter(Vec from, std::uint32_t target) {
 void Emitter::store(Operand, const std::uint32_t group, const std::uint32_t index, Vec from) {
   if (options_.layout == Layout::rows) {
     scatter(from, index);
+  } else if (options_.layout == Layout::points) {
+    store_numbers(x86::ptr(entry_pointer(true, output_start_[group] + index), x86::r14, 3), from);
   } else if (options_.layout == Layout::tile) {
     store_numbers(x86::ptr(x86::r13, static_cast<std::int32_t>((output_start_[group] + index) * lanes_ * 8)), from);
   } else {

@@ -1,4 +1,6 @@
 // Batches of calls: arguments and results stand in memory, so that nothing has to be saved one by one.
+#include <algorithm>
+
 #include "program/native/emitter.hpp"
 #include "program/native/functions.hpp"
 
@@ -17,8 +19,20 @@ void Emitter::call_pack(const Batch& b, std::uint32_t half, unsigned width, std:
   const LibraryFunction f = library_function(b.op, b.function, half == 0 ? Sine::sine : Sine::cosine);
   const bool single = width == 1;
   const Inst::Id move = single ? (options_.set == InstructionSet::sse2 ? Inst::kIdMovsd : Inst::kIdVmovsd) : Inst::kIdVmovupd;
-  a_.emit(move, wide(0, width), work(at));
-  if (b.arity > 1) a_.emit(move, wide(1, width), work(at + b.size));
+  const std::uint32_t there = b.argument_place + static_cast<std::uint32_t>(b.targets.size());
+  const std::uint32_t count = lanes_ == 1 ? std::min<std::uint32_t>(width, there - at) : width;
+  if (count < width && width == 8) {
+    // lanes without an argument repeat the first one
+    a_.mov(x86::eax, static_cast<int>((1U << count) - 1));
+    a_.kmovw(x86::k1, x86::eax);
+    for (std::uint32_t k = 0; k < b.arity; ++k) {
+      a_.vbroadcastsd(x86::zmm(k), work(at + k * b.size));
+      a_.k(x86::k1).vmovupd(x86::zmm(k), work(at + k * b.size));
+    }
+  } else {
+    a_.emit(move, wide(0, width), work(at));
+    if (b.arity > 1) a_.emit(move, wide(1, width), work(at + b.size));
+  }
   if (single && upper_dirty_) a_.vzeroupper();
   call_address(single ? f.one : width == 4 ? f.four : f.eight);
   if (!single) upper_dirty_ = true;
@@ -33,7 +47,7 @@ void Emitter::batch(Batch& b) {
     for (std::uint32_t j = 0; j < n; ++j) {
       const std::uint32_t v = b.arguments[k][j];
       if (v == never) continue;
-      const std::uint32_t last = j + 1 == n ? size : j + 1;
+      const std::uint32_t last = j + 1 == n && lanes_ == 1 && options_.set == InstructionSet::avx2 ? size : j + 1;
       const Vec r = vec(in_register(v));
       for (std::uint32_t place = j; place < last; ++place) store_numbers(work(b.argument_place + k * size + place), r);
       where_[v].next = b.next[k][j];
@@ -43,6 +57,8 @@ void Emitter::batch(Batch& b) {
   lose_all();
   const bool library = library_function(b.op, b.function, Sine::sine).one != nullptr && !(options_.strict && b.op == OpCode::call);
   const bool packs = lanes_ > 1 ? library && !options_.strict : library && !options_.strict && options_.set != InstructionSet::sse2;
+  // Measured: eight at once take as long as this many alone.
+  const std::uint32_t least = options_.set != InstructionSet::avx512 ? 2 : b.op == OpCode::sine_cosine ? 2 : 3;
   for (std::uint32_t half = 0; half < (b.cosines.empty() ? 1U : 2U); ++half) {
     const std::uint32_t result = b.result_place + half * size;
     if (lanes_ > 1 && packs) {
@@ -50,7 +66,7 @@ void Emitter::batch(Batch& b) {
     } else if (lanes_ == 1 && library) {
       for (std::uint32_t j = 0; j < n;) {
         const std::uint32_t left = n - j;
-        const unsigned width = !packs || left == 1 ? 1 : options_.set == InstructionSet::avx512 && left >= 6 ? 8 : 4;
+        const unsigned width = !packs || left < least ? 1 : options_.set == InstructionSet::avx512 ? 8 : 4;
         call_pack(b, half, width, b.argument_place + j, result + j);
         j += width;
       }

@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <tuple>
 
 #include "boreon/error.hpp"
 #include "program/passes.hpp"
@@ -17,7 +18,7 @@ constexpr std::uint32_t first_register = 2;
 
 Emitter::Emitter(asmjit::CodeHolder& code, const Program& program, const EmitterOptions& options, const RowLoop* loop)
     : code_(code), a_(&code), program_(program), options_(options), loop_(loop) {
-  const bool packed = options.layout != Layout::point;
+  const bool packed = options.layout == Layout::tile || options.layout == Layout::points || (options.layout == Layout::rows && options.packed);
   lanes_ = !packed ? 1 : options.set == InstructionSet::avx512 ? 8 : options.set == InstructionSet::avx2 ? 4 : 1;
   registers_ = options.set == InstructionSet::avx512 ? 32 : 16;
   MachineChoice choice;
@@ -67,13 +68,16 @@ void Emitter::run() {
   prologue();
   asmjit::Label again = a_.newLabel();
   asmjit::Label out = a_.newLabel();
-  if (options_.layout == Layout::rows) {
-    // r14 is the row; the last block starts early enough to be whole
+  const bool looped = options_.layout == Layout::rows || options_.layout == Layout::points;
+  if (looped) {
+    // r14 is the row or point; the last block of rows starts early enough to be whole
     a_.mov(x86::r14, x86::qword_ptr(x86::rbp, offsetof(Frame, begin)));
     a_.bind(again);
     a_.mov(x86::rax, x86::qword_ptr(x86::rbp, offsetof(Frame, end)));
     a_.cmp(x86::r14, x86::rax);
     a_.jae(out);
+  }
+  if (options_.layout == Layout::rows) {
     a_.sub(x86::rax, static_cast<int>(lanes_));
     a_.cmp(x86::r14, x86::rax);
     a_.cmova(x86::r14, x86::rax);
@@ -88,9 +92,64 @@ void Emitter::run() {
     free_slots_.insert(free_slots_.end(), ending_slots_.begin(), ending_slots_.end());
     ending_slots_.clear();
   }
-  // Outputs that are inputs or constants.
-  for (std::uint32_t l = stores_.head.back(); l != never; l = stores_.links[l].next) {
-    const auto& s = stores_.links[l];
+  store_inputs();
+  if (looped) {
+    a_.add(x86::r14, static_cast<int>(lanes_));
+    a_.jmp(again);
+    a_.bind(out);
+  }
+  epilogue();
+  pool();
+}
+
+// Outputs that are inputs or constants.
+void Emitter::store_inputs() {
+  std::vector<StoreList::Link> list;
+  for (std::uint32_t l = stores_.head.back(); l != never; l = stores_.links[l].next) list.push_back(stores_.links[l]);
+  const bool merge = options_.layout == Layout::rows && lanes_ == 1 && options_.set != InstructionSet::sse2;
+  if (merge) {
+    // Neighbours with the same number are written together: the constant entries of a row of a Jacobian.
+    const auto place = [&](const StoreList::Link& s) { return loop_->targets[s.index]; };
+    const auto key = [&](const StoreList::Link& s) {
+      const Operand o = program_.results[s.group][s.index];
+      return std::tuple(o.space, o.index, place(s).group, place(s).table, place(s).offset);
+    };
+    std::sort(list.begin(), list.end(), [&](const auto& a, const auto& b) { return key(a) < key(b); });
+    Operand loaded = Program::by_loop;
+    for (std::size_t i = 0; i < list.size();) {
+      const Operand o = program_.results[list[i].group][list[i].index];
+      const RowLoop::Place first = place(list[i]);
+      std::size_t run = 1;
+      while (uniform(o) && i + run < list.size() && program_.results[list[i + run].group][list[i + run].index] == o && place(list[i + run]).group == first.group &&
+             place(list[i + run]).table == first.table && place(list[i + run]).offset == first.offset + static_cast<std::int32_t>(run)) {
+        ++run;
+      }
+      if (run == 1) {
+        load_numbers(vec(0), source(o), false);
+        scatter(vec(0), list[i].index);
+        loaded = Program::by_loop;
+        ++i;
+        continue;
+      }
+      if (!(loaded == o)) a_.vbroadcastsd(x86::ymm0, source(o));
+      loaded = o;
+      upper_dirty_ = true;
+      const Gp to = row_pointer(true, first.group, first.table);
+      for (std::size_t done = 0; done < run;) {
+        const auto shift = static_cast<std::int32_t>((first.offset + static_cast<std::int32_t>(done)) * 8);
+        const std::size_t width = run - done >= 4 ? 4 : run - done >= 2 ? 2 : 1;
+        if (width == 1) {
+          a_.vmovsd(x86::ptr(to, shift), x86::xmm0);
+        } else {
+          a_.emit(Inst::kIdVmovupd, x86::ptr(to, shift), width == 4 ? Vec(x86::ymm0) : Vec(x86::xmm0));
+        }
+        done += width;
+      }
+      i += run;
+    }
+    return;
+  }
+  for (const auto& s : list) {
     const Operand o = stored(program_, {s.group, s.index});
     if (gathered(o)) {
       gather(vec(0), o);
@@ -99,13 +158,6 @@ void Emitter::run() {
     }
     store(o, s.group, s.index, vec(0));
   }
-  if (options_.layout == Layout::rows) {
-    a_.add(x86::r14, static_cast<int>(lanes_));
-    a_.jmp(again);
-    a_.bind(out);
-  }
-  epilogue();
-  pool();
 }
 
 void Emitter::prologue() {
@@ -194,6 +246,7 @@ Emitter::Mem Emitter::home_of(std::uint32_t value) {
     default: break;
   }
   if (options_.layout == Layout::tile) return x86::ptr(x86::r13, static_cast<std::int32_t>((output_start_[w.group] + w.place) * lanes_ * 8));
+  if (options_.layout == Layout::points) return x86::ptr(entry_pointer(true, output_start_[w.group] + w.place), x86::r14, 3);
   return x86::ptr(group_base(true, w.group), static_cast<std::int32_t>(w.place * 8));
 }
 

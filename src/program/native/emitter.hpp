@@ -19,7 +19,7 @@ struct Frame {
   double* scratch;
   double* work;
   const std::uint32_t* const* tables;  ///< of a loop
-  std::size_t begin;                   ///< rows of a loop: at least as many as lanes
+  std::size_t begin;                   ///< rows of a loop: at least as many as lanes; points: a multiple of lanes
   std::size_t end;
 };
 using Entry = void (*)(const Frame*);
@@ -28,12 +28,15 @@ using Entry = void (*)(const Frame*);
 enum class Layout : std::uint8_t {
   point,  ///< in[g][i], one number
   tile,   ///< in[0] and out[0] hold all groups, `lanes` numbers for each entry
+  points, ///< a loop over points: in[i] and out[i] are the numbers of entry i, all groups one after another
   rows    ///< a loop over rows, `lanes` of them at once
 };
 
 struct EmitterOptions {
   InstructionSet set = InstructionSet::avx512;
   Layout layout = Layout::point;
+  bool packed = true;   ///< rows: several at once by gathering their entries; otherwise one after the other
+  std::uint64_t same = 0;  ///< points: bits of the input groups with one number for all points
   bool strict = false;  ///< no fused operations, functions as the interpreter calls them
 };
 
@@ -79,6 +82,10 @@ class Emitter {
   // addresses (addresses.cpp)
   [[nodiscard]] Gp group_base(bool output, std::uint32_t group);
   [[nodiscard]] Mem source(Operand o);
+  [[nodiscard]] Gp row_pointer(bool output, std::uint32_t group, std::uint32_t table);
+  Gp pointer(std::uint32_t key, bool& fresh);
+  [[nodiscard]] Gp entry_pointer(bool output, std::size_t entry);
+  void store_inputs();
   [[nodiscard]] bool uniform(Operand o) const;
   [[nodiscard]] bool gathered(Operand o) const;
   void gather(Vec target, Operand o);
@@ -144,7 +151,6 @@ class Emitter {
     };
     std::vector<Link> links;
   } stores_;
-  std::vector<Operand> direct_;  // (unused place, see stores of constants)
   struct Pointer {
     std::uint32_t key = never;
     std::uint32_t age = 0;

@@ -207,7 +207,7 @@ class Scheduler {
         for (std::size_t j = 0; j < b.arguments[a].size(); ++j) {
           std::uint32_t& v = b.arguments[a][j];
           if (v >= n_ || is_call(p_.instructions[v].operands == 0 ? v - 1 : v) || phase_[v] != number) continue;
-          const std::size_t last = j + 1 == b.arguments[a].size() ? size : j + 1;  // the last one also fills what is left of its pack
+          const std::size_t last = j + 1 == b.arguments[a].size() && choice_.pack == 4 ? size : j + 1;  // the last one also fills what is left of its pack
           for (std::size_t place = j; place < last; ++place) {
             m_.argument_stores.push_back({b.argument_place + a * size + static_cast<std::uint32_t>(place), m_.argument_head[v]});
             m_.argument_head[v] = static_cast<std::uint32_t>(m_.argument_stores.size() - 1);
@@ -266,10 +266,8 @@ class Scheduler {
 
 std::uint32_t padded(std::size_t n, unsigned pack) {
   const std::size_t rest = n % pack;
-  if (pack <= 1 || rest == 0) return static_cast<std::uint32_t>(n);
-  // one call that is left over is made alone; five of eight are four and one
-  if (rest == 1) return static_cast<std::uint32_t>(n);
-  if (pack == 8 && rest <= 5) return static_cast<std::uint32_t>(n - rest + (rest == 5 ? 5 : 4));
+  // one call that is left over is made alone; eight at once read no more arguments than there are
+  if (pack <= 1 || rest <= 1) return static_cast<std::uint32_t>(n);
   return static_cast<std::uint32_t>(n - rest + pack);
 }
 
