@@ -136,7 +136,7 @@ void many_points(benchmark::State& state, int which, unsigned threads, Machine m
   const auto many = [&](unsigned t) { p.kernel.many(points, in, out, t); };
   if (threads > 1) {
     compare(
-        state, [&] { many(threads); }, [&] { many(1); }, points);
+        state, [&] { many(threads); }, [&] { many(1); }, static_cast<double>(points));
     return;
   }
   // one call for each point, results where they belong (array of structures)
@@ -153,7 +153,7 @@ void many_points(benchmark::State& state, int which, unsigned threads, Machine m
           p.kernel(one_in, one_out);
         }
       },
-      points);
+      static_cast<double>(points));
 }
 
 constexpr const char* names[] = {"chemistry", "three_bodies", "triple_pendulum", "ionisation", "grid_64"};

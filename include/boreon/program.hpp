@@ -145,6 +145,18 @@ struct StagedPrograms {
 };
 [[nodiscard]] StagedPrograms stage(const Program& program, std::span<const std::string> fixed_groups);
 
+/// Products with derivatives without forming matrices, derived on the program itself. All outputs of the program stay;
+/// the last output group `product` is added.
+/// J v: the derivative of an output group along `direction`, a last input group as long as `input`.
+[[nodiscard]] Program jacobian_vector(const Program& program, const std::string& output, const std::string& input, const std::string& direction = "direction");
+/// w J: the derivatives of the sum of weights[i]*output[i] by `input`; `weights` is a last input group as long as `output`.
+[[nodiscard]] Program vector_jacobian(const Program& program, const std::string& output, const std::string& input, const std::string& weights = "weights");
+/// H v for the Hessian H of the sum of weights[i]*output[i]; also gives its gradient, as output group `gradient`.
+/// Throw Error(name) for groups that are not there and Error(unsupported) for programs with loops. The operations are
+/// at most about 3, 4 and 8 times those of the program.
+[[nodiscard]] Program hessian_vector(const Program& program, const std::string& output, const std::string& input, const std::string& weights = "weights",
+                                     const std::string& direction = "direction");
+
 class Executor;
 
 /// Entries of one group at many points: entry i of point p stands at data[i*entry_step + p*point_step]. A point step of
@@ -211,6 +223,30 @@ struct DomainFault {
 };
 /// A diagnosing run of the same program: the first faults in the order of evaluation, at most `limit`.
 [[nodiscard]] std::vector<DomainFault> diagnose(const Program& program, const std::vector<std::vector<double>>& inputs, std::size_t limit = 5);
+
+/// How far the double precision results of a program are from the exact ones, by rigorous ball arithmetic.
+struct Cancellation {
+  std::string subexpression;  ///< a sum or difference, in the names of the inputs
+  double digits = 0;          ///< how much larger its larger operand is, in powers of ten
+  std::vector<std::string> outputs;
+};
+struct Certificate {
+  struct Output {
+    std::string group;
+    std::size_t index = 0;
+    double value = 0;         ///< in double precision
+    std::string exact;        ///< to the digits asked for
+    double digits_lost = 0;   ///< log10 of the error in units of the rounding of the exact value: 0 means right, 16 means nothing is right
+  };
+  std::vector<Output> outputs;
+  std::vector<Cancellation> cancellations;  ///< the worst, at most 5
+  double worst = 0;                         ///< digits lost
+  long precision = 0;                       ///< bits that were needed
+  bool undecided = false;                   ///< a condition holds or not within rounding: its outcome was taken from the middle
+};
+/// Runs the program on the inputs (taken as exact) in doubles and in balls of as many bits as it takes. Constants of the
+/// program count as exact. Throws Error(shape), Error(unsupported) for functions without rigorous evaluation.
+[[nodiscard]] Certificate certify(const Program& program, const std::vector<std::vector<double>>& inputs, int digits = 30);
 
 enum class Language { c, cpp };
 

@@ -4,6 +4,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <array>
 #include <atomic>
 #include <deque>
 #include <memory>
@@ -111,7 +112,32 @@ class NativeExecutor final : public Executor {
     while (v != nullptr && v->same != same) v = v->next;
     if (v == nullptr) v = &make_variant(same);
     const std::size_t stop = begin + (end - begin) / lanes_ * lanes_;
-    v->code({in, out, nullptr, work, nullptr, begin, stop});
+    if (v->prepare == nullptr) {
+      v->code({in, out, nullptr, work, nullptr, begin, stop});
+      return stop;
+    }
+    // What is the same for all points is computed once; its results are more entries that are the same.
+    const std::size_t entries = entry_count();
+    double* at = work + v->code.workspace;
+    const auto** const all = reinterpret_cast<const double**>(at);
+    std::copy(in, in + entries, all);
+    at += entries + v->prepared;
+    double* const prepared = at;
+    at += v->prepared;
+    std::array<const double*, 64> groups{};
+    std::size_t entry = 0;
+    std::size_t next = 0;
+    for (std::size_t g = 0; g < program_->inputs.size(); ++g) {
+      const bool fixed = ((same >> g) & 1U) != 0;
+      if (fixed) groups[next++] = at;
+      for (std::size_t i = 0; i < program_->inputs[g].size; ++i, ++entry) {
+        if (fixed) *at++ = *in[entry];
+      }
+    }
+    double* results[] = {prepared};
+    v->prepare->instructions(groups.data(), results, nullptr, at);
+    for (std::size_t i = 0; i < v->prepared; ++i) all[entries + i] = prepared + i;
+    v->code({all, out, nullptr, work, nullptr, begin, stop});
     return stop;
   }
 
@@ -162,8 +188,16 @@ class NativeExecutor final : public Executor {
   struct Variant {
     std::uint64_t same;
     Piece code;
-    const Variant* next;
+    std::shared_ptr<const Executor> prepare;  // null where nothing is the same
+    std::size_t prepared = 0;
+    const Variant* next = nullptr;
   };
+
+  [[nodiscard]] std::size_t entry_count() const {
+    std::size_t n = 0;
+    for (const auto& g : program_->inputs) n += g.size;
+    return n;
+  }
 
   const Variant& make_variant(std::uint64_t same) const {
     const std::lock_guard lock(variants_made_);
@@ -173,7 +207,23 @@ class NativeExecutor final : public Executor {
     EmitterOptions o = options_;
     o.layout = Layout::points;
     o.same = same;
-    variants_kept_.push_back(std::make_unique<Variant>(Variant{same, assemble(*program_, o, nullptr, native_, nullptr), variants_.load()}));
+    std::vector<std::string> fixed;
+    for (std::size_t g = 0; g < program_->inputs.size(); ++g) {
+      if (((same >> g) & 1U) != 0) fixed.push_back(program_->inputs[g].name);
+    }
+    auto made = std::make_unique<Variant>();
+    made->same = same;
+    made->next = variants_.load();
+    StagedPrograms staged = stage(*program_, fixed);
+    if (staged.prepare.instructions.empty() || program_->inputs.size() >= 63) {
+      made->code = assemble(*program_, o, nullptr, native_, nullptr);
+    } else {
+      o.same |= std::uint64_t{1} << program_->inputs.size();
+      made->code = assemble(staged.main, o, nullptr, native_, nullptr);
+      made->prepared = staged.prepare.outputs[0].size;
+      made->prepare = make_interpreter(std::make_shared<const Program>(std::move(staged.prepare)));
+    }
+    variants_kept_.push_back(std::move(made));
     variants_.store(variants_kept_.back().get(), std::memory_order_release);
     return *variants_kept_.back();
   }
@@ -191,7 +241,7 @@ class NativeExecutor final : public Executor {
   [[nodiscard]] std::size_t tile_workspace() const {
     std::size_t arguments = 0;
     for (const Instruction& i : program_->instructions) arguments += i.op == OpCode::call || i.op == OpCode::power || i.op == OpCode::sine_cosine ? i.operands : 0U;
-    return (2 * program_->instructions.size() + arguments) * lanes_ + 16;
+    return (2 * program_->instructions.size() + arguments) * lanes_ + 40 * program_->instructions.size() + 2 * entry_count() + 256;
   }
 
   std::shared_ptr<const Program> program_;

@@ -1,0 +1,100 @@
+// A run that looks at every value.
+#include <fmt/format.h>
+
+#include <cmath>
+
+#include "boreon/catalogue.hpp"
+#include "program/builder.hpp"
+#include "program/walk.hpp"
+
+namespace boreon {
+namespace {
+
+struct WatchedDoubles {
+  using Value = double;
+  const Program& whole;
+  std::vector<DomainFault>& faults;
+  std::size_t limit;
+
+  [[nodiscard]] static double constant(double v) { return v; }
+  [[nodiscard]] static double apply(const Instruction& i, double a, double b, double c) { return execute(i.op, i.function, i.operands, a, b, c); }
+  static void sine_cosine(double a, double& sine, double& cosine) {
+    sine = std::sin(a);
+    cosine = std::cos(a);
+  }
+  template <class Read>
+  void done(const Step& step, double value, const Read& operand) {
+    if (std::isfinite(value) || faults.size() >= limit) return;
+    const Instruction& i = step.program->instructions[step.instruction];
+    const Operand operands[] = {i.a, i.b, i.c};
+    std::string values;
+    for (std::size_t k = 0; k < i.operands; ++k) {
+      const double v = operand(operands[k]);
+      if (!std::isfinite(v)) return;  // the fault came earlier
+      if (operands[k].space == 0) continue;
+      const std::string name = operands[k].space == 1 ? subexpression_text({step.program, operands[k].index, step.loop, step.row}, whole, 40) : entry_name(step, whole, operands[k]);
+      values += fmt::format("{}{} = {:.6g}", values.empty() ? "" : ", ", name, v);
+    }
+    faults.push_back({subexpression_text(step, whole), values, value, dependent_outputs(step, whole, 4)});
+  }
+};
+
+struct ComplexNumbers {
+  using Value = std::complex<double>;
+  [[nodiscard]] static Value constant(double v) { return v; }
+  [[nodiscard]] static Value truth(bool t) { return t ? 1.0 : 0.0; }
+  [[nodiscard]] static Value apply(const Instruction& i, Value a, Value b, Value c) {
+    switch (i.op) {
+      case OpCode::add: return a + b;
+      case OpCode::subtract: return a - b;
+      case OpCode::multiply: return a * b;
+      case OpCode::divide: return a / b;
+      case OpCode::negate: return -a;
+      case OpCode::square_root: return std::sqrt(a);
+      case OpCode::power: return std::pow(a, b);
+      case OpCode::call: {
+        const Value args[] = {a, b};
+        return evaluate_complex(catalogue()[i.function], {args, i.operands});
+      }
+      case OpCode::less: return truth(a.real() < b.real());
+      case OpCode::less_equal: return truth(a.real() <= b.real());
+      case OpCode::equal: return truth(a == b);
+      case OpCode::not_equal: return truth(a != b);
+      case OpCode::conjunction: return truth(a != 0.0 && b != 0.0);
+      case OpCode::disjunction: return truth(a != 0.0 || b != 0.0);
+      case OpCode::negation: return truth(a == 0.0);
+      case OpCode::select: return a != 0.0 ? b : c;
+      case OpCode::sine_cosine: break;
+    }
+    return std::nan("");
+  }
+  static void sine_cosine(Value a, Value& sine, Value& cosine) {
+    sine = std::sin(a);
+    cosine = std::cos(a);
+  }
+  template <class Read>
+  static void done(const Step&, const Value&, const Read&) {}
+};
+
+}  // namespace
+
+std::vector<DomainFault> diagnose(const Program& program, const std::vector<std::vector<double>>& inputs, std::size_t limit) {
+  std::vector<std::size_t> sizes;
+  for (const auto& g : inputs) sizes.push_back(g.size());
+  check_input_sizes(program, sizes);
+  std::vector<DomainFault> faults;
+  WatchedDoubles domain{program, faults, limit};
+  (void)Walk<WatchedDoubles>(program, domain, inputs).run();
+  return faults;
+}
+
+void Kernel::operator()(std::span<const std::complex<double>* const> inputs, std::span<std::complex<double>* const> outputs) const {
+  check_shapes(inputs.size(), outputs.size());
+  ComplexNumbers domain;
+  Walk<ComplexNumbers>::Groups in;
+  for (std::size_t g = 0; g < inputs.size(); ++g) in.emplace_back(inputs[g], inputs[g] + program_->inputs[g].size);
+  const auto out = Walk<ComplexNumbers>(*program_, domain, in).run();
+  for (std::size_t g = 0; g < out.size(); ++g) std::copy(out[g].begin(), out[g].end(), outputs[g]);
+}
+
+}  // namespace boreon
