@@ -136,10 +136,11 @@ const std::vector<Command>& commands() {
          c.add_flag("--complex", r.complex, "complex values, principal branches");
        }},
       {"check", "cross-check every derivative of a model, or whether an equation always holds",
-       "  boreon check model.toml\n  boreon check model.toml --points 20\n  boreon check \"x^2*sin(y)\"\n  boreon check \"tan(x) = sin(x)/cos(x)\"\n", check,
+       "  boreon check model.toml\n  boreon check model.toml --points 20\n  boreon check model.toml --certify\n  boreon check \"x^2*sin(y)\"\n  boreon check \"tan(x) = sin(x)/cos(x)\"\n", check,
        [](CLI::App& c, Request& r) {
          add_what(c, r);
          c.add_option("--points", r.points, "random points to compare at (5)")->check(CLI::Range(1, 10000));
+         c.add_flag("--certify", r.certify, "digits that double precision loses at the start values, by rigorous arithmetic");
        }},
       {"solve", "steady state of a model", "  boreon solve model.toml\n  boreon solve model.toml --set k1=2e-7 --verbose\n", solve,
        [](CLI::App& c, Request& r) {
@@ -162,10 +163,14 @@ const std::vector<Command>& commands() {
          c.add_flag("--no-check", r.no_check, "skip the repetition with tighter tolerances");
        }},
       {"generate", "write residual, Jacobian and outputs as C or C++ source",
-       "  boreon generate model.toml --language c++ --out generated\n  boreon generate model.toml --language c --name chemistry --out generated\n", generate,
+       "  boreon generate model.toml --language c++ --out generated\n  boreon generate model.toml --language c --name chemistry --out generated\n"
+       "  boreon generate model.toml --show operations\n  boreon generate model.toml --show assembly\n",
+       generate,
        [](CLI::App& c, Request& r) {
          c.add_option("--language", r.language, "c++ or c")->check(CLI::IsMember({"c++", "cpp", "c"}));
          c.add_option("--name", r.name, "name of files and functions (default: that of the model file)");
+         c.add_flag("--eigen", r.eigen, "C++: also functions on Eigen's vectors and sparse matrices");
+         c.add_option("--show", r.show, "print operations, program or assembly instead of writing files")->check(CLI::IsMember({"operations", "program", "assembly"}));
          c.add_flag("--no-check", r.no_check, "skip the comparison with independent numerics");
        }},
       {"plot", "draw expressions over a range",

@@ -55,6 +55,8 @@ struct Request {
   bool log_x = false;
   bool log_y = false;
   bool verbose = false;
+  bool eigen = false;
+  bool certify = false;
 };
 
 /// An answer: `text` for people, `json` for programs, and the exit code.

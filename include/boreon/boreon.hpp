@@ -19,6 +19,7 @@
 #include "boreon/matrix.hpp"          // IWYU pragma: export
 #include "boreon/model.hpp"           // IWYU pragma: export
 #include "boreon/names.hpp"           // IWYU pragma: export
+#include "boreon/native.hpp"          // IWYU pragma: export
 #include "boreon/number.hpp"          // IWYU pragma: export
 #include "boreon/program.hpp"         // IWYU pragma: export
 #include "boreon/quadrature.hpp"      // IWYU pragma: export

@@ -37,6 +37,27 @@ struct NativeOptions {
 /// make_program and native_kernel in one.
 [[nodiscard]] Kernel compile(std::vector<OutputGroup> outputs, std::vector<InputGroup> inputs, const NativeOptions& options);
 
+/// A function in two stages: what depends on the fixed groups alone (parameters) is computed by prepare(), the rest by
+/// every call. Copies are independent; a call may run in many threads at once, but not beside prepare().
+class StagedKernel {
+ public:
+  StagedKernel(const Program& program, std::span<const std::string> fixed_groups, const NativeOptions& options = {});
+  /// To be called before the first call and whenever a fixed group changes. `inputs` are those of the call; only the
+  /// fixed groups are read.
+  void prepare(std::span<const double* const> inputs);
+  void operator()(std::span<const double* const> inputs, std::span<double* const> outputs) const;
+  [[nodiscard]] const Kernel& main() const noexcept { return main_; }
+  [[nodiscard]] std::size_t prepared_values() const noexcept { return prepared_.size(); }
+
+ private:
+  static constexpr std::size_t most_groups = 64;
+  std::optional<Kernel> prepare_;
+  Kernel main_;
+  std::vector<std::size_t> fixed_;
+  std::vector<double> prepared_;
+  std::size_t groups_ = 0;
+};
+
 /// The instruction sets that this processor has, best first: without Machine::automatic; empty if it is another kind.
 [[nodiscard]] std::vector<Machine> machines();
 [[nodiscard]] std::string to_string(Machine machine);

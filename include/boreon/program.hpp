@@ -8,6 +8,7 @@
 #include <optional>
 #include <span>
 #include <string>
+#include <utility>
 #include <vector>
 
 #include "boreon/calculus.hpp"
@@ -273,5 +274,24 @@ struct EmittedSource {
 /// Kernel computes, as far as both use the same mathematics library. Throws Error(unsupported) for functions that C
 /// does not have.
 [[nodiscard]] EmittedSource emit(const Program& program, const EmitOptions& options = {});
+
+/// A function of a package, with inputs at which it is tested.
+struct PackagePart {
+  Program program;
+  EmitOptions options;
+  std::vector<std::vector<double>> inputs;
+};
+struct EmittedFile {
+  std::string name;
+  std::string text;
+};
+/// Sources of several functions (all in the language of the first), a test for each with check values computed now, and
+/// a CMakeLists.txt that builds, tests, installs and exports them as a package. The same programs give the same bytes.
+[[nodiscard]] std::vector<EmittedFile> emit_package(const std::string& name, std::span<const PackagePart> parts);
+
+/// A program as text, one instruction a line.
+[[nodiscard]] std::string to_text(const Program& program);
+/// How often each operation is done in one evaluation.
+[[nodiscard]] std::vector<std::pair<std::string, std::size_t>> operation_table(const Program& program);
 
 }  // namespace boreon

@@ -25,8 +25,8 @@ class Attempt {
       : system_(system),
         options_(options),
         inputs_{{"y", system.states}, {"p", system.parameters}},
-        residual_(compile({OutputGroup("f", system.residuals)}, inputs_)),
-        jacobian_(system.residuals, system.states, inputs_, options.linear_solver, context_),
+        residual_(with_parameters({OutputGroup("f", system.residuals)}, inputs_, system.parameter_values)),
+        jacobian_(system.residuals, system.states, inputs_, system.parameter_values, options.linear_solver, context_),
         n_(system.states.size()),
         y_(n_),
         f_(n_) {}
@@ -305,7 +305,7 @@ class Attempt {
   const SteadyOptions& options_;
   SundialsContext context_;
   std::vector<InputGroup> inputs_;
-  Kernel residual_;
+  StagedKernel residual_;
   NumericJacobian jacobian_;
   std::size_t n_;
   std::vector<double> y_;

@@ -25,16 +25,35 @@ VectorHandle make_vector(std::size_t n, const SundialsContext& context) {
   return VectorHandle(v);
 }
 
+StagedKernel with_parameters(const std::vector<OutputGroup>& outputs, const std::vector<InputGroup>& inputs, const std::vector<double>& parameters) {
+  std::vector<std::string> fixed;
+  std::vector<const double*> values(inputs.size(), nullptr);
+  for (std::size_t g = 0; g < inputs.size(); ++g) {
+    if (inputs[g].name != "p") continue;
+    fixed.push_back(inputs[g].name);
+    values[g] = parameters.data();
+  }
+  StagedKernel kernel(make_program(outputs, inputs), fixed, {.expected_calls = 3000});
+  kernel.prepare(values);
+  return kernel;
+}
+
+std::string fault(const std::vector<Expr>& functions, const std::vector<InputGroup>& inputs, const std::vector<std::vector<double>>& values) {
+  const std::vector<OutputGroup> outputs{{"f", functions}};
+  const auto faults = diagnose(make_program(outputs, inputs, {.rows = false}), values, 1);
+  return faults.empty() ? std::string() : fmt::format("{} is {} at {}", faults[0].subexpression, faults[0].value, faults[0].operands);
+}
+
 namespace {
 
 struct Derived {
   SparseMatrix matrix;
-  Kernel kernel;
+  StagedKernel kernel;
 };
 
-Derived derive(std::span<const Expr> functions, std::span<const Expr> states, const std::vector<InputGroup>& inputs) {
+Derived derive(std::span<const Expr> functions, std::span<const Expr> states, const std::vector<InputGroup>& inputs, const std::vector<double>& parameters) {
   SparseMatrix m = sparse_jacobian(functions, states);
-  Kernel k = compile({OutputGroup("jacobian", m)}, inputs);
+  StagedKernel k = with_parameters({OutputGroup("jacobian", m)}, inputs, parameters);
   return {std::move(m), std::move(k)};
 }
 
@@ -46,10 +65,10 @@ bool prefers_sparse(const SparsityPattern& p, LinearSolver choice) {
 
 }  // namespace
 
-NumericJacobian::NumericJacobian(std::span<const Expr> functions, std::span<const Expr> states, const std::vector<InputGroup>& inputs, LinearSolver choice,
+NumericJacobian::NumericJacobian(std::span<const Expr> functions, std::span<const Expr> states, const std::vector<InputGroup>& inputs, const std::vector<double>& parameters, LinearSolver choice,
                                  const SundialsContext& context)
-    : kernel_(Program{}), sparse_(false) {
-  Derived d = derive(functions, states, inputs);
+    : kernel_(Program{}, {}), sparse_(false) {
+  Derived d = derive(functions, states, inputs, parameters);
   pattern_ = d.matrix.pattern;
   columns_ = d.matrix.columns();
   kernel_ = d.kernel;

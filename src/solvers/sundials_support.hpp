@@ -11,7 +11,7 @@
 #include <vector>
 
 #include "boreon/calculus.hpp"
-#include "boreon/program.hpp"
+#include "boreon/native.hpp"
 #include "boreon/solvers.hpp"
 
 namespace boreon {
@@ -36,11 +36,17 @@ using VectorHandle = std::unique_ptr<std::remove_pointer_t<N_Vector>, VectorDele
 [[nodiscard]] inline double* data(N_Vector v) { return N_VGetArrayPointer(v); }
 [[nodiscard]] inline double* data(const VectorHandle& v) { return N_VGetArrayPointer(v.get()); }
 
+/// A numeric function whose parameters (group "p") have these values during a whole run.
+[[nodiscard]] StagedKernel with_parameters(const std::vector<OutputGroup>& outputs, const std::vector<InputGroup>& inputs, const std::vector<double>& parameters);
+/// Why a function is not finite: the first subexpression that leaves its domain, with its operands; empty if it is finite.
+[[nodiscard]] std::string fault(const std::vector<Expr>& functions, const std::vector<InputGroup>& inputs, const std::vector<std::vector<double>>& values);
+
 /// The derived Jacobian of a square system as a numeric function that fills a SUNDIALS matrix, dense or in compressed
 /// columns, with the linear solver that goes with it.
 class NumericJacobian {
  public:
-  NumericJacobian(std::span<const Expr> functions, std::span<const Expr> states, const std::vector<InputGroup>& inputs, LinearSolver choice, const SundialsContext& context);
+  NumericJacobian(std::span<const Expr> functions, std::span<const Expr> states, const std::vector<InputGroup>& inputs, const std::vector<double>& parameters, LinearSolver choice,
+                  const SundialsContext& context);
   ~NumericJacobian();
   NumericJacobian(const NumericJacobian&) = delete;
   NumericJacobian& operator=(const NumericJacobian&) = delete;
@@ -58,7 +64,7 @@ class NumericJacobian {
  private:
   SparsityPattern pattern_;
   SparseMatrix::Columns columns_;
-  Kernel kernel_;
+  StagedKernel kernel_;
   std::vector<double> values_;
   bool sparse_;
   SUNMatrix matrix_ = nullptr;

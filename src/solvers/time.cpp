@@ -17,9 +17,9 @@ class Stepper {
       : system_(system),
         options_(options),
         inputs_{{"y", system.states}, {"p", system.parameters}, {"t", {system.time}}},
-        right_side_(compile({OutputGroup("f", system.right_sides)}, inputs_)),
-        outputs_(compile({OutputGroup("g", system.outputs)}, inputs_)),
-        jacobian_(system.right_sides, system.states, inputs_, options.linear_solver, context_),
+        right_side_(with_parameters({OutputGroup("f", system.right_sides)}, inputs_, system.parameter_values)),
+        outputs_(with_parameters({OutputGroup("g", system.outputs)}, inputs_, system.parameter_values)),
+        jacobian_(system.right_sides, system.states, inputs_, system.parameter_values, options.linear_solver, context_),
         n_(system.states.size()) {}
 
   TimeResult run() {
@@ -93,9 +93,15 @@ class Stepper {
     return std::all_of(f, f + n_, [](double v) { return std::isfinite(v); });
   }
 
+  // The subexpression that spoils the rates at the start.
+  std::string why() const {
+    const std::string text = fault(system_.right_sides, inputs_, {system_.start, system_.parameter_values, {options_.from}});
+    return text.empty() ? text : ": " + text;
+  }
+
   std::string first_bad(const std::vector<double>& slope) const {
     for (std::size_t i = 0; i < n_; ++i) {
-      if (!std::isfinite(slope[i])) return fmt::format("the rate of {} is {}", system_.state_names[i], slope[i]);
+      if (!std::isfinite(slope[i])) return fmt::format("the rate of {} is {}{}", system_.state_names[i], slope[i], why());
     }
     return "a rate is not finite";
   }
@@ -153,8 +159,8 @@ class Stepper {
   const TimeOptions& options_;
   SundialsContext context_;
   std::vector<InputGroup> inputs_;
-  Kernel right_side_;
-  Kernel outputs_;
+  StagedKernel right_side_;
+  StagedKernel outputs_;
   NumericJacobian jacobian_;
   std::size_t n_;
 };
