@@ -31,6 +31,8 @@ struct OutputGroup {
 
   OutputGroup(std::string group_name, std::vector<Expr> expressions) : name(std::move(group_name)), values(std::move(expressions)) {}
   OutputGroup(std::string group_name, const SparseMatrix& matrix) : name(std::move(group_name)), values(matrix.values), pattern(matrix.pattern) {}
+  /// The matrix by columns, as KLU and column-major sparse matrices store it: the pattern is that of the transpose.
+  [[nodiscard]] static OutputGroup by_columns(std::string group_name, const SparseMatrix& matrix);
 };
 
 /// What an instruction does. Truth values are 1.0 and 0.0.

@@ -242,6 +242,20 @@ Program make_program(std::span<const OutputGroup> outputs, std::span<const Input
   return program;
 }
 
+OutputGroup OutputGroup::by_columns(std::string group_name, const SparseMatrix& matrix) {
+  const SparseMatrix::Columns c = matrix.columns();
+  OutputGroup g(std::move(group_name), std::vector<Expr>{});
+  g.values.reserve(matrix.values.size());
+  for (const auto entry : c.entry) g.values.push_back(matrix.values[static_cast<std::size_t>(entry)]);
+  SparsityPattern p;
+  p.rows = matrix.pattern.cols;
+  p.cols = matrix.pattern.rows;
+  p.row_start.assign(c.column_start.begin(), c.column_start.end());
+  p.columns.assign(c.rows.begin(), c.rows.end());
+  g.pattern = std::move(p);
+  return g;
+}
+
 std::size_t Program::code_size() const {
   std::size_t n = 0;
   for (const Instruction& i : instructions) n += i.operands > 0 ? 1U : 0U;

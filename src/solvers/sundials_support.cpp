@@ -6,6 +6,7 @@
 #include <sunmatrix/sunmatrix_dense.h>
 #include <sunmatrix/sunmatrix_sparse.h>
 
+#include <algorithm>
 #include <cmath>
 #include <new>
 
@@ -51,16 +52,17 @@ struct Derived {
   StagedKernel kernel;
 };
 
-Derived derive(std::span<const Expr> functions, std::span<const Expr> states, const std::vector<InputGroup>& inputs, const std::vector<double>& parameters) {
-  SparseMatrix m = sparse_jacobian(functions, states);
-  StagedKernel k = with_parameters({OutputGroup("jacobian", m)}, inputs, parameters);
-  return {std::move(m), std::move(k)};
-}
-
 bool prefers_sparse(const SparsityPattern& p, LinearSolver choice) {
   if (choice != LinearSolver::automatic) return choice == LinearSolver::sparse;
   const double n = static_cast<double>(p.rows);
   return p.rows > 30 && static_cast<double>(p.nonzeros()) < 0.25 * n * n;
+}
+
+Derived derive(std::span<const Expr> functions, std::span<const Expr> states, const std::vector<InputGroup>& inputs, const std::vector<double>& parameters, LinearSolver choice) {
+  SparseMatrix m = sparse_jacobian(functions, states);
+  const bool sparse = prefers_sparse(m.pattern, choice);
+  StagedKernel k = with_parameters({sparse ? OutputGroup::by_columns("jacobian", m) : OutputGroup("jacobian", m)}, inputs, parameters);
+  return {std::move(m), std::move(k)};
 }
 
 }  // namespace
@@ -68,7 +70,7 @@ bool prefers_sparse(const SparsityPattern& p, LinearSolver choice) {
 NumericJacobian::NumericJacobian(std::span<const Expr> functions, std::span<const Expr> states, const std::vector<InputGroup>& inputs, const std::vector<double>& parameters, LinearSolver choice,
                                  const SundialsContext& context)
     : kernel_(Program{}, {}), sparse_(false) {
-  Derived d = derive(functions, states, inputs, parameters);
+  Derived d = derive(functions, states, inputs, parameters, choice);
   pattern_ = d.matrix.pattern;
   columns_ = d.matrix.columns();
   kernel_ = d.kernel;
@@ -92,22 +94,21 @@ NumericJacobian::~NumericJacobian() {
 }
 
 bool NumericJacobian::fill(std::span<const double* const> inputs, SUNMatrix target) {
-  double* out[] = {values_.data()};
-  kernel_(inputs, out);
-  for (const double v : values_) {
-    if (!std::isfinite(v)) return false;
-  }
   if (sparse_) {
+    // straight into the matrix: the function computes its values by columns
     sunindextype* starts = SUNSparseMatrix_IndexPointers(target);
     sunindextype* rows = SUNSparseMatrix_IndexValues(target);
-    double* entries = SUNSparseMatrix_Data(target);
+    double* const entries = SUNSparseMatrix_Data(target);
     for (std::size_t j = 0; j < columns_.column_start.size(); ++j) starts[j] = static_cast<sunindextype>(columns_.column_start[j]);
-    for (std::size_t k = 0; k < columns_.rows.size(); ++k) {
-      rows[k] = static_cast<sunindextype>(columns_.rows[k]);
-      entries[k] = values_[static_cast<std::size_t>(columns_.entry[k])];
-    }
-    return true;
+    for (std::size_t k = 0; k < columns_.rows.size(); ++k) rows[k] = static_cast<sunindextype>(columns_.rows[k]);
+    double* out[] = {entries};
+    kernel_(inputs, out);
+    for (std::size_t k = 0; k < columns_.rows.size(); ++k) values_[static_cast<std::size_t>(columns_.entry[k])] = entries[k];
+    return std::all_of(values_.begin(), values_.end(), [](double v) { return std::isfinite(v); });
   }
+  double* out[] = {values_.data()};
+  kernel_(inputs, out);
+  if (!std::all_of(values_.begin(), values_.end(), [](double v) { return std::isfinite(v); })) return false;
   SUNMatZero(target);
   for (std::size_t i = 0; i < pattern_.rows; ++i) {
     for (auto k = static_cast<std::size_t>(pattern_.row_start[i]); k < static_cast<std::size_t>(pattern_.row_start[i + 1]); ++k) {

@@ -1,0 +1,347 @@
+// Machine code against the interpreter, packed and one by one, on every instruction set of this processor.
+#include <doctest/doctest.h>
+
+#include <bit>
+#include <cmath>
+#include <cstring>
+#include <atomic>
+#include <thread>
+
+#include "boreon/catalogue.hpp"
+#include "boreon/error.hpp"
+#include "boreon/native.hpp"
+#include "core/random_expression.hpp"
+
+using namespace boreon;
+
+namespace {
+
+// Equal, or both not a number.
+bool identical(double a, double b) { return a == b || (std::isnan(a) && std::isnan(b)); }
+
+// A program of random instructions on what there is: every operation, values that overflow and are not numbers.
+Program random_program(std::uint64_t seed, std::size_t size) {
+  test::RandomExpression random(seed, {});
+  Program p;
+  p.constants = {0.5, -1.25, 3, 0, 1e-3};
+  p.inputs = {{"x", {"x0", "x1", "x2", "x3", "x4"}, 5, std::nullopt}, {"p", {"p0", "p1"}, 2, std::nullopt}};
+  const auto operand = [&]() -> Operand {
+    const std::size_t kind = p.instructions.empty() ? 1 + random.pick(2) : random.pick(8);
+    if (kind == 1) return {2, static_cast<std::uint32_t>(random.pick(5))};
+    if (kind == 2) return random.pick(2) == 0 ? Operand{0, static_cast<std::uint32_t>(random.pick(5))} : Operand{3, static_cast<std::uint32_t>(random.pick(2))};
+    const std::size_t n = p.instructions.size();
+    return {1, static_cast<std::uint32_t>(random.pick(3) == 0 ? random.pick(n) : n - 1 - random.pick(std::min<std::size_t>(n, 30)))};
+  };
+  const auto rows = catalogue();
+  std::vector<std::uint16_t> functions;
+  for (std::size_t r = 0; r < rows.size(); ++r) {
+    // those with a rule for doubles: the others take a millisecond a call
+    if (rows[r].real != nullptr && rows[r].min_args <= 2 && rows[r].max_args != 0) functions.push_back(static_cast<std::uint16_t>(r));
+  }
+  while (p.instructions.size() < size) {
+    Instruction i;
+    const std::size_t dice = random.pick(100);
+    if (dice < 70) {
+      i = {static_cast<OpCode>(random.pick(3)), 0, 2, operand(), operand(), {}};
+    } else if (dice < 75) {
+      i = {OpCode::divide, 0, 2, operand(), operand(), {}};
+    } else if (dice < 80) {
+      i = {random.pick(2) == 0 ? OpCode::negate : OpCode::square_root, 0, 1, operand(), {}, {}};
+    } else if (dice < 82) {
+      i = {OpCode::power, 0, 2, operand(), operand(), {}};
+    } else if (dice < 84) {
+      i = {OpCode::sine_cosine, 0, 1, operand(), {}, {}};
+    } else if (dice < 92) {
+      const std::uint16_t f = functions[random.pick(functions.size())];
+      i = {OpCode::call, f, static_cast<std::uint8_t>(std::max(1, rows[f].min_args)), operand(), {}, {}};
+      if (rows[f].max_args < 0) i.operands = 2;
+      if (i.operands > 1) i.b = operand();
+    } else if (dice < 96) {
+      i = {static_cast<OpCode>(static_cast<std::size_t>(OpCode::less) + random.pick(6)), 0, 2, operand(), operand(), {}};
+    } else {
+      i = {OpCode::select, 0, 3, operand(), operand(), operand()};
+    }
+    p.instructions.push_back(i);
+    if (i.op == OpCode::sine_cosine) p.instructions.push_back({OpCode::sine_cosine, 0, 0, {}, {}, {}});
+  }
+  p.outputs.push_back({"f", {}, 8, std::nullopt});
+  std::vector<Operand> results;
+  for (int k = 0; k < 7; ++k) results.push_back({1, static_cast<std::uint32_t>(p.instructions.size() - 1 - random.pick(std::min<std::size_t>(p.instructions.size(), 40)))});
+  results.push_back({2, 3});
+  p.results = {results};
+  return p;
+}
+
+// Points with ordinary numbers, zeros, infinities and NaN.
+std::vector<double> random_inputs(std::uint64_t seed, std::size_t n) {
+  test::RandomExpression random(seed, {});
+  std::vector<double> v;
+  for (std::size_t i = 0; i < n; ++i) {
+    switch (random.pick(12)) {
+      case 0: v.push_back(0); break;
+      case 1: v.push_back(random.pick(2) == 0 ? INFINITY : -INFINITY); break;
+      case 2: v.push_back(NAN); break;
+      case 3: v.push_back(std::exp(random.number(-700, 700))); break;
+      default: v.push_back(random.number(-3, 3));
+    }
+  }
+  return v;
+}
+
+constexpr std::size_t points = 21;  // two tiles of eight and a rest
+
+struct Results {
+  std::vector<double> one;   // point after point
+  std::vector<double> many;  // the same from many()
+};
+
+Results run(const Kernel& k, const std::vector<double>& x, const std::vector<double>& p, bool side_by_side) {
+  const std::size_t n = k.program().outputs[0].size;
+  Results r{std::vector<double>(n * points), std::vector<double>(n * points)};
+  for (std::size_t q = 0; q < points; ++q) {
+    const double* in[] = {&x[q * 5], p.data()};
+    double* out[] = {&r.one[q * n]};
+    k(in, out);
+  }
+  if (!side_by_side) {
+    k.many(points, std::vector<PointsIn>{{x.data(), 1, 5}, {p.data(), 1, 0}}, std::vector<PointsOut>{{r.many.data(), 1, static_cast<std::ptrdiff_t>(n)}});
+    return r;
+  }
+  std::vector<double> across(5 * points);
+  std::vector<double> result(n * points);
+  for (std::size_t q = 0; q < points; ++q) {
+    for (std::size_t i = 0; i < 5; ++i) across[i * points + q] = x[q * 5 + i];
+  }
+  k.many(points, std::vector<PointsIn>{{across.data(), points, 1}, {p.data(), 1, 0}}, std::vector<PointsOut>{{result.data(), points, 1}});
+  for (std::size_t q = 0; q < points; ++q) {
+    for (std::size_t i = 0; i < n; ++i) r.many[q * n + i] = result[i * points + q];
+  }
+  return r;
+}
+
+}  // namespace
+
+TEST_CASE("2000 random programs of all operations: strict machine code is the interpreter bit for bit, packed or not") {
+  if (machines().empty()) return;
+  std::size_t compared = 0;
+  for (std::uint64_t seed = 0; seed < 2000; ++seed) {
+    const std::size_t size = seed % 100 == 0 ? 5000 : 5 + seed % 300;
+    const Program program = random_program(seed, size);
+    const std::vector<double> x = random_inputs(seed + 9000, 5 * points);
+    const std::vector<double> p = random_inputs(seed + 90000, 2);
+    const Results expected = run(Kernel(program), x, p, false);
+    // each instruction set in turn, so that all see all kinds of programs
+    const Machine machine = machines()[seed % machines().size()];
+    const Results got = run(native_kernel(program, {.strict = true, .machine = machine}), x, p, seed % 2 == 0);
+    for (std::size_t i = 0; i < expected.one.size(); ++i) {
+      if (!identical(expected.one[i], expected.many[i]) || !identical(got.one[i], expected.one[i]) || !identical(got.many[i], expected.one[i])) {
+        CAPTURE(seed);
+        CAPTURE(to_string(machine));
+        CAPTURE(i);
+        CHECK(identical(expected.many[i], expected.one[i]));
+        CHECK(identical(got.one[i], expected.one[i]));
+        CHECK(identical(got.many[i], expected.one[i]));
+      }
+      ++compared;
+    }
+  }
+  CHECK(compared > 300000);
+}
+
+TEST_CASE("fused and vector machine code agrees with the interpreter as far as the program is well-conditioned") {
+  const auto s = Symbol::list("x y z u v");
+  const std::vector<Expr> symbols(s.begin(), s.end());
+  for (std::uint64_t seed = 0; seed < 60; ++seed) {
+    test::RandomExpression random(seed + 500, symbols);
+    std::vector<Expr> outputs;
+    // bounded pieces, added up: no cancellation to speak of
+    for (int k = 0; k < 6; ++k) {
+      Expr sum = 2;
+      for (int t = 0; t < 4; ++t) sum += exp(sin(random(6))) + sqrt(1 + pow(random(3), 2)) + atan(random(4)) / 4 + log(2 + cos(random(5)));
+      outputs.push_back(sum);
+    }
+    const Program program = make_program(std::vector<OutputGroup>{{"f", outputs}}, std::vector<InputGroup>{{"x", symbols}, {"p", {Symbol("p0"), Symbol("p1")}}});
+    std::vector<double> x;
+    for (std::size_t i = 0; i < 5 * points; ++i) x.push_back(random.number(-2, 2));
+    const Results expected = run(Kernel(program), x, {1, 2}, false);
+    for (const Machine machine : machines()) {
+      const Results got = run(native_kernel(program, {.machine = machine}), x, {1, 2}, seed % 2 == 0);
+      for (std::size_t i = 0; i < expected.one.size(); ++i) {
+        CHECK(got.one[i] == doctest::Approx(expected.one[i]).epsilon(1e-11));
+        CHECK(got.many[i] == doctest::Approx(expected.one[i]).epsilon(1e-11));
+      }
+    }
+  }
+}
+
+namespace {
+
+// A chain of cells with transport, reaction and an exponential rate; both ends differ.
+struct Chain {
+  std::vector<Expr> y;
+  std::vector<Expr> f;
+  std::vector<Expr> p;
+  std::vector<double> at;
+  explicit Chain(int cells) {
+    const Symbol d("d"), k("k");
+    p = {d, k};
+    for (int i = 0; i < cells; ++i) {
+      y.push_back(Symbol("a" + std::to_string(i)));
+      y.push_back(Symbol("b" + std::to_string(i)));
+    }
+    for (int i = 0; i < cells; ++i) {
+      for (int s = 0; s < 2; ++s) {
+        const auto c = [&](int cell) { return y[static_cast<std::size_t>(2 * cell + s)]; };
+        Expr r = s == 0 ? -k * y[static_cast<std::size_t>(2 * i)] * y[static_cast<std::size_t>(2 * i + 1)] : exp(-k * c(i) / (1 + pow(y[static_cast<std::size_t>(2 * i)], 2)));
+        if (i > 0) r += exp(-d) * (c(i - 1) - c(i));
+        if (i + 1 < cells) r += exp(-d) * (c(i + 1) - c(i));
+        f.push_back(r);
+      }
+    }
+    for (std::size_t i = 0; i < y.size(); ++i) at.push_back(1 + 0.3 * std::sin(0.37 * static_cast<double>(i)));
+  }
+};
+
+}  // namespace
+
+TEST_CASE("rows of one shape become loops that compute what the written-out program computes") {
+  const Chain chain(500);
+  const SparseMatrix j = sparse_jacobian(chain.f, chain.y);
+  const std::vector<InputGroup> inputs{{"y", chain.y}, {"p", chain.p}};
+  const std::vector<OutputGroup> outputs{{"f", chain.f}, {"j", j}};
+  const Program rolled = make_program(outputs, inputs);
+  const Program flat = make_program(outputs, inputs, {.optimise = false, .rows = false});
+  REQUIRE(!rolled.loops.empty());
+  CHECK(rolled.code_size() < 300);
+  CHECK(rolled.operation_count() < 1.2 * static_cast<double>(flat.operation_count()));
+  const std::vector<double> p{0.4, 1.7};
+  const auto expected = Kernel(flat).evaluate({chain.at, p});
+  const auto interpreted = Kernel(rolled).evaluate({chain.at, p});
+  const auto same_as = [&](const std::vector<std::vector<double>>& got, double epsilon) {
+    for (std::size_t g = 0; g < expected.size(); ++g) {
+      for (std::size_t i = 0; i < expected[g].size(); ++i) CHECK(got[g][i] == doctest::Approx(expected[g][i]).epsilon(epsilon));
+    }
+  };
+  same_as(interpreted, 1e-12);
+  for (const Machine machine : machines()) {
+    const Kernel fast = native_kernel(rolled, {.machine = machine});
+    same_as(fast.evaluate({chain.at, p}), 1e-12);
+    CHECK(native_kernel(rolled, {.strict = true, .machine = machine}).evaluate({chain.at, p}) == interpreted);
+    // threads share the rows
+    std::vector<double> f(chain.f.size());
+    std::vector<double> values(j.values.size());
+    const double* in[] = {chain.at.data(), p.data()};
+    double* out[] = {f.data(), values.data()};
+    fast.in_threads(3, in, out);
+    CHECK(f == fast.evaluate({chain.at, p})[0]);
+    CHECK(values == fast.evaluate({chain.at, p})[1]);
+  }
+  // written out in other orders the grid still is a few shapes: by columns
+  const Kernel by_columns = compile({OutputGroup("f", chain.f), OutputGroup::by_columns("j", j)}, inputs, NativeOptions{});
+  const auto columns = by_columns.evaluate({chain.at, p});
+  const auto order = j.columns();
+  for (std::size_t k = 0; k < order.entry.size(); ++k) CHECK(columns[1][k] == doctest::Approx(expected[1][static_cast<std::size_t>(order.entry[k])]).epsilon(1e-12));
+}
+
+TEST_CASE("all shapes of call: float, strides, in place, threads, complex numbers") {
+  const auto s = Symbol::list("x y");
+  const std::vector<Expr> v(s.begin(), s.end());
+  const Symbol k("k");
+  const std::vector<Expr> f{v[0] * v[1] + exp(-k * v[0]), sin(v[0]) / (2 + v[1])};
+  const Kernel kernel = compile({OutputGroup("f", f)}, {{"v", v}, {"p", {k}}}, NativeOptions{});
+  constexpr std::size_t n = 1003;
+  std::vector<double> x(2 * n);
+  for (std::size_t i = 0; i < x.size(); ++i) x[i] = 0.001 * static_cast<double>(i);
+  const std::vector<double> p{0.7};
+  std::vector<double> expected(2 * n);
+  for (std::size_t q = 0; q < n; ++q) {
+    const double* in[] = {&x[2 * q], p.data()};
+    double* out[] = {&expected[2 * q]};
+    kernel(in, out);
+  }
+  std::vector<double> got(2 * n);
+  kernel.many(n, std::vector<PointsIn>{{x.data(), 1, 2}, {p.data(), 1, 0}}, std::vector<PointsOut>{{got.data(), 1, 2}}, 2);
+  for (std::size_t i = 0; i < got.size(); ++i) CHECK(got[i] == doctest::Approx(expected[i]).epsilon(1e-14));
+  std::vector<double> both = x;  // in place: outputs over inputs
+  kernel.many(n, std::vector<PointsIn>{{both.data(), 1, 2}, {p.data(), 1, 0}}, std::vector<PointsOut>{{both.data(), 1, 2}});
+  for (std::size_t i = 0; i < both.size(); ++i) CHECK(both[i] == doctest::Approx(expected[i]).epsilon(1e-14));
+  std::vector<double> across(2 * n);
+  for (std::size_t q = 0; q < n; ++q) {
+    across[q] = x[2 * q];
+    across[n + q] = x[2 * q + 1];
+  }
+  kernel.many(n, std::vector<PointsIn>{{across.data(), n, 1}, {p.data(), 1, 0}}, std::vector<PointsOut>{{across.data(), n, 1}});
+  for (std::size_t q = 0; q < n; ++q) CHECK(across[n + q] == doctest::Approx(expected[2 * q + 1]).epsilon(1e-14));
+  const std::vector<float> single(x.begin(), x.end());
+  const float rate = 0.7F;
+  std::vector<float> single_out(2 * n);
+  kernel.many(n, std::vector<PointsIn>{{single.data(), 1, 2}, {&rate, 1, 0}}, std::vector<PointsOut>{{single_out.data(), 1, 2}});
+  for (std::size_t i = 0; i < expected.size(); ++i) CHECK(static_cast<double>(single_out[i]) == doctest::Approx(expected[i]).epsilon(1e-6));
+  const std::complex<double> z[] = {{0.3, 0.2}, {1.1, -0.4}};
+  const std::complex<double> kz[] = {0.7};
+  std::complex<double> fz[2];
+  const std::complex<double>* zin[] = {z, kz};
+  std::complex<double>* zout[] = {fz};
+  kernel(zin, zout);
+  CHECK(std::abs(fz[0] - (z[0] * z[1] + std::exp(-0.7 * z[0]))) < 1e-15);
+  CHECK(std::abs(fz[1] - std::sin(z[0]) / (2.0 + z[1])) < 1e-15);
+}
+
+TEST_CASE("parameters in a stage of their own") {
+  const Symbol x("x"), T("T"), k("k");
+  const Expr rate = k * pow(T, Expr(7) / 10) * exp(-300 / T);
+  const std::vector<Expr> f{rate * x, rate * x * x - sin(x), exp(T)};
+  const Program program = make_program(std::vector<OutputGroup>{{"f", f}}, std::vector<InputGroup>{{"x", {x}}, {"p", {T, k}}});
+  const std::string fixed[] = {"p"};
+  const StagedPrograms staged = stage(program, fixed);
+  CHECK(staged.main.operation_count() < 8);
+  CHECK(staged.prepare.operation_count() + staged.main.operation_count() == program.operation_count());
+  for (const auto& i : staged.main.instructions) CHECK(i.op != OpCode::power);
+  StagedKernel kernel(program, fixed);
+  const Kernel whole(program);
+  for (const double temperature : {200.0, 350.0, 900.0}) {
+    const std::vector<double> p{temperature, 2e-3};
+    const double* prepare_in[] = {nullptr, p.data()};
+    kernel.prepare(prepare_in);
+    for (const double at : {0.1, 0.9}) {
+      double got[3];
+      const double* in[] = {&at, p.data()};
+      double* out[] = {got};
+      kernel(in, out);
+      const auto expected = whole.evaluate({{at}, p})[0];
+      for (std::size_t i = 0; i < 3; ++i) CHECK(got[i] == doctest::Approx(expected[i]).epsilon(1e-13));
+    }
+  }
+}
+
+TEST_CASE("the choice of the machine: few calls are interpreted, absent instruction sets refused, listings readable") {
+  const Symbol x("x");
+  const std::vector<OutputGroup> f{{"f", {sin(x) * exp(x) + x}}};
+  const std::vector<InputGroup> in{{"x", {x}}};
+  CHECK(compile(f, in, NativeOptions{.expected_calls = 1}).method() == "interpreter");
+  CHECK(compile(f, in, NativeOptions{.expected_calls = 1}).listing().empty());
+  if (machines().empty()) return;
+  const Kernel fast = compile(f, in, NativeOptions{.expected_calls = 1e6});
+  CHECK(fast.method() == "native " + to_string(machines()[0]));
+  CHECK(fast.listing().find("ret") != std::string::npos);
+  CHECK(native_kernel(make_program(f, in), {.strict = true, .expected_calls = 1e6}).method().ends_with("strict"));
+  for (const Machine m : {Machine::avx512, Machine::avx2, Machine::sse2}) {
+    bool have = false;
+    for (const Machine h : machines()) have = have || h == m;
+    if (!have) CHECK_THROWS_AS((void)native_kernel(make_program(f, in), {.machine = m}), Error);
+  }
+  // many threads may call one function, and many() for the first time at once
+  const double expected = fast.evaluate({{0.4}})[0][0];
+  std::atomic<int> wrong = 0;
+  std::vector<std::thread> threads;
+  for (int t = 0; t < 4; ++t) {
+    threads.emplace_back([&] {
+      const std::vector<double> at(20, 0.4);
+      std::vector<double> out(20);
+      fast.many(20, std::vector<PointsIn>{{at.data(), 20, 1}}, std::vector<PointsOut>{{out.data(), 20, 1}});
+      for (const double v : out) wrong += std::abs(v - expected) < 1e-14 ? 0 : 1;
+    });
+  }
+  for (auto& t : threads) t.join();
+  CHECK(wrong == 0);
+}
