@@ -42,6 +42,9 @@ void remove_unused(Program& program) {
     if (o.space == 1) needed[o.index] = 1;
   }
   for (std::size_t k = program.instructions.size(); k-- > 0;) {
+    // sine and cosine of one instruction stay together
+    const bool pair = program.instructions[k].op == OpCode::sine_cosine;
+    if (pair && program.instructions[k].operands == 0 && (needed[k] != 0 || needed[k - 1] != 0)) needed[k] = needed[k - 1] = 1;
     if (needed[k] == 0) continue;
     for_operands(program.instructions[k], [&](Operand o) {
       if (o.space == 1) needed[o.index] = 1;

@@ -50,6 +50,12 @@ void Emitter::batch(Batch& b) {
       const std::uint32_t last = j + 1 == n && lanes_ == 1 && options_.set == InstructionSet::avx2 ? size : j + 1;
       const Vec r = vec(in_register(v));
       for (std::uint32_t place = j; place < last; ++place) store_numbers(work(b.argument_place + k * size + place), r);
+    }
+  }
+  for (unsigned k = 0; k < b.arity; ++k) {  // only now: several calls may have the same argument
+    for (std::uint32_t j = 0; j < n; ++j) {
+      const std::uint32_t v = b.arguments[k][j];
+      if (v == never) continue;
       where_[v].next = b.next[k][j];
       if (b.next[k][j] == never) release(v);
     }

@@ -24,6 +24,7 @@ Emitter::Emitter(asmjit::CodeHolder& code, const Program& program, const Emitter
   MachineChoice choice;
   choice.fuse = !options.strict && options.set != InstructionSet::sse2;
   choice.rounding = options.set != InstructionSet::sse2;
+  choice.extremes = !options.strict;
   choice.pack = options.strict || lanes_ > 1 || options.set == InstructionSet::sse2 ? 1 : options.set == InstructionSet::avx512 ? 8 : 4;
   machine_ = schedule(program, choice);
   std::size_t at = 0;

@@ -79,6 +79,7 @@ struct MachineProgram {
 struct MachineChoice {
   bool fuse = true;         ///< multiply and add at once
   bool rounding = true;     ///< the processor has instructions for floor, ceil and trunc
+  bool extremes = true;     ///< min and max by instructions, which may choose the other one of two zeros
   unsigned pack = 8;        ///< batches are padded to this many entries; 1: not at all
 };
 

@@ -63,7 +63,7 @@ class Scheduler {
   }
   [[nodiscard]] const Simple* simple(std::uint16_t function) const {
     for (const Simple& s : simple_functions()) {
-      if (s.function == function && (!s.rounding || choice_.rounding)) return &s;
+      if (s.function == function && (!s.rounding || choice_.rounding) && (choice_.extremes || (s.op != MachineOp::minimum && s.op != MachineOp::maximum))) return &s;
     }
     return nullptr;
   }
