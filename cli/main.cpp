@@ -136,7 +136,9 @@ const std::vector<Command>& commands() {
          c.add_flag("--complex", r.complex, "complex values, principal branches");
        }},
       {"check", "cross-check every derivative of a model, or whether an equation always holds",
-       "  boreon check model.toml\n  boreon check model.toml --points 20\n  boreon check model.toml --certify\n  boreon check \"x^2*sin(y)\"\n  boreon check \"tan(x) = sin(x)/cos(x)\"\n", check,
+       "  boreon check model.toml\n  boreon check model.toml --points 20\n  boreon check model.toml --certify\n  boreon check \"x^2*sin(y)\"\n  boreon check \"tan(x) = "
+       "sin(x)/cos(x)\"\n",
+       check,
        [](CLI::App& c, Request& r) {
          add_what(c, r);
          c.add_option("--points", r.points, "random points to compare at (5)")->check(CLI::Range(1, 10000));

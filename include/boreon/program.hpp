@@ -237,9 +237,9 @@ struct Certificate {
   struct Output {
     std::string group;
     std::size_t index = 0;
-    double value = 0;         ///< in double precision
-    std::string exact;        ///< to the digits asked for
-    double digits_lost = 0;   ///< log10 of the error in units of the rounding of the exact value: 0 means right, 16 means nothing is right
+    double value = 0;        ///< in double precision
+    std::string exact;       ///< to the digits asked for
+    double digits_lost = 0;  ///< log10 of the error in units of the rounding of the exact value: 0 means right, 16 means nothing is right
   };
   std::vector<Output> outputs;
   std::vector<Cancellation> cancellations;  ///< the worst, at most 5

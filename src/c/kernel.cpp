@@ -22,7 +22,9 @@ struct boreon_kernel {
 
 namespace {
 
-const char* name(const std::vector<std::string>& names, int i) { return i >= 0 && static_cast<std::size_t>(i) < names.size() ? names[static_cast<std::size_t>(i)].c_str() : nullptr; }
+const char* name(const std::vector<std::string>& names, int i) {
+  return i >= 0 && static_cast<std::size_t>(i) < names.size() ? names[static_cast<std::size_t>(i)].c_str() : nullptr;
+}
 
 void say(char* message, std::size_t length, const char* text) {
   if (message == nullptr || length == 0) return;

@@ -95,7 +95,8 @@ class Binariser {
   Operand sum(std::uint32_t id, const Network::Node& n) {
     // A factor that all terms have is applied once.
     const double common = std::fabs(n.items[0].weight);
-    const bool shared = n.items.size() > 1 && n.constant == 0 && common != 1 && std::all_of(n.items.begin(), n.items.end(), [&](const auto& i) { return std::fabs(i.weight) == common; });
+    const bool shared =
+        n.items.size() > 1 && n.constant == 0 && common != 1 && std::all_of(n.items.begin(), n.items.end(), [&](const auto& i) { return std::fabs(i.weight) == common; });
     const double sign = flipped_[id] != 0 ? -1 : 1;
     std::vector<Part<Signed>> items;
     std::vector<Part<Signed>> fixed;
@@ -135,7 +136,9 @@ class Binariser {
     std::vector<Part<Operand>> fixed;
     std::vector<Part<Operand>> below;
     for (const Network::Item& i : n.items) {
-      (i.weight < 0 ? below : fixed_[i.node] != 0 ? fixed : above)
+      (i.weight < 0          ? below
+       : fixed_[i.node] != 0 ? fixed
+                             : above)
           .push_back({build_.integer_power(values_[i.node], static_cast<std::uint64_t>(std::fabs(i.weight))), n_.nodes[i.node].order});
     }
     const auto times = [&](Operand a, Operand b) { return build_.multiply(a, b); };

@@ -32,7 +32,8 @@ struct WatchedDoubles {
       const double v = operand(operands[k]);
       if (!std::isfinite(v)) return;  // the fault came earlier
       if (operands[k].space == 0) continue;
-      const std::string name = operands[k].space == 1 ? subexpression_text({step.program, operands[k].index, step.loop, step.row}, whole, 40) : entry_name(step, whole, operands[k]);
+      const std::string name =
+          operands[k].space == 1 ? subexpression_text({step.program, operands[k].index, step.loop, step.row}, whole, 40) : entry_name(step, whole, operands[k]);
       values += fmt::format("{}{} = {:.6g}", values.empty() ? "" : ", ", name, v);
     }
     faults.push_back({subexpression_text(step, whole), values, value, dependent_outputs(step, whole, 4)});

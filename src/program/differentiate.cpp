@@ -163,8 +163,7 @@ class Differentiation {
       case OpCode::square_root: return build_->square_root(now(i.a));
       case OpCode::power: return build_->power(now(i.a), now(i.b));
       case OpCode::call: return i.operands == 1 ? build_->call(i.function, now(i.a)) : build_->call(i.function, now(i.a), now(i.b));
-      case OpCode::sine_cosine:
-        return i.operands == 1 ? build_->call(row("sin"), now(i.a)) : build_->call(row("cos"), now(original_.instructions[k - 1].a));
+      case OpCode::sine_cosine: return i.operands == 1 ? build_->call(row("sin"), now(i.a)) : build_->call(row("cos"), now(original_.instructions[k - 1].a));
       case OpCode::conjunction:
       case OpCode::disjunction: return build_->logic(i.op, now(i.a), now(i.b));
       case OpCode::negation: return build_->negation(now(i.a));
@@ -185,8 +184,7 @@ class Differentiation {
       case OpCode::negate: return {Factor::minus_one, {}};
       case OpCode::multiply: return value(s == 0 ? b : a);
       case OpCode::square_root: return value(build_->divide(build_->constant(0.5), copy_[k]));
-      case OpCode::sine_cosine:
-        return value(i.operands == 1 ? build_->call(row("cos"), a) : build_->negate(build_->call(row("sin"), now(original_.instructions[k - 1].a))));
+      case OpCode::sine_cosine: return value(i.operands == 1 ? build_->call(row("cos"), a) : build_->negate(build_->call(row("sin"), now(original_.instructions[k - 1].a))));
       case OpCode::power:
         if (s == 1) return value(build_->multiply(copy_[k], build_->call(row("log"), a)));
         return value(build_->multiply(b, build_->power(a, build_->subtract(b, build_->constant(1)))));

@@ -266,8 +266,8 @@ class Emitter {
   // For scalars of any type: float, long double, intervals, dual numbers. Functions are found beside the type.
   std::string template_header() const {
     std::string text = head_comment();
-    text += "#pragma once\n\n#include <cmath>\n\nnamespace " + o_.name + "::any {\n\nusing namespace std;  // the mathematical functions; those of other types are found beside the types\n\n" +
-            tables();
+    text += "#pragma once\n\n#include <cmath>\n\nnamespace " + o_.name +
+            "::any {\n\nusing namespace std;  // the mathematical functions; those of other types are found beside the types\n\n" + tables();
     text += "template <class Scalar>\n" + function(Shape::one, "Scalar");
     if (batch()) text += "\ntemplate <class Scalar>\n" + function(Shape::many, "Scalar");
     return text + "\n}  // namespace " + o_.name + "::any\n";

@@ -14,7 +14,7 @@ struct BodyStyle {
   bool cpp = false;
   std::string scalar = "double";  ///< type of all values
   std::string indent = "  ";
-  std::string temporary = "v";    ///< prefix of the names of intermediate values
+  std::string temporary = "v";  ///< prefix of the names of intermediate values
   /// Texts of an input and of an output to be assigned to; groups may be Program::scratch_group.
   std::function<std::string(std::uint32_t group, std::uint32_t index)> input;
   std::function<std::string(std::uint32_t group, std::uint32_t index)> output;

@@ -42,14 +42,16 @@ std::string self_test(const PackagePart& part) {
   for (std::size_t g = 0; g < expected.size(); ++g) {
     const auto& group = p.outputs[g];
     const std::size_t room = std::max<std::size_t>(1, group.size);
-    s += fmt::format("static const double expected_{0}[] = {{{1}}};\nstatic double out_{0}[{2}];\nstatic double batch_out_{0}[{3}];\n", group.name, literals(expected[g]), room, points * room);
+    s += fmt::format("static const double expected_{0}[] = {{{1}}};\nstatic double out_{0}[{2}];\nstatic double batch_out_{0}[{3}];\n", group.name, literals(expected[g]), room,
+                     points * room);
     args += (args.empty() ? "out_" : ", out_") + group.name;
     many_args += ", batch_out_" + group.name;
     checks += fmt::format("  bad += differ(\"{0}\", out_{0}, expected_{0}, {1}, 1, 0);\n", group.name, group.size);
     batch_checks += fmt::format("  bad += differ(\"{0} of the last point\", batch_out_{0}, expected_{0}, {1}, {2}, {3});\n", group.name, group.size, points, points - 1);
   }
   s += "\nstatic int differ(const char* what, const double* got, const double* expected, int n, int step, int first) {\n  int bad = 0;\n  for (int i = 0; i < n; ++i) {\n"
-       "    const double value = got[i*step + first];\n    if (value != expected[i] && !(isnan(value) && isnan(expected[i])) && !(fabs(value - expected[i]) <= 1e-12*fabs(expected[i]))) {\n"
+       "    const double value = got[i*step + first];\n    if (value != expected[i] && !(isnan(value) && isnan(expected[i])) && !(fabs(value - expected[i]) <= "
+       "1e-12*fabs(expected[i]))) {\n"
        "      printf(\"%s[%d] = %.17g, expected %.17g\\n\", what, i, value, expected[i]);\n      ++bad;\n    }\n  }\n  return bad;\n}\n\n";
   s += "int main(void) {\n  int bad = 0;\n";
   s += fmt::format("  {}({});\n{}", cpp ? name + "::evaluate" : name, args, checks);

@@ -168,9 +168,8 @@ void Kernel::in_threads(unsigned threads, std::span<const double* const> inputs,
   executor_->instructions(inputs.data(), outputs.data(), scratch.data(), aligned(thread_workspace(need).data()));
   for (std::size_t l = 0; l < program_->loops.size(); ++l) {
     // Cutting short loops costs more than it brings.
-    share(program_->loops[l].rows, std::max<std::size_t>(512, executor_->row_tile()), threads, [&](std::size_t begin, std::size_t end) {
-      executor_->rows(l, begin, end, inputs.data(), outputs.data(), scratch.data(), aligned(thread_workspace(need).data()));
-    });
+    share(program_->loops[l].rows, std::max<std::size_t>(512, executor_->row_tile()), threads,
+          [&](std::size_t begin, std::size_t end) { executor_->rows(l, begin, end, inputs.data(), outputs.data(), scratch.data(), aligned(thread_workspace(need).data())); });
   }
 }
 

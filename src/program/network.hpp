@@ -48,7 +48,9 @@ struct Network {
   /// c*x as {x, c}; any other node x as {x, 1}.
   [[nodiscard]] Item unscaled(std::uint32_t node) const;
   [[nodiscard]] const double* value(std::uint32_t node) const;  ///< of a constant leaf, else null
-  [[nodiscard]] bool is_call(std::uint32_t node, std::uint16_t function) const { return nodes[node].kind == Kind::apply && nodes[node].op == OpCode::call && nodes[node].function == function; }
+  [[nodiscard]] bool is_call(std::uint32_t node, std::uint16_t function) const {
+    return nodes[node].kind == Kind::apply && nodes[node].op == OpCode::call && nodes[node].function == function;
+  }
 
   /// Numbers of the nodes below the roots, operands first.
   [[nodiscard]] std::vector<std::uint32_t> order(const std::vector<std::uint32_t>& roots) const;

@@ -34,7 +34,9 @@ struct Store {
   std::uint32_t group;
   std::uint32_t index;
 };
-[[nodiscard]] inline Operand stored(const Program& program, const Store& s) { return s.group == Program::scratch_group ? program.scratch[s.index] : program.results[s.group][s.index]; }
+[[nodiscard]] inline Operand stored(const Program& program, const Store& s) {
+  return s.group == Program::scratch_group ? program.scratch[s.index] : program.results[s.group][s.index];
+}
 
 /// For each instruction what can be stored once it has run; the last entry holds what is a constant or an input.
 [[nodiscard]] std::vector<std::vector<Store>> stores_by_instruction(const Program& program);
@@ -55,8 +57,8 @@ void reorder(Program& program, const std::vector<std::uint32_t>& order);
                                              const std::function<bool(Operand)>& fixed = {});
 
 /// Finds outputs of one shape and adds loops for them. Returns the outputs that are left.
-[[nodiscard]] std::vector<Store> find_rows(std::span<const OutputGroup> outputs, std::span<const InputGroup> inputs, const NodeMap<Operand>& input_values, const ProgramOptions& options,
-                                           Program& program);
+[[nodiscard]] std::vector<Store> find_rows(std::span<const OutputGroup> outputs, std::span<const InputGroup> inputs, const NodeMap<Operand>& input_values,
+                                           const ProgramOptions& options, Program& program);
 
 /// What a loop computes from entries that are the same in all rows is computed once, by the program, and kept as scratch.
 void hoist_uniform(Program& program, RowLoop& loop);

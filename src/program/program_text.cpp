@@ -26,8 +26,8 @@ void write(const Program& p, std::string& text, const std::string& indent) {
   for (std::size_t k = 0; k < p.instructions.size(); ++k) {
     const Instruction& i = p.instructions[k];
     if (i.operands == 0) continue;
-    std::string line = i.op == OpCode::sine_cosine ? fmt::format("v{}, v{} = sincos", k, k + 1)
-                                                   : fmt::format("v{} = {}", k, i.op == OpCode::call ? catalogue()[i.function].name : name_of(i.op));
+    std::string line =
+        i.op == OpCode::sine_cosine ? fmt::format("v{}, v{} = sincos", k, k + 1) : fmt::format("v{} = {}", k, i.op == OpCode::call ? catalogue()[i.function].name : name_of(i.op));
     line += " " + operand(i.a);
     if (i.operands > 1) line += ", " + operand(i.b);
     if (i.operands > 2) line += ", " + operand(i.c);
@@ -60,7 +60,8 @@ std::string to_text(const Program& program) {
       const IndexTable& t = l.tables[p.table];
       const std::string group = p.group == Program::scratch_group ? "once" : groups[p.group].name;
       if (!t.entries.empty()) return fmt::format("{}[table {}{:+}]", group, p.table, p.offset);
-      return t.step == 0 ? fmt::format("{}[{}]", group, t.first + static_cast<std::int64_t>(p.offset)) : fmt::format("{}[{}*row{:+}]", group, t.step, t.first + static_cast<std::int64_t>(p.offset));
+      return t.step == 0 ? fmt::format("{}[{}]", group, t.first + static_cast<std::int64_t>(p.offset))
+                         : fmt::format("{}[{}*row{:+}]", group, t.step, t.first + static_cast<std::int64_t>(p.offset));
     };
     for (std::size_t s = 0; s < l.slots.size(); ++s) text += fmt::format("  entry[{}] is {}\n", s, place(l.slots[s], program.inputs));
     write(l.body, text, "  ");

@@ -51,12 +51,12 @@ class ShapeReader {
   static constexpr std::size_t memo_size = 4 * largest_row;
 
   struct Node {
-    std::uint64_t hash = 0;         // of everything below, entries blind
-    std::uint64_t own = 0;          // of the node alone
-    std::uint64_t low = ~0ULL;      // the least entry below: decides between operands that look the same
+    std::uint64_t hash = 0;     // of everything below, entries blind
+    std::uint64_t own = 0;      // of the node alone
+    std::uint64_t low = ~0ULL;  // the least entry below: decides between operands that look the same
     std::uint32_t first_child = 0;
     std::uint32_t children = 0;
-    std::uint32_t number = none;    // when written
+    std::uint32_t number = none;  // when written
     bool entry = false;
   };
   struct Memo {
@@ -312,7 +312,8 @@ Families read_families(const RowSet& set, const NodeMap<Operand>& inputs) {
 
 class LoopMaker {
  public:
-  LoopMaker(const RowSet& set, std::span<const InputGroup> inputs, const ProgramOptions& options, Program& program) : set_(set), inputs_(inputs), options_(options), program_(program) {}
+  LoopMaker(const RowSet& set, std::span<const InputGroup> inputs, const ProgramOptions& options, Program& program)
+      : set_(set), inputs_(inputs), options_(options), program_(program) {}
 
   // Adds loops for a family; bundles that fit into none are appended to `left`.
   void add(const Family& f, std::vector<std::uint32_t>& left) {

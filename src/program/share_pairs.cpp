@@ -60,7 +60,8 @@ class Users {
     std::uint32_t next;
   };
   [[nodiscard]] std::size_t locate(const Pair& p) const {
-    std::size_t at = static_cast<std::size_t>(mix(((static_cast<std::uint64_t>(p.a) << 32U) | p.b) ^ (std::bit_cast<std::uint64_t>(p.ratio) * 0x9e3779b97f4a7c15ULL))) & (slots_.size() - 1);
+    std::size_t at =
+        static_cast<std::size_t>(mix(((static_cast<std::uint64_t>(p.a) << 32U) | p.b) ^ (std::bit_cast<std::uint64_t>(p.ratio) * 0x9e3779b97f4a7c15ULL))) & (slots_.size() - 1);
     while (slots_[at].head != none && !(slots_[at].pair == p)) at = (at + 1) & (slots_.size() - 1);
     return at;
   }
@@ -111,7 +112,9 @@ class Sharing {
     }
   };
 
-  [[nodiscard]] bool eligible(const Network::Node& n) const { return (n.kind == Network::Kind::sum || n.kind == Network::Kind::product) && n.items.size() >= 2 && n.items.size() <= longest; }
+  [[nodiscard]] bool eligible(const Network::Node& n) const {
+    return (n.kind == Network::Kind::sum || n.kind == Network::Kind::product) && n.items.size() >= 2 && n.items.size() <= longest;
+  }
 
   static Pair pair_of(bool sum, const Item& x, const Item& y) {
     const Item& a = x.node < y.node ? x : y;

@@ -39,7 +39,8 @@ void replace_divisors(Network::Node& n, const Items& by) {
 void share_reciprocals(Network& network, const std::vector<std::uint32_t>& roots) {
   struct Less {
     bool operator()(const Items& a, const Items& b) const {
-      return std::lexicographical_compare(a.begin(), a.end(), b.begin(), b.end(), [](const auto& x, const auto& y) { return std::pair(x.node, x.weight) < std::pair(y.node, y.weight); });
+      return std::lexicographical_compare(a.begin(), a.end(), b.begin(), b.end(),
+                                          [](const auto& x, const auto& y) { return std::pair(x.node, x.weight) < std::pair(y.node, y.weight); });
     }
   };
   const std::vector<std::uint32_t> order = network.order(roots);

@@ -64,7 +64,9 @@ class Walk {
   template <class Input>
   std::vector<Value> straight(const Program& p, const Input& input, Step step) {
     std::vector<Value> results(p.instructions.size());
-    const auto operand = [&](Operand o) -> Value { return o.space == 1 ? results[o.index] : o.space == 0 ? domain_.constant(p.constants[o.index]) : Value(input(o.space - 2, o.index)); };
+    const auto operand = [&](Operand o) -> Value {
+      return o.space == 1 ? results[o.index] : o.space == 0 ? domain_.constant(p.constants[o.index]) : Value(input(o.space - 2, o.index));
+    };
     for (std::size_t k = 0; k < p.instructions.size(); ++k) {
       const Instruction& i = p.instructions[k];
       if (i.operands == 0) continue;

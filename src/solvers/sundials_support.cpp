@@ -67,8 +67,8 @@ Derived derive(std::span<const Expr> functions, std::span<const Expr> states, co
 
 }  // namespace
 
-NumericJacobian::NumericJacobian(std::span<const Expr> functions, std::span<const Expr> states, const std::vector<InputGroup>& inputs, const std::vector<double>& parameters, LinearSolver choice,
-                                 const SundialsContext& context)
+NumericJacobian::NumericJacobian(std::span<const Expr> functions, std::span<const Expr> states, const std::vector<InputGroup>& inputs, const std::vector<double>& parameters,
+                                 LinearSolver choice, const SundialsContext& context)
     : kernel_(Program{}, {}), sparse_(false) {
   Derived d = derive(functions, states, inputs, parameters, choice);
   pattern_ = d.matrix.pattern;

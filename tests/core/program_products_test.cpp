@@ -94,15 +94,15 @@ TEST_CASE("the optimiser saves operations and keeps values") {
     CHECK(operations(f, v, true) <= at_most);
     CHECK(operations(f, v, true) <= operations(f, v, false));
   };
-  saved({a * pow(x, 3) + b * pow(x, 2) + c * x}, 5);          // Horner
-  saved({a * b * x, a * b * y, c * a * b}, 4);                // a*b once
-  saved({a + b + x, a + b + y, c - a - b}, 4);                // a + b once, in either sign
+  saved({a * pow(x, 3) + b * pow(x, 2) + c * x}, 5);  // Horner
+  saved({a * b * x, a * b * y, c * a * b}, 4);        // a*b once
+  saved({a + b + x, a + b + y, c - a - b}, 4);        // a + b once, in either sign
   const Program quotients = make_program(std::vector<OutputGroup>{{"f", {a / x, b / x, c / x}}}, std::vector<InputGroup>{{"v", v}});
   CHECK(std::count_if(quotients.instructions.begin(), quotients.instructions.end(), [](const Instruction& i) { return i.op == OpCode::divide; }) == 1);
-  saved({sin(x - y), sin(y - x), cos(y - x)}, 4);             // parity; sine and cosine are one instruction
-  saved({exp(x), exp(-x)}, 2);                                // no second call
+  saved({sin(x - y), sin(y - x), cos(y - x)}, 4);                   // parity; sine and cosine are one instruction
+  saved({exp(x), exp(-x)}, 2);                                      // no second call
   saved({pow(x, Expr(7) / 10) * a, pow(x, Expr(-3) / 10) * b}, 4);  // one power
-  saved({3 * a * x, 3 * b * x, 3 * c * x}, 4);                // 3*x once
+  saved({3 * a * x, 3 * b * x, 3 * c * x}, 4);                      // 3*x once
   test::RandomExpression random(77, v);
   for (int i = 0; i < 150; ++i) {
     const std::vector<Expr> f{random(12), random(9) * random(4), random(7) + random(7)};
@@ -137,7 +137,9 @@ TEST_CASE("a diagnosing run names what left its domain") {
 
 TEST_CASE("certificates measure what rounding takes") {
   const Symbol x("x");
-  const auto certificate = [&](const Expr& e, double at) { return certify(make_program(std::vector<OutputGroup>{{"f", {e}}}, std::vector<InputGroup>{{"x", {x}}}, {.optimise = false}), {{at}}); };
+  const auto certificate = [&](const Expr& e, double at) {
+    return certify(make_program(std::vector<OutputGroup>{{"f", {e}}}, std::vector<InputGroup>{{"x", {x}}}, {.optimise = false}), {{at}});
+  };
   CHECK(certificate(exp(x) * 2, 0.3).worst < 1.0);
   const Certificate bad = certificate(1 - cos(x), 1e-6);
   CHECK(bad.worst > 10);
@@ -162,7 +164,9 @@ TEST_CASE("an emitted package builds, tests itself and is the same every time") 
   for (std::size_t i = 0; i < at.size(); ++i) at[i] += 0.01 * static_cast<double>(i);
   for (const Language language : {Language::c, Language::cpp}) {
     const PackagePart parts[] = {
-        {make_program(std::vector<OutputGroup>{{"f", f}, {"j", sparse_jacobian(f, v)}}, std::vector<InputGroup>{{"v", v}}), {language, "pair", "A pair", language == Language::cpp}, {{0.5, 2}}},
+        {make_program(std::vector<OutputGroup>{{"f", f}, {"j", sparse_jacobian(f, v)}}, std::vector<InputGroup>{{"v", v}}),
+         {language, "pair", "A pair", language == Language::cpp},
+         {{0.5, 2}}},
         {make_program(std::vector<OutputGroup>{{"f", chain}}, std::vector<InputGroup>{{"n", many}}), {language, "ring", "A ring"}, {at}},
     };
     const auto files = emit_package("demo_package", parts);
@@ -177,7 +181,8 @@ TEST_CASE("an emitted package builds, tests itself and is the same every time") 
     }
     CHECK(loop);
     const std::string in = folder.string();
-    CHECK(std::system(("cmake -S " + in + " -B " + in + "/build >/dev/null && cmake --build " + in + "/build >/dev/null && ctest --test-dir " + in + "/build >/dev/null").c_str()) == 0);
+    CHECK(std::system(
+              ("cmake -S " + in + " -B " + in + "/build >/dev/null && cmake --build " + in + "/build >/dev/null && ctest --test-dir " + in + "/build >/dev/null").c_str()) == 0);
     std::filesystem::remove_all(folder);
   }
   CHECK_THROWS_AS((void)emit_package("2bad", std::vector<PackagePart>{}), Error);

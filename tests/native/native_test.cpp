@@ -3,12 +3,12 @@
 #include <doctest/doctest.h>
 #include <unistd.h>
 
+#include <atomic>
 #include <bit>
 #include <cmath>
 #include <cstdlib>
 #include <filesystem>
 #include <fstream>
-#include <atomic>
 #include <thread>
 
 #include "boreon/catalogue.hpp"

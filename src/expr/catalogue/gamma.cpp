@@ -203,6 +203,7 @@ std::span<const FunctionRow> gamma_rows() {
        .latex = "\\Gamma",
        .unicode = "Γ",
        .c_name = "tgamma",
+       .c_template = "($1 == 0 ? (double)NAN : tgamma($1))",
        .overflows = true,
        .also_letter = true,
        .domain = no_pole,

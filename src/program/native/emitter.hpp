@@ -26,18 +26,18 @@ using Entry = void (*)(const Frame*);
 
 /// Where the entries of the program are found.
 enum class Layout : std::uint8_t {
-  point,  ///< in[g][i], one number
-  tile,   ///< in[0] and out[0] hold all groups, `lanes` numbers for each entry
-  points, ///< a loop over points: in[i] and out[i] are the numbers of entry i, all groups one after another
-  rows    ///< a loop over rows, `lanes` of them at once
+  point,   ///< in[g][i], one number
+  tile,    ///< in[0] and out[0] hold all groups, `lanes` numbers for each entry
+  points,  ///< a loop over points: in[i] and out[i] are the numbers of entry i, all groups one after another
+  rows     ///< a loop over rows, `lanes` of them at once
 };
 
 struct EmitterOptions {
   InstructionSet set = InstructionSet::avx512;
   Layout layout = Layout::point;
-  bool packed = true;   ///< rows: several at once by gathering their entries; otherwise one after the other
+  bool packed = true;      ///< rows: several at once by gathering their entries; otherwise one after the other
   std::uint64_t same = 0;  ///< points: bits of the input groups with one number for all points
-  bool strict = false;  ///< no fused operations, functions as the interpreter calls them
+  bool strict = false;     ///< no fused operations, functions as the interpreter calls them
 };
 
 /// The code of a program, and how much of Frame::work it uses.
@@ -136,8 +136,8 @@ class Emitter {
   unsigned lanes_ = 1;
   unsigned registers_ = 16;
   std::vector<Where> where_;
-  std::vector<std::uint32_t> holder_;    // of a register: its value
-  std::vector<std::uint32_t> free_;      // registers
+  std::vector<std::uint32_t> holder_;  // of a register: its value
+  std::vector<std::uint32_t> free_;    // registers
   std::array<std::uint32_t, 4> pinned_{never, never, never, never};
   std::vector<std::uint32_t> free_slots_;
   std::vector<std::uint32_t> ending_slots_;  // free once the instruction is emitted

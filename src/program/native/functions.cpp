@@ -7,7 +7,7 @@
 #include "boreon/catalogue.hpp"
 
 // glibc's vector functions by their names in the x86-64 vector function ABI.
-#define BOREON_VECTOR(name, kind) \
+#define BOREON_VECTOR(name, kind)           \
   extern "C" void _ZGVdN4##kind##_##name(); \
   extern "C" void _ZGVeN8##kind##_##name();
 BOREON_VECTOR(acos, v)
@@ -47,12 +47,14 @@ using Two = double (*)(double, double);
 const void* address(One f) { return reinterpret_cast<const void*>(f); }
 const void* address(Two f) { return reinterpret_cast<const void*>(f); }
 
-#define BOREON_ROW(name, type, kind) \
-  {#name, {address(static_cast<type>(::name)), reinterpret_cast<const void*>(&_ZGVdN4##kind##_##name), reinterpret_cast<const void*>(&_ZGVeN8##kind##_##name)}}
+#define BOREON_ROW(name, type, kind)                                                                                                                              \
+  {                                                                                                                                                               \
+#name, { address(static_cast<type>(::name)), reinterpret_cast<const void*>(&_ZGVdN4##kind##_##name), reinterpret_cast<const void*>(&_ZGVeN8##kind##_##name) } \
+  }
 const Named library[] = {
-    BOREON_ROW(acos, One, v),  BOREON_ROW(acosh, One, v), BOREON_ROW(asin, One, v),    BOREON_ROW(asinh, One, v),  BOREON_ROW(atan, One, v), BOREON_ROW(atanh, One, v),
-    BOREON_ROW(cbrt, One, v),  BOREON_ROW(cos, One, v),   BOREON_ROW(cosh, One, v),    BOREON_ROW(erf, One, v),    BOREON_ROW(erfc, One, v), BOREON_ROW(exp, One, v),
-    BOREON_ROW(log, One, v),   BOREON_ROW(log10, One, v), BOREON_ROW(sin, One, v),     BOREON_ROW(sinh, One, v),   BOREON_ROW(tan, One, v),  BOREON_ROW(tanh, One, v),
+    BOREON_ROW(acos, One, v),   BOREON_ROW(acosh, One, v),  BOREON_ROW(asin, One, v), BOREON_ROW(asinh, One, v), BOREON_ROW(atan, One, v), BOREON_ROW(atanh, One, v),
+    BOREON_ROW(cbrt, One, v),   BOREON_ROW(cos, One, v),    BOREON_ROW(cosh, One, v), BOREON_ROW(erf, One, v),   BOREON_ROW(erfc, One, v), BOREON_ROW(exp, One, v),
+    BOREON_ROW(log, One, v),    BOREON_ROW(log10, One, v),  BOREON_ROW(sin, One, v),  BOREON_ROW(sinh, One, v),  BOREON_ROW(tan, One, v),  BOREON_ROW(tanh, One, v),
     BOREON_ROW(atan2, Two, vv), BOREON_ROW(hypot, Two, vv), BOREON_ROW(pow, Two, vv),
 };
 #undef BOREON_ROW

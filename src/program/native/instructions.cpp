@@ -163,10 +163,9 @@ void Emitter::fused(const MachineInstruction& i) {
     Inst::Id f213, f231;
   };
   const bool one = lanes_ == 1;
-  const Forms f = i.op == MachineOp::multiply_add ? (one ? Forms{Inst::kIdVfmadd213sd, Inst::kIdVfmadd231sd} : Forms{Inst::kIdVfmadd213pd, Inst::kIdVfmadd231pd})
-                  : i.op == MachineOp::multiply_subtract
-                      ? (one ? Forms{Inst::kIdVfmsub213sd, Inst::kIdVfmsub231sd} : Forms{Inst::kIdVfmsub213pd, Inst::kIdVfmsub231pd})
-                      : (one ? Forms{Inst::kIdVfnmadd213sd, Inst::kIdVfnmadd231sd} : Forms{Inst::kIdVfnmadd213pd, Inst::kIdVfnmadd231pd});
+  const Forms f = i.op == MachineOp::multiply_add        ? (one ? Forms{Inst::kIdVfmadd213sd, Inst::kIdVfmadd231sd} : Forms{Inst::kIdVfmadd213pd, Inst::kIdVfmadd231pd})
+                  : i.op == MachineOp::multiply_subtract ? (one ? Forms{Inst::kIdVfmsub213sd, Inst::kIdVfmsub231sd} : Forms{Inst::kIdVfmsub213pd, Inst::kIdVfmsub231pd})
+                                                         : (one ? Forms{Inst::kIdVfnmadd213sd, Inst::kIdVfnmadd231sd} : Forms{Inst::kIdVfnmadd213pd, Inst::kIdVfnmadd231pd});
   unsigned a = 0;
   unsigned b = 1;
   constexpr unsigned c = 2;

@@ -18,8 +18,8 @@ enum class MachineOp : std::uint8_t {
   divide,
   negate,
   square_root,
-  multiply_add,       ///< a*b + c
-  multiply_subtract,  ///< a*b - c
+  multiply_add,           ///< a*b + c
+  multiply_subtract,      ///< a*b - c
   negative_multiply_add,  ///< c - a*b
   absolute,
   round_down,
@@ -50,9 +50,9 @@ struct Batch {
   OpCode op = OpCode::call;
   std::uint16_t function = 0;
   std::uint8_t arity = 1;
-  std::vector<std::uint32_t> arguments[2];       ///< values
-  std::vector<std::uint32_t> next[2];            ///< when they are needed again
-  std::vector<std::uint32_t> targets;            ///< of a sine_cosine the sines
+  std::vector<std::uint32_t> arguments[2];  ///< values
+  std::vector<std::uint32_t> next[2];       ///< when they are needed again
+  std::vector<std::uint32_t> targets;       ///< of a sine_cosine the sines
   std::vector<std::uint32_t> cosines;
   std::uint32_t argument_place = 0;  ///< in the area of arguments, in entries
   std::uint32_t result_place = 0;
@@ -77,10 +77,10 @@ struct MachineProgram {
 };
 
 struct MachineChoice {
-  bool fuse = true;         ///< multiply and add at once
-  bool rounding = true;     ///< the processor has instructions for floor, ceil and trunc
-  bool extremes = true;     ///< min and max by instructions, which may choose the other one of two zeros
-  unsigned pack = 8;        ///< batches are padded to this many entries; 1: not at all
+  bool fuse = true;      ///< multiply and add at once
+  bool rounding = true;  ///< the processor has instructions for floor, ceil and trunc
+  bool extremes = true;  ///< min and max by instructions, which may choose the other one of two zeros
+  unsigned pack = 8;     ///< batches are padded to this many entries; 1: not at all
 };
 
 [[nodiscard]] MachineProgram schedule(const Program& program, const MachineChoice& choice);
