@@ -163,7 +163,7 @@ TEST_CASE("an emitted package builds, tests itself and is the same every time") 
   std::vector<double> at(100, 0.25);
   for (std::size_t i = 0; i < at.size(); ++i) at[i] += 0.01 * static_cast<double>(i);
   for (const Language language : {Language::c, Language::cpp}) {
-    const PackagePart parts[] = {
+    const std::vector<PackagePart> parts{
         {make_program(std::vector<OutputGroup>{{"f", f}, {"j", sparse_jacobian(f, v)}}, std::vector<InputGroup>{{"v", v}}),
          {language, "pair", "A pair", language == Language::cpp},
          {{0.5, 2}}},

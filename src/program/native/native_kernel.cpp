@@ -70,7 +70,7 @@ Piece assemble(const Program& program, const EmitterOptions& options, const RowL
 class NativeExecutor final : public Executor {
  public:
   NativeExecutor(std::shared_ptr<const Program> program, const NativeOptions& options, Machine machine)
-      : program_(std::move(program)), native_(options), machine_(machine), fallback_(make_interpreter(program_)) {
+      : program_(std::move(program)), native_(options), machine_(machine), fallback_(program_->loops.empty() ? nullptr : make_interpreter(program_)) {
     options_.set = set_of(machine);
     options_.strict = options.strict;
     point_ = assemble(*program_, options_, nullptr, native_, nullptr);
