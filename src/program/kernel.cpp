@@ -129,6 +129,7 @@ bool overlap(const Program& p, std::size_t points, std::span<const PointsIn> inp
   };
   for (std::size_t i = 0; i < inputs.size(); ++i) {
     for (std::size_t o = 0; o < outputs.size(); ++o) {
+      if (p.inputs[i].size == 0 || p.outputs[o].size == 0) continue;
       const auto a = range(inputs[i], p.inputs[i].size);
       const auto b = range(outputs[o], p.outputs[o].size);
       if (std::less<>()(a.first, b.second) && std::less<>()(b.first, a.second)) return true;

@@ -216,6 +216,7 @@ std::span<const FunctionRow> gamma_rows() {
        .summary = "log(abs(gamma(x))) for real x",
        .latex = "\\ln\\Gamma",
        .c_name = "lgamma",
+       .c_template = "($1 <= 0 && floor($1) == $1 ? (double)NAN : lgamma($1))",
        .overflows = true,
        .domain = no_pole,
        .exact =
