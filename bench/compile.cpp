@@ -16,8 +16,7 @@ namespace {
 Program random_program(std::size_t size) {
   std::mt19937_64 random(7);
   const auto pick = [&](std::size_t n) { return static_cast<std::size_t>(random() % n); };
-  const auto row = [](const char* name) { return static_cast<std::uint16_t>(find_function(name) - catalogue().data()); };
-  const std::uint16_t calls[] = {row("sin"), row("cos"), row("exp"), row("log")};
+  const std::uint16_t calls[] = {row_number("sin"), row_number("cos"), row_number("exp"), row_number("log")};
   Program p;
   p.constants = {0.5, 1.25, -0.75};
   p.inputs = {{"x", {}, 50, std::nullopt}};

@@ -56,6 +56,9 @@ struct FunctionRow {
 [[nodiscard]] std::span<const FunctionRow> catalogue();
 /// The row of that name, or null.
 [[nodiscard]] const FunctionRow* find_function(std::string_view name);
+/// The number of a row in catalogue(); of the row of a name that is known to be there.
+[[nodiscard]] inline std::uint16_t row_number(const FunctionRow& row) { return static_cast<std::uint16_t>(&row - catalogue().data()); }
+[[nodiscard]] inline std::uint16_t row_number(std::string_view name) { return row_number(*find_function(name)); }
 /// Whether an expression is a call of the known function of that name.
 [[nodiscard]] inline bool is_call_of(const Expr& e, std::string_view name) { return e.is(Kind::call) && e.function().name == name; }
 /// A call of a known function in canonical form. Throws Error(shape) on a wrong number of arguments.

@@ -98,7 +98,7 @@ Expr call(const FunctionRow& row, std::span<const Expr> args) {
     return row.parity == Parity::even ? value : -value;
   }
   std::vector<Expr> copy(args.begin(), args.end());
-  return Node::intern(Kind::call, static_cast<std::uint16_t>(&row - catalogue().data()), copy);
+  return Node::intern(Kind::call, row_number(row), copy);
 }
 
 Ball Ball::from(const Number& number, long precision) {

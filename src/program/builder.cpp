@@ -16,29 +16,10 @@ bool before(Operand a, Operand b) { return packed(a) <= packed(b); }
 }  // namespace
 
 double execute(OpCode op, std::uint16_t function, std::uint8_t count, double a, double b, double c) {
-  switch (op) {
-    case OpCode::add: return a + b;
-    case OpCode::subtract: return a - b;
-    case OpCode::multiply: return a * b;
-    case OpCode::divide: return a / b;
-    case OpCode::negate: return -a;
-    case OpCode::square_root: return std::sqrt(a);
-    case OpCode::power: return std::pow(a, b);
-    case OpCode::call: {
-      const double args[] = {a, b};
-      return evaluate_real(catalogue()[function], {args, count});
-    }
-    case OpCode::less: return a < b ? 1.0 : 0.0;
-    case OpCode::less_equal: return a <= b ? 1.0 : 0.0;
-    case OpCode::equal: return a == b ? 1.0 : 0.0;
-    case OpCode::not_equal: return a != b ? 1.0 : 0.0;
-    case OpCode::conjunction: return a != 0 && b != 0 ? 1.0 : 0.0;
-    case OpCode::disjunction: return a != 0 || b != 0 ? 1.0 : 0.0;
-    case OpCode::negation: return a == 0 ? 1.0 : 0.0;
-    case OpCode::select: return a != 0 ? b : c;
-    case OpCode::sine_cosine: break;
-  }
-  return std::nan("");
+  return execute(op, a, b, c, [&] {
+    const double args[] = {a, b};
+    return evaluate_real(catalogue()[function], {args, count});
+  });
 }
 
 std::size_t ProgramBuilder::KeyHash::operator()(const Key& k) const noexcept {

@@ -1,6 +1,8 @@
 // ProgramBuilder: value numbering with folding. Equal computations get the same result.
 #pragma once
 
+#include <cmath>
+#include <complex>
 #include <unordered_map>
 #include <vector>
 
@@ -48,7 +50,35 @@ class ProgramBuilder {
   std::unordered_map<std::uint64_t, std::uint32_t> constants_;
 };
 
-/// Arithmetic of one instruction, as the interpreter does it.
+/// Arithmetic of one instruction on real or complex numbers; conditions look at real parts. call() gives the value of
+/// a function of the catalogue.
+template <class Value, class Call>
+[[nodiscard]] Value execute(OpCode op, const Value& a, const Value& b, const Value& c, const Call& call) {
+  const Value zero = 0.0;
+  const auto truth = [](bool t) -> Value { return t ? 1.0 : 0.0; };
+  switch (op) {
+    case OpCode::add: return a + b;
+    case OpCode::subtract: return a - b;
+    case OpCode::multiply: return a * b;
+    case OpCode::divide: return a / b;
+    case OpCode::negate: return -a;
+    case OpCode::square_root: return std::sqrt(a);
+    case OpCode::power: return std::pow(a, b);
+    case OpCode::call: return call();
+    case OpCode::less: return truth(std::real(a) < std::real(b));
+    case OpCode::less_equal: return truth(std::real(a) <= std::real(b));
+    case OpCode::equal: return truth(a == b);
+    case OpCode::not_equal: return truth(a != b);
+    case OpCode::conjunction: return truth(a != zero && b != zero);
+    case OpCode::disjunction: return truth(a != zero || b != zero);
+    case OpCode::negation: return truth(a == zero);
+    case OpCode::select: return a != zero ? b : c;
+    case OpCode::sine_cosine: break;
+  }
+  return std::nan("");
+}
+
+/// The same on doubles, as the interpreter does it.
 [[nodiscard]] double execute(OpCode op, std::uint16_t function, std::uint8_t count, double a, double b, double c);
 
 }  // namespace boreon

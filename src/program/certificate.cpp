@@ -1,5 +1,4 @@
 // The same program in balls: what rounding does to each output.
-#include <acb_hypgeom.h>
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -17,7 +16,7 @@ struct Balls {
   using Value = Ball;
   const Program& whole;
   long precision;
-  std::vector<Cancellation>* cancellations = nullptr;
+  std::vector<Cancellation>& cancellations;
   bool undecided = false;  // a condition whose sides cannot be told apart
 
   [[nodiscard]] static Ball constant(double v) { return Ball::from(std::complex<double>(v)); }
@@ -69,7 +68,6 @@ struct Balls {
 
   template <class Read>
   void done(const Step& step, const Ball& value, const Read& operand) {
-    if (cancellations == nullptr) return;
     const Instruction& i = step.program->instructions[step.instruction];
     if (i.op != OpCode::add && i.op != OpCode::subtract) return;
     // Inputs and constants are exact: what cancels between them is no loss.
@@ -78,7 +76,7 @@ struct Balls {
     const double larger = std::max(std::fabs(midpoint(operand(i.a).re())), std::fabs(midpoint(operand(i.b).re())));
     if (!std::isfinite(larger) || larger == 0 || r >= 0.1 * larger) return;
     const double digits = r == 0 ? 16 : std::min(16.0, std::log10(larger / r));
-    auto& list = *cancellations;
+    auto& list = cancellations;
     if (list.size() >= 5 && digits <= list.back().digits) return;
     list.push_back({subexpression_text(step, whole), digits, dependent_outputs(step, whole, 4)});
     std::stable_sort(list.begin(), list.end(), [](const auto& x, const auto& y) { return x.digits > y.digits; });
@@ -119,21 +117,19 @@ std::string shown(const Ball& exact, int digits) {
 }  // namespace
 
 Certificate certify(const Program& program, const std::vector<std::vector<double>>& inputs, int digits) {
-  std::vector<std::size_t> sizes;
   Walk<Balls>::Groups in;
   for (const auto& g : inputs) {
-    sizes.push_back(g.size());
     in.emplace_back();
     for (const double v : g) in.back().push_back(Balls::constant(v));
   }
-  check_input_sizes(program, sizes);
+  check_inputs(program, inputs);
   const auto wanted = static_cast<long>(std::ceil(digits * 3.33)) + 10;
   Certificate c;
   Walk<Balls>::Groups exact;
   // More bits until every output is known to the digits wanted; some never are (a condition on its boundary).
   for (c.precision = std::max(128L, 2 * wanted);; c.precision *= 2) {
     c.cancellations.clear();
-    Balls domain{program, c.precision, &c.cancellations};
+    Balls domain{program, c.precision, c.cancellations};
     exact = Walk<Balls>(program, domain, in).run();
     c.undecided = domain.undecided;
     bool enough = true;

@@ -43,31 +43,11 @@ struct WatchedDoubles {
 struct ComplexNumbers {
   using Value = std::complex<double>;
   [[nodiscard]] static Value constant(double v) { return v; }
-  [[nodiscard]] static Value truth(bool t) { return t ? 1.0 : 0.0; }
   [[nodiscard]] static Value apply(const Instruction& i, Value a, Value b, Value c) {
-    switch (i.op) {
-      case OpCode::add: return a + b;
-      case OpCode::subtract: return a - b;
-      case OpCode::multiply: return a * b;
-      case OpCode::divide: return a / b;
-      case OpCode::negate: return -a;
-      case OpCode::square_root: return std::sqrt(a);
-      case OpCode::power: return std::pow(a, b);
-      case OpCode::call: {
-        const Value args[] = {a, b};
-        return evaluate_complex(catalogue()[i.function], {args, i.operands});
-      }
-      case OpCode::less: return truth(a.real() < b.real());
-      case OpCode::less_equal: return truth(a.real() <= b.real());
-      case OpCode::equal: return truth(a == b);
-      case OpCode::not_equal: return truth(a != b);
-      case OpCode::conjunction: return truth(a != 0.0 && b != 0.0);
-      case OpCode::disjunction: return truth(a != 0.0 || b != 0.0);
-      case OpCode::negation: return truth(a == 0.0);
-      case OpCode::select: return a != 0.0 ? b : c;
-      case OpCode::sine_cosine: break;
-    }
-    return std::nan("");
+    return execute(i.op, a, b, c, [&] {
+      const Value args[] = {a, b};
+      return evaluate_complex(catalogue()[i.function], {args, i.operands});
+    });
   }
   static void sine_cosine(Value a, Value& sine, Value& cosine) {
     sine = std::sin(a);
@@ -80,9 +60,7 @@ struct ComplexNumbers {
 }  // namespace
 
 std::vector<DomainFault> diagnose(const Program& program, const std::vector<std::vector<double>>& inputs, std::size_t limit) {
-  std::vector<std::size_t> sizes;
-  for (const auto& g : inputs) sizes.push_back(g.size());
-  check_input_sizes(program, sizes);
+  check_inputs(program, inputs);
   std::vector<DomainFault> faults;
   WatchedDoubles domain{program, faults, limit};
   (void)Walk<WatchedDoubles>(program, domain, inputs).run();

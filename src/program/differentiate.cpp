@@ -149,8 +149,6 @@ class Differentiation {
     return std::move(program_);
   }
 
-  static std::uint16_t row(std::string_view name) { return static_cast<std::uint16_t>(find_function(name) - catalogue().data()); }
-
   // sine_cosine is taken apart and joined again at the end.
   Operand copied(std::size_t k) {
     const Instruction& i = original_.instructions[k];
@@ -163,7 +161,7 @@ class Differentiation {
       case OpCode::square_root: return build_->square_root(now(i.a));
       case OpCode::power: return build_->power(now(i.a), now(i.b));
       case OpCode::call: return i.operands == 1 ? build_->call(i.function, now(i.a)) : build_->call(i.function, now(i.a), now(i.b));
-      case OpCode::sine_cosine: return i.operands == 1 ? build_->call(row("sin"), now(i.a)) : build_->call(row("cos"), now(original_.instructions[k - 1].a));
+      case OpCode::sine_cosine: return i.operands == 1 ? build_->call(sin_row, now(i.a)) : build_->call(cos_row, now(original_.instructions[k - 1].a));
       case OpCode::conjunction:
       case OpCode::disjunction: return build_->logic(i.op, now(i.a), now(i.b));
       case OpCode::negation: return build_->negation(now(i.a));
@@ -184,9 +182,9 @@ class Differentiation {
       case OpCode::negate: return {Factor::minus_one, {}};
       case OpCode::multiply: return value(s == 0 ? b : a);
       case OpCode::square_root: return value(build_->divide(build_->constant(0.5), copy_[k]));
-      case OpCode::sine_cosine: return value(i.operands == 1 ? build_->call(row("cos"), a) : build_->negate(build_->call(row("sin"), now(original_.instructions[k - 1].a))));
+      case OpCode::sine_cosine: return value(i.operands == 1 ? build_->call(cos_row, a) : build_->negate(build_->call(sin_row, now(original_.instructions[k - 1].a))));
       case OpCode::power:
-        if (s == 1) return value(build_->multiply(copy_[k], build_->call(row("log"), a)));
+        if (s == 1) return value(build_->multiply(copy_[k], build_->call(log_row, a)));
         return value(build_->multiply(b, build_->power(a, build_->subtract(b, build_->constant(1)))));
       case OpCode::call: return value(of_function(i, k, s));
       default: return {};
@@ -195,11 +193,11 @@ class Differentiation {
 
   Operand of_function(const Instruction& i, std::size_t k, std::size_t s) {
     const Operand a = now(i.a);
-    if (i.function == row("exp")) return copy_[k];
-    if (i.function == row("log")) return build_->divide(build_->constant(1), a);
-    if (i.function == row("sin")) return build_->call(row("cos"), a);
-    if (i.function == row("cos")) return build_->negate(build_->call(row("sin"), a));
-    if (i.function == row("tanh")) return build_->subtract(build_->constant(1), build_->multiply(copy_[k], copy_[k]));
+    if (i.function == exp_row) return copy_[k];
+    if (i.function == log_row) return build_->divide(build_->constant(1), a);
+    if (i.function == sin_row) return build_->call(cos_row, a);
+    if (i.function == cos_row) return build_->negate(build_->call(sin_row, a));
+    if (i.function == tanh_row) return build_->subtract(build_->constant(1), build_->multiply(copy_[k], copy_[k]));
     // The rule of the catalogue, in symbols that stand for the arguments.
     const FunctionRow& f = catalogue()[i.function];
     if (f.derivative == nullptr) throw Error(ErrorKind::unsupported, fmt::format("no derivative of {} is known", f.name));
@@ -216,6 +214,11 @@ class Differentiation {
     return result[0];
   }
 
+  const std::uint16_t exp_row = row_number("exp");
+  const std::uint16_t log_row = row_number("log");
+  const std::uint16_t sin_row = row_number("sin");
+  const std::uint16_t cos_row = row_number("cos");
+  const std::uint16_t tanh_row = row_number("tanh");
   const Program& original_;
   Program program_;
   std::optional<ProgramBuilder> build_;

@@ -213,7 +213,6 @@ class Emitter {
 
   std::string statements(Shape shape, const std::string& scalar) const {
     BodyStyle style;
-    style.cpp = cpp_;
     style.scalar = scalar;
     style.temporary = temporary_;
     style.indent = shape == Shape::many ? "    " : "  ";

@@ -11,7 +11,6 @@
 namespace boreon {
 
 struct BodyStyle {
-  bool cpp = false;
   std::string scalar = "double";  ///< type of all values
   std::string indent = "  ";
   std::string temporary = "v";  ///< prefix of the names of intermediate values

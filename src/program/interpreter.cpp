@@ -36,10 +36,10 @@ struct Code {
   std::vector<Step> steps;
   std::vector<double> constants;
   std::uint32_t registers = 0;
-  std::vector<std::size_t> input_start;  // of the groups in a tile
-  std::vector<std::size_t> output_start;
+  std::vector<std::size_t> input_start;   // of the groups in a tile
+  std::vector<std::size_t> output_start;  // scratch comes last
 
-  explicit Code(const Program& p) : constants(p.constants) {
+  explicit Code(const Program& p) : constants(p.constants), input_start(group_starts(p.inputs)), output_start(group_starts(p.outputs)) {
     const Registers assigned = assign_registers(p);
     registers = assigned.count;
     const auto address = [&](Operand o) -> Address {
@@ -59,17 +59,6 @@ struct Code {
       for (const Store& s : stores[k]) store(s);
     }
     for (const Store& s : stores.back()) store(s);
-    std::size_t at = 0;
-    for (const auto& g : p.inputs) {
-      input_start.push_back(at);
-      at += g.size;
-    }
-    at = 0;
-    for (const auto& g : p.outputs) {
-      output_start.push_back(at);
-      at += g.size;
-    }
-    output_start.push_back(at);  // scratch
   }
 
   // The n-th output group; scratch comes last.

@@ -4,11 +4,13 @@
 #include <algorithm>
 #include <cstdint>
 #include <functional>
-#include <thread>
 
 #include "boreon/error.hpp"
 #include "boreon/program.hpp"
 #include "program/executor.hpp"
+#include "program/passes.hpp"
+#include "program/threads.hpp"
+#include "program/walk.hpp"
 
 namespace boreon {
 namespace {
@@ -33,16 +35,14 @@ void share(std::size_t n, std::size_t step, unsigned threads, const F& f) {
   const std::size_t steps = (n + step - 1) / step;
   const std::size_t count = std::max<std::size_t>(1, std::min<std::size_t>(threads, steps));
   const auto bound = [&](std::size_t i) { return std::min(n, steps * i / count * step); };
-  std::vector<std::thread> others;
-  for (std::size_t i = 1; i < count; ++i) others.emplace_back([&f, &bound, i] { f(bound(i), bound(i + 1)); });
-  f(bound(0), bound(1));
-  for (auto& t : others) t.join();
+  run_in_threads(count, [&](std::size_t i) { f(bound(i), bound(i + 1)); });
 }
 
-std::size_t entries(const std::vector<Program::Group>& groups) {
-  std::size_t n = 0;
-  for (const auto& g : groups) n += g.size;
-  return n;
+// All instructions, then all rows.
+void run_point(const Executor& executor, const Program& program, const double* const* in, double* const* out, double* work) {
+  double* const scratch = work + executor.workspace();
+  executor.instructions(in, out, scratch, work);
+  for (std::size_t l = 0; l < program.loops.size(); ++l) executor.rows(l, 0, program.loops[l].rows, in, out, scratch, work);
 }
 
 constexpr std::size_t cache_doubles = 8192;  // 64 kB
@@ -156,10 +156,7 @@ void Kernel::check_shapes(std::size_t inputs, std::size_t outputs) const {
 void Kernel::operator()(std::span<const double* const> inputs, std::span<double* const> outputs) const { (*this)(inputs, outputs, thread_workspace(workspace_size())); }
 
 void Kernel::operator()(std::span<const double* const> inputs, std::span<double* const> outputs, std::span<double> workspace) const {
-  double* const work = aligned(workspace.data());
-  double* const scratch = work + executor_->workspace();
-  executor_->instructions(inputs.data(), outputs.data(), scratch, work);
-  for (std::size_t l = 0; l < program_->loops.size(); ++l) executor_->rows(l, 0, program_->loops[l].rows, inputs.data(), outputs.data(), scratch, work);
+  run_point(*executor_, *program_, inputs.data(), outputs.data(), aligned(workspace.data()));
 }
 
 void Kernel::in_threads(unsigned threads, std::span<const double* const> inputs, std::span<double* const> outputs) const {
@@ -186,8 +183,8 @@ void Kernel::many(std::size_t points, std::span<const PointsIn> inputs, std::spa
   check_shapes(inputs.size(), outputs.size());
   const Program& p = *program_;
   const std::size_t lanes = p.loops.empty() ? executor_->lanes() : 1;
-  const std::size_t in_size = entries(p.inputs);
-  const std::size_t out_size = entries(p.outputs);
+  const std::size_t in_size = group_starts(p.inputs).back();
+  const std::size_t out_size = group_starts(p.outputs).back();
   // Where entries stand side by side nothing has to be copied.
   std::vector<const double*> in_entries;
   std::vector<double*> out_entries;
@@ -220,9 +217,7 @@ void Kernel::many(std::size_t points, std::span<const PointsIn> inputs, std::spa
           executor_->tile(in + t * in_size * lanes, out + t * out_size * lanes, work);
           continue;
         }
-        double* const scratch = work + executor_->workspace();
-        executor_->instructions(in_groups.data(), out_groups.data(), scratch, work);
-        for (std::size_t l = 0; l < p.loops.size(); ++l) executor_->rows(l, 0, p.loops[l].rows, in_groups.data(), out_groups.data(), scratch, work);
+        run_point(*executor_, p, in_groups.data(), out_groups.data(), work);
       }
       at = 0;
       for (std::size_t g = 0; g < outputs.size(); ++g) {
@@ -234,15 +229,9 @@ void Kernel::many(std::size_t points, std::span<const PointsIn> inputs, std::spa
 }
 
 std::vector<std::vector<double>> Kernel::evaluate(const std::vector<std::vector<double>>& inputs) const {
-  check_shapes(inputs.size(), program_->outputs.size());
+  check_inputs(*program_, inputs);
   std::vector<const double*> in;
-  for (std::size_t g = 0; g < inputs.size(); ++g) {
-    const auto& group = program_->inputs[g];
-    if (inputs[g].size() != group.size) {
-      throw Error(ErrorKind::shape, fmt::format("the input group '{}' has {} entries, got {}", group.name, group.size, inputs[g].size()));
-    }
-    in.push_back(inputs[g].data());
-  }
+  for (const auto& g : inputs) in.push_back(g.data());
   std::vector<std::vector<double>> results;
   std::vector<double*> out;
   for (const auto& g : program_->outputs) results.emplace_back(g.size);

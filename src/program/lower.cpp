@@ -120,7 +120,7 @@ class Lowering {
 
   Id call(const Expr& e) {
     const FunctionRow& row = e.function();
-    const auto id = static_cast<std::uint16_t>(&row - catalogue().data());
+    const auto id = row_number(row);
     const auto ops = e.operands();
     if (ops.size() == 1) return row.max_args < 0 ? values_.at(ops[0]) : network.apply(OpCode::call, id, {values_.at(ops[0])});
     // min, max and hypot of several arguments are taken two at a time

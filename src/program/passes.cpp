@@ -90,8 +90,8 @@ void merge_equal(Program& program) {
 }
 
 void join_sine_cosine(Program& program) {
-  static const auto sine = static_cast<std::uint16_t>(find_function("sin") - catalogue().data());
-  static const auto cosine = static_cast<std::uint16_t>(find_function("cos") - catalogue().data());
+  static const auto sine = row_number("sin");
+  static const auto cosine = row_number("cos");
   struct Pair {
     std::int64_t sin = -1;
     std::int64_t cos = -1;
@@ -178,6 +178,12 @@ Registers assign_registers(const Program& program) {
     }
   }
   return r;
+}
+
+std::vector<std::size_t> group_starts(const std::vector<Program::Group>& groups) {
+  std::vector<std::size_t> starts{0};
+  for (const auto& g : groups) starts.push_back(starts.back() + g.size);
+  return starts;
 }
 
 std::vector<std::vector<Store>> stores_by_instruction(const Program& program) {

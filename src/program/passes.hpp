@@ -41,6 +41,9 @@ struct Store {
 /// For each instruction what can be stored once it has run; the last entry holds what is a constant or an input.
 [[nodiscard]] std::vector<std::vector<Store>> stores_by_instruction(const Program& program);
 
+/// Where each group begins when all entries stand one group after another; the last number is that of all entries.
+[[nodiscard]] std::vector<std::size_t> group_starts(const std::vector<Program::Group>& groups);
+
 template <class F>
 void for_operands(const Instruction& i, F f) {
   if (i.operands > 0) f(i.a);

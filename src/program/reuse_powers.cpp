@@ -16,7 +16,7 @@ void become_product(Network::Node& n, std::vector<Network::Item> items) {
 }
 
 void reuse_exponentials(Network& network, const std::vector<std::uint32_t>& order) {
-  static const auto exponential = static_cast<std::uint16_t>(find_function("exp") - catalogue().data());
+  static const auto exponential = row_number("exp");
   std::unordered_map<std::uint32_t, std::uint32_t> by_argument;
   for (const std::uint32_t id : order) {
     if (network.is_call(id, exponential)) by_argument.emplace(network.nodes[id].items[0].node, id);
@@ -75,8 +75,8 @@ void reuse_powers(Network& network, const std::vector<std::uint32_t>& roots) {
 }
 
 void merge_exponentials(Network& network, const std::vector<std::uint32_t>& roots) {
-  static const auto exponential = static_cast<std::uint16_t>(find_function("exp") - catalogue().data());
-  static const auto logarithm = static_cast<std::uint16_t>(find_function("log") - catalogue().data());
+  static const auto exponential = row_number("exp");
+  static const auto logarithm = row_number("log");
   const std::vector<std::uint32_t> uses = network.uses(roots);
   for (const std::uint32_t id : network.order(roots)) {
     if (network.nodes[id].kind != Network::Kind::product) continue;

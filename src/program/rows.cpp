@@ -9,6 +9,7 @@
 #include "boreon/catalogue.hpp"
 #include "expr/hash.hpp"
 #include "program/passes.hpp"
+#include "program/threads.hpp"
 
 namespace boreon {
 namespace {
@@ -98,7 +99,7 @@ class ShapeReader {
 
   std::uint32_t inner(const Expr& e, Kind kind, unsigned depth) {
     std::uint64_t own = mix(static_cast<std::uint64_t>(kind));
-    if (kind == Kind::call) own = hash_combine(own, static_cast<std::uint64_t>(&e.function() - catalogue().data()));
+    if (kind == Kind::call) own = hash_combine(own, row_number(e.function()));
     if (kind == Kind::relation) own = hash_combine(own, static_cast<std::uint64_t>(e.relation_op()));
     if (kind == Kind::logic) own = hash_combine(own, static_cast<std::uint64_t>(e.logic_op()));
     if (kind == Kind::derivative || kind == Kind::integral || kind == Kind::summation || kind == Kind::limit) return none;
@@ -199,33 +200,15 @@ class Families {
   std::vector<std::uint32_t> left;  // bundles without a shape
 
   std::uint32_t add(std::uint32_t bundle, const Shape& shape) {
-    const std::uint64_t h = hash_of(shape.tokens);
-    const auto [begin, end] = known_.equal_range(h);
-    for (auto at = begin; at != end; ++at) {
-      Family& f = list[at->second];
-      if (f.tokens != shape.tokens || f.slots != shape.slots.size()) continue;
-      f.bundles.push_back(bundle);
-      f.entries.insert(f.entries.end(), shape.slots.begin(), shape.slots.end());
-      return at->second;
-    }
-    const auto id = static_cast<std::uint32_t>(list.size());
-    known_.emplace(h, id);
-    list.push_back({shape.tokens, shape.slots.size(), {bundle}, shape.slots});
+    const std::uint32_t id = family(shape.tokens, shape.slots.size());
+    list[id].bundles.push_back(bundle);
+    list[id].entries.insert(list[id].entries.end(), shape.slots.begin(), shape.slots.end());
     return id;
   }
 
-  void merge(Families& other) {
-    for (Family& f : other.list) {
-      const std::uint64_t h = hash_of(f.tokens);
-      const auto [begin, end] = known_.equal_range(h);
-      auto at = begin;
-      while (at != end && (list[at->second].tokens != f.tokens || list[at->second].slots != f.slots)) ++at;
-      if (at == end) {
-        known_.emplace(h, static_cast<std::uint32_t>(list.size()));
-        list.push_back(std::move(f));
-        continue;
-      }
-      Family& mine = list[at->second];
+  void merge(const Families& other) {
+    for (const Family& f : other.list) {
+      Family& mine = list[family(f.tokens, f.slots)];
       mine.bundles.insert(mine.bundles.end(), f.bundles.begin(), f.bundles.end());
       mine.entries.insert(mine.entries.end(), f.entries.begin(), f.entries.end());
     }
@@ -233,6 +216,16 @@ class Families {
   }
 
  private:
+  // The family of that shape, made if there is none.
+  std::uint32_t family(const std::vector<std::uint64_t>& tokens, std::size_t slots) {
+    const std::uint64_t h = hash_of(tokens);
+    const auto [begin, end] = known_.equal_range(h);
+    for (auto at = begin; at != end; ++at) {
+      if (list[at->second].tokens == tokens && list[at->second].slots == slots) return at->second;
+    }
+    list.push_back({tokens, slots, {}, {}});
+    return known_.emplace(h, static_cast<std::uint32_t>(list.size() - 1))->second;
+  }
   std::unordered_multimap<std::uint64_t, std::uint32_t> known_;
 };
 
@@ -301,11 +294,7 @@ Families read_families(const RowSet& set, const NodeMap<Operand>& inputs) {
   const std::size_t n = set.bundles();
   const std::size_t threads = n > 4096 ? std::min<std::size_t>(8, std::max(1U, std::thread::hardware_concurrency())) : 1;
   std::vector<Families> parts(threads);
-  std::vector<std::thread> others;
-  const auto work = [&](std::size_t t) { parts[t] = families_of(set, inputs, n * t / threads, n * (t + 1) / threads); };
-  for (std::size_t t = 1; t < threads; ++t) others.emplace_back(work, t);
-  work(0);
-  for (auto& t : others) t.join();
+  run_in_threads(threads, [&](std::size_t t) { parts[t] = families_of(set, inputs, n * t / threads, n * (t + 1) / threads); });
   for (std::size_t t = 1; t < threads; ++t) parts[0].merge(parts[t]);
   return std::move(parts[0]);
 }

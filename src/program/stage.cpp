@@ -7,18 +7,6 @@
 #include "program/passes.hpp"
 
 namespace boreon {
-namespace {
-
-void fix_places(Program& p, const std::vector<std::uint32_t>& renamed) {
-  for (auto& g : p.results) {
-    for (Operand& o : g) {
-      if (o.space == 1) o.index = renamed[o.index];
-    }
-  }
-}
-
-}  // namespace
-
 StagedPrograms stage(const Program& program, std::span<const std::string> fixed_groups) {
   std::vector<char> fixed_group(program.inputs.size(), 0);
   for (const std::string& name : fixed_groups) {
@@ -64,8 +52,13 @@ StagedPrograms stage(const Program& program, std::span<const std::string> fixed_
   const auto group = static_cast<std::uint32_t>(2 + program.inputs.size());
   std::vector<std::int64_t> place(n, -1);
   std::vector<Operand> prepared;
-  const auto use = [&](Operand& o) {
-    if (o.space != 1 || o == Program::by_loop || fixed[o.index] == 0) return;
+  std::vector<std::uint32_t> renamed(n, 0);
+  const auto in_main = [&](Operand& o) {
+    if (o.space != 1) return;
+    if (fixed[o.index] == 0) {
+      o.index = renamed[o.index];
+      return;
+    }
     if (place[o.index] < 0) {
       place[o.index] = static_cast<std::int64_t>(prepared.size());
       prepared.push_back({1, in_prepare[o.index]});
@@ -73,24 +66,16 @@ StagedPrograms stage(const Program& program, std::span<const std::string> fixed_
     o = {group, static_cast<std::uint32_t>(place[o.index])};
   };
   std::vector<Instruction> kept;
-  std::vector<std::uint32_t> renamed(n, 0);
   for (std::size_t k = 0; k < n; ++k) {
     if (fixed[k] != 0) continue;
     Instruction i = program.instructions[k];
-    for (Operand* o : {&i.a, &i.b, &i.c}) {
-      use(*o);
-      if (o->space == 1) o->index = renamed[o->index];
-    }
+    for (Operand* o : {&i.a, &i.b, &i.c}) in_main(*o);
     renamed[k] = static_cast<std::uint32_t>(kept.size());
     kept.push_back(i);
   }
   s.main.instructions = std::move(kept);
-  for (auto& g : s.main.results) std::for_each(g.begin(), g.end(), use);
-  std::for_each(s.main.scratch.begin(), s.main.scratch.end(), use);
-  fix_places(s.main, renamed);
-  for (Operand& o : s.main.scratch) {
-    if (o.space == 1) o.index = renamed[o.index];
-  }
+  for (auto& g : s.main.results) std::for_each(g.begin(), g.end(), in_main);
+  std::for_each(s.main.scratch.begin(), s.main.scratch.end(), in_main);
   s.prepare.outputs.push_back({"prepared", {}, prepared.size(), std::nullopt});
   s.main.inputs.push_back({"prepared", {}, prepared.size(), std::nullopt});
   for (std::size_t i = 0; i < prepared.size(); ++i) s.main.inputs.back().names.push_back(fmt::format("prepared {}", i));

@@ -102,11 +102,13 @@ std::vector<std::string> dependent_outputs(const Step& step, const Program& whol
   return list;
 }
 
-void check_input_sizes(const Program& program, const std::vector<std::size_t>& sizes) {
-  if (sizes.size() != program.inputs.size()) throw Error(ErrorKind::shape, fmt::format("the function takes {} input groups, got {}", program.inputs.size(), sizes.size()));
-  for (std::size_t g = 0; g < sizes.size(); ++g) {
+void check_inputs(const Program& program, const std::vector<std::vector<double>>& inputs) {
+  if (inputs.size() != program.inputs.size()) throw Error(ErrorKind::shape, fmt::format("the function takes {} input groups, got {}", program.inputs.size(), inputs.size()));
+  for (std::size_t g = 0; g < inputs.size(); ++g) {
     const auto& group = program.inputs[g];
-    if (sizes[g] != group.size) throw Error(ErrorKind::shape, fmt::format("the input group '{}' has {} entries, got {}", group.name, group.size, sizes[g]));
+    if (inputs[g].size() != group.size) {
+      throw Error(ErrorKind::shape, fmt::format("the input group '{}' has {} entries, got {}", group.name, group.size, inputs[g].size()));
+    }
   }
 }
 

@@ -93,7 +93,7 @@ class Walk {
 /// Entries of outputs that depend on a result: "f[3]", at most `limit`.
 [[nodiscard]] std::vector<std::string> dependent_outputs(const Step& step, const Program& whole, std::size_t limit);
 
-/// Throws Error(shape) where the sizes are not those of the input groups.
-void check_input_sizes(const Program& program, const std::vector<std::size_t>& sizes);
+/// Throws Error(shape) where the sizes of the vectors are not those of the input groups.
+void check_inputs(const Program& program, const std::vector<std::vector<double>>& inputs);
 
 }  // namespace boreon

@@ -192,11 +192,10 @@ void Emitter::scatter(Vec from, std::uint32_t target) {
   }
   table_read_[p.table] = true;
   const Gp base = group_base(true, p.group);
-  const bool high_needed = true;
   a_.mov(x86::rax, x86::qword_ptr(x86::rbp, offsetof(Frame, tables)));
   a_.mov(x86::rax, x86::qword_ptr(x86::rax, static_cast<std::int32_t>(p.table * 8)));
   a_.lea(x86::rax, x86::ptr(x86::rax, x86::r14, 2));
-  if (high_needed) a_.vextractf128(x86::xmm0, from.ymm(), 1);
+  a_.vextractf128(x86::xmm0, from.ymm(), 1);
   // the entry's number in r15, which is restored below: all other registers may hold pointers
   for (int lane = 0; lane < 4; ++lane) {
     a_.mov(x86::r15d, x86::dword_ptr(x86::rax, lane * 4));
@@ -207,7 +206,7 @@ void Emitter::scatter(Vec from, std::uint32_t target) {
   a_.lea(x86::r15, x86::ptr(constants_label_));
 }
 
-void Emitter::store(Operand, const std::uint32_t group, const std::uint32_t index, Vec from) {
+void Emitter::store(std::uint32_t group, std::uint32_t index, Vec from) {
   if (options_.layout == Layout::rows) {
     scatter(from, index);
   } else if (options_.layout == Layout::points) {

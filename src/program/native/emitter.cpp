@@ -27,16 +27,8 @@ Emitter::Emitter(asmjit::CodeHolder& code, const Program& program, const Emitter
   choice.extremes = !options.strict;
   choice.pack = options.strict || lanes_ > 1 || options.set == InstructionSet::sse2 ? 1 : options.set == InstructionSet::avx512 ? 8 : 4;
   machine_ = schedule(program, choice);
-  std::size_t at = 0;
-  for (const auto& g : program.inputs) {
-    input_start_.push_back(at);
-    at += g.size;
-  }
-  at = 0;
-  for (const auto& g : program.outputs) {
-    output_start_.push_back(at);
-    at += g.size;
-  }
+  input_start_ = group_starts(program.inputs);
+  output_start_ = group_starts(program.outputs);
   stores_.head.assign(program.instructions.size() + 1, never);
   const auto all = stores_by_instruction(program);
   for (std::size_t k = 0; k < all.size(); ++k) {
@@ -157,7 +149,7 @@ void Emitter::store_inputs() {
     } else {
       load_numbers(vec(0), source(o), uniform(o));
     }
-    store(o, s.group, s.index, vec(0));
+    store(s.group, s.index, vec(0));
   }
 }
 

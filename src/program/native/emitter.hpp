@@ -89,7 +89,7 @@ class Emitter {
   [[nodiscard]] bool uniform(Operand o) const;
   [[nodiscard]] bool gathered(Operand o) const;
   void gather(Vec target, Operand o);
-  void store(Operand value, const std::uint32_t group, const std::uint32_t index, Vec from);
+  void store(std::uint32_t group, std::uint32_t index, Vec from);
   void scatter(Vec from, std::uint32_t target);
   void index_vector(std::uint32_t table);
   [[nodiscard]] Mem work(std::uint32_t entry) const;
@@ -112,7 +112,6 @@ class Emitter {
   void truth(std::uint32_t target);
   void emit3(asmjit::x86::Inst::Id sse, asmjit::x86::Inst::Id vex, Vec target, Vec a, const Op& b);
   void copy(Vec to, Vec from);
-  std::uint32_t target_for(const MachineInstruction& i, std::uint32_t reused);
   void pass(const MachineInstruction& i);
   void define(std::uint32_t value, std::uint32_t reg);
   void defined(std::uint32_t value);

@@ -60,7 +60,7 @@ void Emitter::finish_stores(std::uint32_t value) {
   Where& w = where_[value];
   for (std::uint32_t l = stores_.head[value]; l != never; l = stores_.links[l].next) {
     const auto& s = stores_.links[l];
-    store({1, value}, s.group, s.index, vec(w.reg));
+    store(s.group, s.index, vec(w.reg));
     if (w.home == Home::none && options_.layout != Layout::rows) {
       w.home = Home::output;
       w.group = s.group;

@@ -14,6 +14,7 @@
 #include "program/executor.hpp"
 #include "program/native/code_memory.hpp"
 #include "program/native/emitter.hpp"
+#include "program/passes.hpp"
 
 namespace boreon {
 namespace {
@@ -147,10 +148,8 @@ class NativeExecutor final : public Executor {
     for (std::size_t i = 0; i < program_->loops.size(); ++i) {
       if (loops_[i].code.memory == nullptr) continue;
       text += fmt::format("\n; loop {}: {} rows, {} at once\n", i + 1, program_->loops[i].rows, loops_[i].code.lanes);
-      EmitterOptions o = options_;
-      o.layout = Layout::rows;
-      o.packed = packs(program_->loops[i]);
-      (void)assemble(program_->loops[i].body, o, &program_->loops[i], native_, &text);
+      const RowLoop& l = program_->loops[i];
+      (void)assemble(l.body, rows_options(l), &l, native_, &text);
     }
     return text;
   }
@@ -162,12 +161,16 @@ class NativeExecutor final : public Executor {
     std::vector<const std::uint32_t*> tables;
   };
 
-  void add_loop(const RowLoop& l) {
-    Loop& made = loops_.emplace_back();
+  [[nodiscard]] EmitterOptions rows_options(const RowLoop& l) const {
     EmitterOptions o = options_;
     o.layout = Layout::rows;
     o.packed = packs(l);
-    made.code = assemble(l.body, o, &l, native_, nullptr);
+    return o;
+  }
+
+  void add_loop(const RowLoop& l) {
+    Loop& made = loops_.emplace_back();
+    made.code = assemble(l.body, rows_options(l), &l, native_, nullptr);
     if (l.rows < made.code.lanes) made.code.memory.reset();
     workspace_ = std::max(workspace_, made.code.workspace);
     for (std::size_t t = 0; t < l.tables.size(); ++t) {
@@ -193,11 +196,7 @@ class NativeExecutor final : public Executor {
     const Variant* next = nullptr;
   };
 
-  [[nodiscard]] std::size_t entry_count() const {
-    std::size_t n = 0;
-    for (const auto& g : program_->inputs) n += g.size;
-    return n;
-  }
+  [[nodiscard]] std::size_t entry_count() const { return group_starts(program_->inputs).back(); }
 
   const Variant& make_variant(std::uint64_t same) const {
     const std::lock_guard lock(variants_made_);

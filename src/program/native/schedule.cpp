@@ -21,7 +21,7 @@ struct Simple {
 const std::vector<Simple>& simple_functions() {
   static const std::vector<Simple> list = [] {
     std::vector<Simple> r;
-    const auto add = [&](std::string_view name, MachineOp op, bool rounding) { r.push_back({static_cast<std::uint16_t>(find_function(name) - catalogue().data()), op, rounding}); };
+    const auto add = [&](std::string_view name, MachineOp op, bool rounding) { r.push_back({row_number(name), op, rounding}); };
     add("abs", MachineOp::absolute, false);
     add("min", MachineOp::minimum, false);
     add("max", MachineOp::maximum, false);
@@ -38,6 +38,7 @@ class Scheduler {
   Scheduler(const Program& p, const MachineChoice& c) : p_(p), choice_(c), n_(p.instructions.size()) {}
 
   MachineProgram run() {
+    find_calls();
     find_fused();
     find_phases();
     m_.results = static_cast<std::uint32_t>(n_);
@@ -57,9 +58,14 @@ class Scheduler {
   }
 
  private:
-  [[nodiscard]] bool is_call(std::size_t k) const {
-    const Instruction& i = p_.instructions[k];
-    return i.op == OpCode::sine_cosine || i.op == OpCode::power || (i.op == OpCode::call && simple(i.function) == nullptr);
+  [[nodiscard]] bool is_call(std::size_t k) const { return call_[k] != 0; }
+  // Asked for several times: found once.
+  void find_calls() {
+    call_.assign(n_, 0);
+    for (std::size_t k = 0; k < n_; ++k) {
+      const Instruction& i = p_.instructions[k];
+      call_[k] = i.op == OpCode::sine_cosine || i.op == OpCode::power || (i.op == OpCode::call && simple(i.function) == nullptr) ? 1 : 0;
+    }
   }
   [[nodiscard]] const Simple* simple(std::uint16_t function) const {
     for (const Simple& s : simple_functions()) {
@@ -256,6 +262,7 @@ class Scheduler {
   MachineProgram m_;
   std::vector<std::uint32_t> uses_;
   std::vector<char> fused_away_;
+  std::vector<char> call_;
   std::vector<std::uint32_t> product_;
   std::vector<std::uint32_t> phase_;
   std::uint32_t phases_ = 0;
