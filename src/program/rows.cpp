@@ -2,6 +2,7 @@
 #include <algorithm>
 #include <cstring>
 #include <map>
+#include <tuple>
 #include <numeric>
 #include <thread>
 #include <unordered_map>
@@ -398,30 +399,46 @@ class LoopMaker {
       for (const std::uint32_t b : members) entries.push_back(static_cast<std::uint32_t>(f.entries[b * f.slots + slot]));
       return table(std::move(entries));
     };
-    const auto add_table = [&](IndexTable t) {
+    // A table of numbers that differ from those of another by one distance is that one: it is read once for both.
+    const auto add_table = [&](IndexTable t) -> std::pair<std::uint32_t, std::int32_t> {
+      for (std::size_t k = 0; k < l.tables.size() && !t.entries.empty(); ++k) {
+        const IndexTable& known = l.tables[k];
+        if (known.entries.empty()) continue;
+        const std::uint32_t distance = t.entries[0] - known.entries[0];
+        std::size_t i = 1;
+        while (i < t.entries.size() && t.entries[i] - known.entries[i] == distance) ++i;
+        if (i == t.entries.size()) return {static_cast<std::uint32_t>(k), static_cast<std::int32_t>(distance)};
+      }
       l.tables.push_back(std::move(t));
-      return static_cast<std::uint32_t>(l.tables.size() - 1);
+      return {static_cast<std::uint32_t>(l.tables.size() - 1), 0};
     };
-    std::map<std::uint32_t, std::pair<std::uint32_t, std::size_t>> of_group;  // table and the slot it was made for
+    struct Shared {
+      std::uint32_t table;
+      std::int32_t offset;
+      std::size_t slot;  // it was made for
+    };
+    std::map<std::uint32_t, Shared> of_group;
     for (std::size_t s = 0; s < f.slots; ++s) {
       const std::uint64_t entry = f.entries[members[0] * f.slots + s];
       const auto group = static_cast<std::uint32_t>((entry >> 32U) - 2);
       if (!steady || uniform_[s]) {
-        l.slots.push_back({group, add_table(column(s)), 0});
+        const auto [t, offset] = add_table(column(s));
+        l.slots.push_back({group, t, offset});
         continue;
       }
-      const auto [at, fresh] = of_group.emplace(group, std::pair{0U, s});
-      if (fresh) at->second.first = add_table(column(s));
-      const std::uint64_t base = f.entries[members[0] * f.slots + at->second.second];
-      l.slots.push_back({group, at->second.first, static_cast<std::int32_t>(static_cast<std::int64_t>(entry) - static_cast<std::int64_t>(base))});
+      const auto [at, fresh] = of_group.emplace(group, Shared{0, 0, s});
+      if (fresh) std::tie(at->second.table, at->second.offset) = add_table(column(s));
+      const std::uint64_t base = f.entries[members[0] * f.slots + at->second.slot];
+      const auto distance = static_cast<std::int32_t>(static_cast<std::int64_t>(entry) - static_cast<std::int64_t>(base));
+      l.slots.push_back({group, at->second.table, at->second.offset + distance});
     }
     for (const std::uint32_t g : set_.groups) {
       const auto [begin, end] = set_.range(g, f.bundles[members[0]]);
       if (begin == end) continue;
       std::vector<std::uint32_t> entries;
       for (const std::uint32_t b : members) entries.push_back(static_cast<std::uint32_t>(set_.range(g, f.bundles[b]).first));
-      const std::uint32_t t = add_table(table(std::move(entries)));
-      for (std::size_t i = 0; i < end - begin; ++i) l.targets.push_back({g, t, static_cast<std::int32_t>(i)});
+      const auto [t, offset] = add_table(table(std::move(entries)));
+      for (std::size_t i = 0; i < end - begin; ++i) l.targets.push_back({g, t, offset + static_cast<std::int32_t>(i)});
     }
     return l;
   }

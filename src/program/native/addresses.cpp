@@ -16,15 +16,16 @@ constexpr std::int32_t mask_bytes = 64;
 constexpr std::uint64_t masks[] = {0x8000000000000000ULL, 0x7fffffffffffffffULL, 0x3ff0000000000000ULL, 0ULL};
 constexpr std::int32_t pool_head = 4 * mask_bytes;
 
-// General registers that may hold pointers to groups; those after the first few survive calls.
-const x86::Gp& pointer_register(std::size_t i) {
-  static const x86::Gp list[] = {x86::rcx, x86::rdx, x86::rsi, x86::rdi, x86::r8, x86::r9, x86::r10, x86::r11, x86::r14};
-  return list[i];
-}
 constexpr std::size_t lost_by_calls = 8;
 constexpr std::size_t pointer_registers = 9;
 
 }  // namespace
+
+// General registers that may hold pointers; those after the first few survive calls.
+Emitter::Gp Emitter::general(std::size_t i) {
+  static const x86::Gp list[] = {x86::rcx, x86::rdx, x86::rsi, x86::rdi, x86::r8, x86::r9, x86::r10, x86::r11, x86::r14};
+  return list[i];
+}
 
 Emitter::Mem Emitter::work(std::uint32_t entry) const { return x86::ptr(x86::rbx, static_cast<std::int32_t>(entry * lanes_ * 8)); }
 Emitter::Mem Emitter::constant_mask(unsigned which) const { return x86::ptr(x86::r15, static_cast<std::int32_t>(which) * mask_bytes); }
@@ -34,27 +35,43 @@ void Emitter::forget_pointers(bool all) {
 }
 
 // The general register that holds a pointer, or a fresh one for it.
-Emitter::Gp Emitter::pointer(std::uint32_t key, bool& fresh) {
+Emitter::Gp Emitter::pointer(PointerKey key, bool& fresh) {
   const std::size_t count = options_.layout == Layout::rows || options_.layout == Layout::points ? lost_by_calls : pointer_registers;  // r14 counts
+  const auto empty = [&](std::size_t i) { return pointers_[i].key.what == Target::nothing; };
   std::size_t oldest = 0;
   ++clock_;
   for (std::size_t i = 0; i < count; ++i) {
     if (pointers_[i].key == key) {
       pointers_[i].age = clock_;
       fresh = false;
-      return pointer_register(i);
+      return general(i);
     }
-    if (pointers_[i].key == never ? pointers_[oldest].key != never : pointers_[oldest].key != never && pointers_[i].age < pointers_[oldest].age) oldest = i;
+    if (pointers_[i].kept) continue;
+    if (pointers_[oldest].kept ||
+        (empty(i) ? !empty(oldest) : !empty(oldest) && pointers_[i].age < pointers_[oldest].age)) {
+      oldest = i;
+    }
   }
-  pointers_[oldest] = {key, clock_};
+  pointers_[oldest] = {key, clock_, false, 0};
   fresh = true;
-  return pointer_register(oldest);
+  return general(oldest);
+}
+
+// The general register that holds a pointer already.
+bool Emitter::known_pointer(PointerKey key, Gp& r) {
+  for (std::size_t i = 0; i < pointer_registers; ++i) {
+    if (pointers_[i].key != key) continue;
+    pointers_[i].age = ++clock_;
+    r = general(i);
+    return true;
+  }
+  return false;
 }
 
 // The first entry of a group.
 Emitter::Gp Emitter::group_base(bool output, std::uint32_t group) {
   bool fresh = false;
-  const Gp r = pointer(group == Program::scratch_group ? never - 1 : group * 2 + (output ? 1 : 0), fresh);
+  const Gp r = pointer({output ? Target::output_group : Target::input_group, group, 0}, fresh);
   if (!fresh) return r;
   if (group == Program::scratch_group) {
     a_.mov(r, x86::qword_ptr(x86::rbp, offsetof(Frame, scratch)));
@@ -64,21 +81,31 @@ Emitter::Gp Emitter::group_base(bool output, std::uint32_t group) {
   return r;
 }
 
+// The numbers of a table, in rax unless a register holds them throughout the loop.
+Emitter::Gp Emitter::table_numbers(std::uint32_t table) {
+  table_read_[table] = true;
+  Gp numbers = x86::rax;
+  if (!known_pointer({Target::table, table, 0}, numbers)) {
+    a_.mov(numbers, x86::qword_ptr(x86::rbp, offsetof(Frame, tables)));
+    a_.mov(numbers, x86::qword_ptr(numbers, static_cast<std::int32_t>(table * 8)));
+  }
+  return numbers;
+}
+
 // The entry of a group that a table names for this row.
 Emitter::Gp Emitter::row_pointer(bool output, std::uint32_t group, std::uint32_t table) {
   const IndexTable& t = loop_->tables[table];
+  const PointerKey key{output ? Target::output_row : Target::input_row, group, table};
+  Gp r;
+  if (known_pointer(key, r)) return r;
   const Gp base = group_base(output, group);
   bool fresh = false;
-  const Gp r = pointer(0x80000000U + (table << 11U) + group * 2 + (output ? 1 : 0), fresh);
-  if (!fresh) return r;
+  r = pointer(key, fresh);
   if (t.entries.empty()) {
     a_.imul(x86::rax, x86::r14, static_cast<int>(t.step * 8));
     a_.lea(r, x86::ptr(base, x86::rax, 0, static_cast<std::int32_t>(t.first * 8)));
   } else {
-    table_read_[table] = true;
-    a_.mov(x86::rax, x86::qword_ptr(x86::rbp, offsetof(Frame, tables)));
-    a_.mov(x86::rax, x86::qword_ptr(x86::rax, static_cast<std::int32_t>(table * 8)));
-    a_.mov(x86::eax, x86::dword_ptr(x86::rax, x86::r14, 2));
+    a_.mov(x86::eax, x86::dword_ptr(table_numbers(table), x86::r14, 2));
     a_.lea(r, x86::ptr(base, x86::rax, 3));
   }
   return r;
@@ -87,7 +114,7 @@ Emitter::Gp Emitter::row_pointer(bool output, std::uint32_t group, std::uint32_t
 // The numbers of an entry at all points.
 Emitter::Gp Emitter::entry_pointer(bool output, std::size_t entry) {
   bool fresh = false;
-  const Gp r = pointer((output ? 0x60000000U : 0x40000000U) + static_cast<std::uint32_t>(entry), fresh);
+  const Gp r = pointer({output ? Target::output_entry : Target::input_entry, static_cast<std::uint32_t>(entry), 0}, fresh);
   if (fresh) a_.mov(r, x86::qword_ptr(output ? x86::r13 : x86::r12, static_cast<std::int32_t>(entry * 8)));
   return r;
 }
@@ -147,12 +174,9 @@ void Emitter::store_numbers(const Mem& to, Vec from) {
 
 // The entries of a table for this block of rows, in scratch register 1.
 void Emitter::index_vector(std::uint32_t table) {
-  table_read_[table] = true;
   if (indexed_table_ == table) return;
   indexed_table_ = table;
-  a_.mov(x86::rax, x86::qword_ptr(x86::rbp, offsetof(Frame, tables)));
-  a_.mov(x86::rax, x86::qword_ptr(x86::rax, static_cast<std::int32_t>(table * 8)));
-  a_.emit(Inst::kIdVmovdqu, lanes_ == 8 ? Vec(x86::ymm(1)) : Vec(x86::xmm(1)), x86::ptr(x86::rax, x86::r14, 2, 0));
+  a_.emit(Inst::kIdVmovdqu, lanes_ == 8 ? Vec(x86::ymm(1)) : Vec(x86::xmm(1)), x86::ptr(table_numbers(table), x86::r14, 2, 0));
 }
 
 void Emitter::gather(Vec target, Operand o) {
@@ -190,11 +214,8 @@ void Emitter::scatter(Vec from, std::uint32_t target) {
     a_.k(x86::k1).vscatterdpd(x86::ptr(base, x86::ymm1, 3, shift), from.zmm());
     return;
   }
-  table_read_[p.table] = true;
   const Gp base = group_base(true, p.group);
-  a_.mov(x86::rax, x86::qword_ptr(x86::rbp, offsetof(Frame, tables)));
-  a_.mov(x86::rax, x86::qword_ptr(x86::rax, static_cast<std::int32_t>(p.table * 8)));
-  a_.lea(x86::rax, x86::ptr(x86::rax, x86::r14, 2));
+  a_.lea(x86::rax, x86::ptr(table_numbers(p.table), x86::r14, 2));
   a_.vextractf128(x86::xmm0, from.ymm(), 1);
   // the entry's number in r15, which is restored below: all other registers may hold pointers
   for (int lane = 0; lane < 4; ++lane) {

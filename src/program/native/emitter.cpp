@@ -65,12 +65,14 @@ void Emitter::run() {
   if (looped) {
     // r14 is the row or point; the last block of rows starts early enough to be whole
     a_.mov(x86::r14, x86::qword_ptr(x86::rbp, offsetof(Frame, begin)));
+    hoist();
+    a_.align(asmjit::AlignMode::kCode, 32);
     a_.bind(again);
-    a_.mov(x86::rax, x86::qword_ptr(x86::rbp, offsetof(Frame, end)));
-    a_.cmp(x86::r14, x86::rax);
+    a_.cmp(x86::r14, x86::qword_ptr(x86::rbp, offsetof(Frame, end)));
     a_.jae(out);
   }
-  if (options_.layout == Layout::rows) {
+  if (options_.layout == Layout::rows && lanes_ > 1) {
+    a_.mov(x86::rax, x86::qword_ptr(x86::rbp, offsetof(Frame, end)));
     a_.sub(x86::rax, static_cast<int>(lanes_));
     a_.cmp(x86::r14, x86::rax);
     a_.cmova(x86::r14, x86::rax);
@@ -87,7 +89,7 @@ void Emitter::run() {
   }
   store_inputs();
   if (looped) {
-    a_.add(x86::r14, static_cast<int>(lanes_));
+    advance();
     a_.jmp(again);
     a_.bind(out);
   }
@@ -117,14 +119,16 @@ void Emitter::store_inputs() {
              place(list[i + run]).table == first.table && place(list[i + run]).offset == first.offset + static_cast<std::int32_t>(run)) {
         ++run;
       }
+      const std::uint32_t* const held = hoisted(o);
+      const std::uint32_t from = held != nullptr ? *held : 0;
       if (run == 1) {
-        load_numbers(vec(0), source(o), false);
-        scatter(vec(0), list[i].index);
+        if (held == nullptr) load_numbers(vec(0), source(o), false);
+        scatter(vec(from), list[i].index);
         loaded = Program::by_loop;
         ++i;
         continue;
       }
-      if (!(loaded == o)) a_.vbroadcastsd(x86::ymm0, source(o));
+      if (held == nullptr && !(loaded == o)) a_.vbroadcastsd(x86::ymm0, source(o));
       loaded = o;
       upper_dirty_ = true;
       const Gp to = row_pointer(true, first.group, first.table);
@@ -132,9 +136,9 @@ void Emitter::store_inputs() {
         const auto shift = static_cast<std::int32_t>((first.offset + static_cast<std::int32_t>(done)) * 8);
         const std::size_t width = run - done >= 4 ? 4 : run - done >= 2 ? 2 : 1;
         if (width == 1) {
-          a_.vmovsd(x86::ptr(to, shift), x86::xmm0);
+          a_.vmovsd(x86::ptr(to, shift), x86::xmm(from));
         } else {
-          a_.emit(Inst::kIdVmovupd, x86::ptr(to, shift), width == 4 ? Vec(x86::ymm0) : Vec(x86::xmm0));
+          a_.emit(Inst::kIdVmovupd, x86::ptr(to, shift), width == 4 ? Vec(x86::ymm(from)) : Vec(x86::xmm(from)));
         }
         done += width;
       }
@@ -144,6 +148,11 @@ void Emitter::store_inputs() {
   }
   for (const auto& s : list) {
     const Operand o = stored(program_, {s.group, s.index});
+    const std::uint32_t* const held = hoisted(o);
+    if (held != nullptr) {
+      store(s.group, s.index, vec(*held));
+      continue;
+    }
     if (gathered(o)) {
       gather(vec(0), o);
     } else {
@@ -180,7 +189,7 @@ std::uint32_t Emitter::take() {
     std::uint32_t victim = never;
     std::uint32_t farthest = 0;
     for (std::uint32_t r = first_register; r < registers_; ++r) {
-      if (std::find(pinned_.begin(), pinned_.end(), r) != pinned_.end()) continue;
+      if (((kept_ >> r) & 1U) != 0 || std::find(pinned_.begin(), pinned_.end(), r) != pinned_.end()) continue;
       const Where& w = where_[holder_[r]];
       // of equals rather one that need not be written to memory
       if (victim == never || w.next > farthest || (w.next == farthest && w.home != Home::none)) {

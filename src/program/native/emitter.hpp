@@ -83,7 +83,15 @@ class Emitter {
   [[nodiscard]] Gp group_base(bool output, std::uint32_t group);
   [[nodiscard]] Mem source(Operand o);
   [[nodiscard]] Gp row_pointer(bool output, std::uint32_t group, std::uint32_t table);
-  Gp pointer(std::uint32_t key, bool& fresh);
+  // What a general register points to.
+  enum class Target : std::uint8_t { nothing, input_group, output_group, input_row, output_row, input_entry, output_entry, table };
+  struct PointerKey {
+    Target what = Target::nothing;
+    std::uint32_t number = 0;  ///< of the group, entry or table
+    std::uint32_t table = 0;   ///< of a row
+    friend bool operator==(const PointerKey&, const PointerKey&) = default;
+  };
+  Gp pointer(PointerKey key, bool& fresh);
   [[nodiscard]] Gp entry_pointer(bool output, std::size_t entry);
   void store_inputs();
   [[nodiscard]] bool uniform(Operand o) const;
@@ -94,9 +102,20 @@ class Emitter {
   void index_vector(std::uint32_t table);
   [[nodiscard]] Mem work(std::uint32_t entry) const;
   [[nodiscard]] Mem constant_mask(unsigned which) const;
+  [[nodiscard]] bool known_pointer(PointerKey key, Gp& r);
+  Gp table_numbers(std::uint32_t table);
   void forget_pointers(bool all);
   void load_numbers(Vec target, const Mem& from, bool one_for_all);
   void store_numbers(const Mem& to, Vec from);
+
+  // what a loop keeps in registers (loops.cpp)
+  void hoist();
+  void hoist_values();
+  void hoist_pointers();
+  [[nodiscard]] const std::uint32_t* hoisted(Operand o) const;
+  void keep(PointerKey key);
+  [[nodiscard]] static Gp general(std::size_t i);
+  void advance();
 
   // instructions (instructions.cpp)
   void instruction(const MachineInstruction& i);
@@ -151,10 +170,14 @@ class Emitter {
     std::vector<Link> links;
   } stores_;
   struct Pointer {
-    std::uint32_t key = never;
+    PointerKey key;
     std::uint32_t age = 0;
+    bool kept = false;      ///< throughout the loop
+    std::int32_t step = 0;  ///< bytes from row to row
   };
   std::array<Pointer, 16> pointers_;
+  std::vector<std::pair<Operand, std::uint32_t>> hoisted_;
+  std::uint32_t kept_ = 0;  // vector registers that hold one value throughout the loop, as bits
   std::uint32_t clock_ = 0;
   std::uint32_t indexed_table_ = never;  // whose entries scratch register 1 holds
   std::vector<bool> table_read_;
