@@ -8,6 +8,7 @@
 #include <cstdio>
 #include <cstdlib>
 #include <functional>
+#include <thread>
 
 #include "boreon/native.hpp"
 #include "models.hpp"
@@ -156,10 +157,28 @@ void many_points(benchmark::State& state, int which, unsigned threads, Machine m
       static_cast<double>(points));
 }
 
+// What this machine gains at most: plain arithmetic in registers, halves in two threads.
+void threads_of_machine(benchmark::State& state) {
+  const auto work = [](long n) {
+    double x = 1;
+    for (long i = 0; i < n; ++i) benchmark::DoNotOptimize(x = x * 0.999 + 0.25);
+  };
+  constexpr long n = 2'000'000;
+  compare(
+      state,
+      [&] {
+        std::thread other(work, n / 2);
+        work(n / 2);
+        other.join();
+      },
+      [&] { work(n); });
+}
+
 constexpr const char* names[] = {"chemistry", "three_bodies", "triple_pendulum", "ionisation", "grid_64"};
 
 const int registered = [] {
   const auto options = [](benchmark::internal::Benchmark* b) { b->UseManualTime()->Iterations(41)->Unit(benchmark::kMicrosecond); };
+  options(benchmark::RegisterBenchmark("two_threads_vs_one/this_machine", threads_of_machine));
   for (int which = 0; which < 5; ++which) {
     const std::string name = names[which];
     options(benchmark::RegisterBenchmark(("one_point_vs_by_hand/" + name).c_str(), [which](benchmark::State& s) { one_point(s, which, false, {.expected_calls = 1e9}); }));

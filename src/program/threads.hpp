@@ -1,19 +1,19 @@
-// Work shared among threads that start and end with it.
+// Work shared among threads.
 #pragma once
 
 #include <cstddef>
-#include <thread>
-#include <vector>
 
 namespace boreon {
 
-/// Calls f(0), ..., f(count - 1), each in a thread of its own; f(0) in this one.
+/// Calls work(context, 0), ..., work(context, count - 1) at the same time, the first in this thread; rethrows the first
+/// exception once all have ended. Helpers sleep between calls, for a call should not pay for starting them; who finds
+/// them at work starts threads of its own.
+void run_in_threads(std::size_t count, void (*work)(const void* context, std::size_t i), const void* context);
+
+/// The same with f(0), ..., f(count - 1).
 template <class F>
 void run_in_threads(std::size_t count, const F& f) {
-  std::vector<std::thread> others;
-  for (std::size_t i = 1; i < count; ++i) others.emplace_back([&f, i] { f(i); });
-  f(std::size_t{0});
-  for (auto& t : others) t.join();
+  run_in_threads(count, [](const void* context, std::size_t i) { (*static_cast<const F*>(context))(i); }, &f);
 }
 
 }  // namespace boreon
