@@ -2,6 +2,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <atomic>
 #include <cstdint>
 #include <functional>
 
@@ -29,13 +30,19 @@ std::span<double> thread_workspace(std::size_t size) {
   return memory;
 }
 
-// Calls f(begin, end) on shares of 0 <= i < n that start at multiples of `step`.
+// Calls f(begin, end) on shares of 0 <= i < n that start at multiples of `step`: several for each thread, so that one
+// that starts late or is interrupted leaves its work to the others.
 template <class F>
 void share(std::size_t n, std::size_t step, unsigned threads, const F& f) {
   const std::size_t steps = (n + step - 1) / step;
   const std::size_t count = std::max<std::size_t>(1, std::min<std::size_t>(threads, steps));
-  const auto bound = [&](std::size_t i) { return std::min(n, steps * i / count * step); };
-  run_in_threads(count, [&](std::size_t i) { f(bound(i), bound(i + 1)); });
+  if (count == 1) return f(std::size_t{0}, n);
+  const std::size_t shares = std::min(steps, 8 * count);
+  const auto bound = [&](std::size_t i) { return std::min(n, steps * i / shares * step); };
+  std::atomic<std::size_t> next{0};
+  run_in_threads(count, [&](std::size_t) {
+    for (std::size_t i = next++; i < shares; i = next++) f(bound(i), bound(i + 1));
+  });
 }
 
 // All instructions, then all rows.
