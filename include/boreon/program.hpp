@@ -161,6 +161,7 @@ struct StagedPrograms {
                                      const std::string& direction = "direction");
 
 class Executor;
+struct CallFrame;
 
 /// Entries of one group at many points: entry i of point p stands at data[i*entry_step + p*point_step]. A point step of
 /// 0 means one set of entries for all points (parameters). Structure of arrays: {data, points, 1}; array of
@@ -211,6 +212,9 @@ class Kernel {
   void check_shapes(std::size_t inputs, std::size_t outputs) const;
   std::shared_ptr<const Program> program_;
   std::shared_ptr<const Executor> executor_;
+  // Machine code of a program without loops, for the shortest way to it.
+  void (*code_)(const CallFrame*) = nullptr;
+  std::size_t code_workspace_ = 0;
 };
 
 /// make_program and Kernel in one.

@@ -10,6 +10,17 @@
 
 namespace boreon {
 
+/// What machine code is called with.
+struct CallFrame {
+  const double* const* in;
+  double* const* out;
+  double* scratch;
+  double* work;
+  const std::uint32_t* const* tables;  ///< of a loop
+  std::size_t begin;                   ///< rows of a loop: at least as many as lanes; points: a multiple of lanes
+  std::size_t end;
+};
+
 /// Immutable; all memory that a call writes comes with the call. `work` has workspace() doubles, aligned to 64 bytes;
 /// `scratch` has as many doubles as the program has scratch values.
 class Executor {
@@ -20,6 +31,12 @@ class Executor {
   Executor& operator=(const Executor&) = delete;
 
   [[nodiscard]] virtual std::size_t workspace() const noexcept = 0;
+  /// Machine code that does all that instructions() does, with how much of `work` it uses. Null: there is none.
+  struct DirectCode {
+    void (*call)(const CallFrame*) = nullptr;
+    std::size_t workspace = 0;
+  };
+  [[nodiscard]] virtual DirectCode code() const noexcept { return {}; }
   /// The instructions: all outputs but those of loops, and scratch.
   virtual void instructions(const double* const* in, double* const* out, double* scratch, double* work) const = 0;
   /// Rows begin <= row < end of a loop; may run on beyond `end` up to the next multiple of row_tile() as long as the

@@ -23,11 +23,18 @@ double* aligned(double* p) {
   return p + ((64 - address % 64) % 64) / sizeof(double);
 }
 
-// Memory of a thread that grows to the largest function called in it.
+// Memory of a thread that grows to the largest function called in it. The pointer stands beside what owns it, since
+// reading it must cost nothing.
+thread_local constinit std::span<double> thread_memory;
+std::span<double> grow_thread_memory(std::size_t size) {
+  thread_local std::vector<double> owner;
+  owner.resize(size + alignment);
+  double* const begin = aligned(owner.data());
+  return thread_memory = {begin, size};
+}
 std::span<double> thread_workspace(std::size_t size) {
-  thread_local std::vector<double> memory;
-  if (memory.size() < size) memory.resize(size);
-  return memory;
+  if (thread_memory.size() >= size) return thread_memory;
+  return grow_thread_memory(size);
 }
 
 // Calls f(begin, end) on shares of 0 <= i < n that start at multiples of `step`: several for each thread, so that one
@@ -148,7 +155,12 @@ bool overlap(const Program& p, std::size_t points, std::span<const PointsIn> inp
 }  // namespace
 
 Kernel::Kernel(Program program) : program_(std::make_shared<const Program>(std::move(program))), executor_(make_interpreter(program_)) {}
-Kernel::Kernel(std::shared_ptr<const Program> program, std::shared_ptr<const Executor> executor) : program_(std::move(program)), executor_(std::move(executor)) {}
+Kernel::Kernel(std::shared_ptr<const Program> program, std::shared_ptr<const Executor> executor) : program_(std::move(program)), executor_(std::move(executor)) {
+  if (!program_->loops.empty()) return;
+  const Executor::DirectCode code = executor_->code();
+  code_ = code.call;
+  code_workspace_ = code.workspace;
+}
 
 const Program& Kernel::program() const noexcept { return *program_; }
 std::size_t Kernel::workspace_size() const noexcept { return executor_->workspace() + program_->scratch.size() + 2 * alignment; }
@@ -160,10 +172,16 @@ void Kernel::check_shapes(std::size_t inputs, std::size_t outputs) const {
   if (outputs != program_->outputs.size()) throw Error(ErrorKind::shape, fmt::format("the function has {} output groups, got {}", program_->outputs.size(), outputs));
 }
 
-void Kernel::operator()(std::span<const double* const> inputs, std::span<double* const> outputs) const { (*this)(inputs, outputs, thread_workspace(workspace_size())); }
+void Kernel::operator()(std::span<const double* const> inputs, std::span<double* const> outputs) const {
+  if (code_ == nullptr) return (*this)(inputs, outputs, thread_workspace(workspace_size()));
+  const CallFrame frame{inputs.data(), outputs.data(), nullptr, thread_workspace(code_workspace_).data(), nullptr, 0, 0};
+  code_(&frame);
+}
 
 void Kernel::operator()(std::span<const double* const> inputs, std::span<double* const> outputs, std::span<double> workspace) const {
-  run_point(*executor_, *program_, inputs.data(), outputs.data(), aligned(workspace.data()));
+  if (code_ == nullptr) return run_point(*executor_, *program_, inputs.data(), outputs.data(), aligned(workspace.data()));
+  const CallFrame frame{inputs.data(), outputs.data(), nullptr, aligned(workspace.data()), nullptr, 0, 0};
+  code_(&frame);
 }
 
 void Kernel::in_threads(unsigned threads, std::span<const double* const> inputs, std::span<double* const> outputs) const {

@@ -74,7 +74,7 @@ Emitter::Gp Emitter::group_base(bool output, std::uint32_t group) {
   const Gp r = pointer({output ? Target::output_group : Target::input_group, group, 0}, fresh);
   if (!fresh) return r;
   if (group == Program::scratch_group) {
-    a_.mov(r, x86::qword_ptr(x86::rbp, offsetof(Frame, scratch)));
+    a_.mov(r, x86::qword_ptr(x86::rbp, offsetof(CallFrame, scratch)));
   } else {
     a_.mov(r, x86::qword_ptr(output ? x86::r13 : x86::r12, static_cast<std::int32_t>(group * 8)));
   }
@@ -86,7 +86,7 @@ Emitter::Gp Emitter::table_numbers(std::uint32_t table) {
   table_read_[table] = true;
   Gp numbers = x86::rax;
   if (!known_pointer({Target::table, table, 0}, numbers)) {
-    a_.mov(numbers, x86::qword_ptr(x86::rbp, offsetof(Frame, tables)));
+    a_.mov(numbers, x86::qword_ptr(x86::rbp, offsetof(CallFrame, tables)));
     a_.mov(numbers, x86::qword_ptr(numbers, static_cast<std::int32_t>(table * 8)));
   }
   return numbers;
@@ -239,6 +239,9 @@ void Emitter::store(std::uint32_t group, std::uint32_t index, Vec from) {
   }
 }
 
+// Without what outputs want side by side.
+std::int32_t Emitter::pool_size() const { return pool_head + static_cast<std::int32_t>(program_.constants.size() * (lanes_ == 4 ? 4 : 1) * 8); }
+
 void Emitter::pool() {
   code_.setLogger(nullptr);  // numbers are no instructions
   a_.align(asmjit::AlignMode::kData, 64);
@@ -247,6 +250,7 @@ void Emitter::pool() {
   for (const std::uint64_t m : masks) data.insert(data.end(), mask_bytes / 8, m);
   const std::size_t copies = lanes_ == 4 ? 4 : 1;
   for (const double c : program_.constants) data.insert(data.end(), copies, std::bit_cast<std::uint64_t>(c));
+  for (const double c : images_) data.push_back(std::bit_cast<std::uint64_t>(c));
   data.resize(data.size() + 8);  // masks of 16 bytes may be read beyond the last number
   a_.embed(data.data(), data.size() * 8);
 }

@@ -3,7 +3,6 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <tuple>
 
 #include "boreon/error.hpp"
 #include "program/passes.hpp"
@@ -47,7 +46,10 @@ Emitter::Emitter(asmjit::CodeHolder& code, const Program& program, const Emitter
   for (std::uint32_t r = registers_; r-- > first_register;) free_.push_back(r);
 }
 
-std::size_t Emitter::workspace() const { return (static_cast<std::size_t>(machine_.argument_entries) + machine_.result_entries + slots_) * lanes_ + 8; }
+std::size_t Emitter::workspace() const {
+  const std::size_t entries = static_cast<std::size_t>(machine_.argument_entries) + machine_.result_entries + slots_;
+  return entries == 0 ? 0 : entries * lanes_ + 8;
+}
 
 Emitter::Vec Emitter::wide(std::uint32_t r, unsigned lanes) const {
   if (lanes == 8) return x86::zmm(r);
@@ -64,15 +66,15 @@ void Emitter::run() {
   const bool looped = options_.layout == Layout::rows || options_.layout == Layout::points;
   if (looped) {
     // r14 is the row or point; the last block of rows starts early enough to be whole
-    a_.mov(x86::r14, x86::qword_ptr(x86::rbp, offsetof(Frame, begin)));
+    a_.mov(x86::r14, x86::qword_ptr(x86::rbp, offsetof(CallFrame, begin)));
     hoist();
     a_.align(asmjit::AlignMode::kCode, 32);
     a_.bind(again);
-    a_.cmp(x86::r14, x86::qword_ptr(x86::rbp, offsetof(Frame, end)));
+    a_.cmp(x86::r14, x86::qword_ptr(x86::rbp, offsetof(CallFrame, end)));
     a_.jae(out);
   }
   if (options_.layout == Layout::rows && lanes_ > 1) {
-    a_.mov(x86::rax, x86::qword_ptr(x86::rbp, offsetof(Frame, end)));
+    a_.mov(x86::rax, x86::qword_ptr(x86::rbp, offsetof(CallFrame, end)));
     a_.sub(x86::rax, static_cast<int>(lanes_));
     a_.cmp(x86::r14, x86::rax);
     a_.cmova(x86::r14, x86::rax);
@@ -97,77 +99,12 @@ void Emitter::run() {
   pool();
 }
 
-// Outputs that are inputs or constants.
-void Emitter::store_inputs() {
-  std::vector<StoreList::Link> list;
-  for (std::uint32_t l = stores_.head.back(); l != never; l = stores_.links[l].next) list.push_back(stores_.links[l]);
-  const bool merge = options_.layout == Layout::rows && lanes_ == 1 && options_.set != InstructionSet::sse2;
-  if (merge) {
-    // Neighbours with the same number are written together: the constant entries of a row of a Jacobian.
-    const auto place = [&](const StoreList::Link& s) { return loop_->targets[s.index]; };
-    const auto key = [&](const StoreList::Link& s) {
-      const Operand o = program_.results[s.group][s.index];
-      return std::tuple(o.space, o.index, place(s).group, place(s).table, place(s).offset);
-    };
-    std::sort(list.begin(), list.end(), [&](const auto& a, const auto& b) { return key(a) < key(b); });
-    Operand loaded = Program::by_loop;
-    for (std::size_t i = 0; i < list.size();) {
-      const Operand o = program_.results[list[i].group][list[i].index];
-      const RowLoop::Place first = place(list[i]);
-      std::size_t run = 1;
-      while (uniform(o) && i + run < list.size() && program_.results[list[i + run].group][list[i + run].index] == o && place(list[i + run]).group == first.group &&
-             place(list[i + run]).table == first.table && place(list[i + run]).offset == first.offset + static_cast<std::int32_t>(run)) {
-        ++run;
-      }
-      const std::uint32_t* const held = hoisted(o);
-      const std::uint32_t from = held != nullptr ? *held : 0;
-      if (run == 1) {
-        if (held == nullptr) load_numbers(vec(0), source(o), false);
-        scatter(vec(from), list[i].index);
-        loaded = Program::by_loop;
-        ++i;
-        continue;
-      }
-      if (held == nullptr && !(loaded == o)) a_.vbroadcastsd(x86::ymm0, source(o));
-      loaded = o;
-      upper_dirty_ = true;
-      const Gp to = row_pointer(true, first.group, first.table);
-      for (std::size_t done = 0; done < run;) {
-        const auto shift = static_cast<std::int32_t>((first.offset + static_cast<std::int32_t>(done)) * 8);
-        const std::size_t width = run - done >= 4 ? 4 : run - done >= 2 ? 2 : 1;
-        if (width == 1) {
-          a_.vmovsd(x86::ptr(to, shift), x86::xmm(from));
-        } else {
-          a_.emit(Inst::kIdVmovupd, x86::ptr(to, shift), width == 4 ? Vec(x86::ymm(from)) : Vec(x86::xmm(from)));
-        }
-        done += width;
-      }
-      i += run;
-    }
-    return;
-  }
-  for (const auto& s : list) {
-    const Operand o = stored(program_, {s.group, s.index});
-    const std::uint32_t* const held = hoisted(o);
-    if (held != nullptr) {
-      store(s.group, s.index, vec(*held));
-      continue;
-    }
-    if (gathered(o)) {
-      gather(vec(0), o);
-    } else {
-      load_numbers(vec(0), source(o), uniform(o));
-    }
-    store(s.group, s.index, vec(0));
-  }
-}
-
 void Emitter::prologue() {
   for (const Gp& r : {x86::rbp, x86::rbx, x86::r12, x86::r13, x86::r14, x86::r15}) a_.push(r);
   a_.sub(x86::rsp, 8);
-  a_.mov(x86::r12, x86::qword_ptr(x86::rdi, offsetof(Frame, in)));
-  a_.mov(x86::r13, x86::qword_ptr(x86::rdi, offsetof(Frame, out)));
-  a_.mov(x86::rbx, x86::qword_ptr(x86::rdi, offsetof(Frame, work)));
+  a_.mov(x86::r12, x86::qword_ptr(x86::rdi, offsetof(CallFrame, in)));
+  a_.mov(x86::r13, x86::qword_ptr(x86::rdi, offsetof(CallFrame, out)));
+  a_.mov(x86::rbx, x86::qword_ptr(x86::rdi, offsetof(CallFrame, work)));
   a_.mov(x86::rbp, x86::rdi);
   if (options_.layout == Layout::tile) {
     a_.mov(x86::r12, x86::qword_ptr(x86::r12));

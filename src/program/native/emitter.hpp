@@ -6,23 +6,13 @@
 #include <array>
 #include <vector>
 
+#include "program/executor.hpp"
 #include "program/native/machine.hpp"
+#include "program/passes.hpp"
 
 namespace boreon::native {
 
 enum class InstructionSet : std::uint8_t { sse2, avx2, avx512 };
-
-/// What machine code is called with.
-struct Frame {
-  const double* const* in;
-  double* const* out;
-  double* scratch;
-  double* work;
-  const std::uint32_t* const* tables;  ///< of a loop
-  std::size_t begin;                   ///< rows of a loop: at least as many as lanes; points: a multiple of lanes
-  std::size_t end;
-};
-using Entry = void (*)(const Frame*);
 
 /// Where the entries of the program are found.
 enum class Layout : std::uint8_t {
@@ -40,7 +30,7 @@ struct EmitterOptions {
   bool strict = false;     ///< no fused operations, functions as the interpreter calls them
 };
 
-/// The code of a program, and how much of Frame::work it uses.
+/// The code of a program, and how much of CallFrame::work it uses.
 class Emitter {
  public:
   Emitter(asmjit::CodeHolder& code, const Program& program, const EmitterOptions& options, const RowLoop* loop = nullptr);
@@ -93,7 +83,7 @@ class Emitter {
   };
   Gp pointer(PointerKey key, bool& fresh);
   [[nodiscard]] Gp entry_pointer(bool output, std::size_t entry);
-  void store_inputs();
+  [[nodiscard]] std::int32_t pool_size() const;
   [[nodiscard]] bool uniform(Operand o) const;
   [[nodiscard]] bool gathered(Operand o) const;
   void gather(Vec target, Operand o);
@@ -107,6 +97,12 @@ class Emitter {
   void forget_pointers(bool all);
   void load_numbers(Vec target, const Mem& from, bool one_for_all);
   void store_numbers(const Mem& to, Vec from);
+
+  // outputs that nothing is computed for (copies.cpp)
+  void store_inputs();
+  void store_runs(std::vector<Store> list);
+  void store_row(std::vector<Store> list);
+  void move_neighbours(std::uint32_t reg, const Mem& from, const Mem* to, std::size_t width);
 
   // what a loop keeps in registers (loops.cpp)
   void hoist();
@@ -181,6 +177,7 @@ class Emitter {
   std::uint32_t clock_ = 0;
   std::uint32_t indexed_table_ = never;  // whose entries scratch register 1 holds
   std::vector<bool> table_read_;
+  std::vector<double> images_;  // constants side by side as outputs want them
   asmjit::Label constants_label_;
   bool upper_dirty_ = false;
 };

@@ -31,7 +31,8 @@ struct Piece {
   unsigned lanes = 1;
   std::vector<bool> tables;
 
-  void operator()(const Frame& frame) const { reinterpret_cast<Entry>(reinterpret_cast<std::uintptr_t>(memory->address()))(&frame); }
+  [[nodiscard]] auto entry() const { return reinterpret_cast<void (*)(const CallFrame*)>(reinterpret_cast<std::uintptr_t>(memory->address())); }
+  void operator()(const CallFrame& frame) const { entry()(&frame); }
 };
 
 class ErrorCatcher : public asmjit::ErrorHandler {
@@ -90,6 +91,7 @@ class NativeExecutor final : public Executor {
   [[nodiscard]] std::size_t lanes() const noexcept override { return lanes_; }
   [[nodiscard]] std::string method() const override { return fmt::format("native {}{}", to_string(machine_), native_.strict ? ", strict" : ""); }
 
+  [[nodiscard]] DirectCode code() const noexcept override { return {point_.entry(), point_.workspace}; }
   void instructions(const double* const* in, double* const* out, double* scratch, double* work) const override { point_({in, out, scratch, work, nullptr, 0, 0}); }
 
   void rows(std::size_t loop, std::size_t begin, std::size_t end, const double* const* in, double* const* out, double* scratch, double* work) const override {
