@@ -1,3 +1,4 @@
+#include <algorithm>
 #include <cmath>
 
 #include "program/network.hpp"
@@ -6,16 +7,23 @@ namespace boreon {
 
 void absorb_factors(Network& network, const std::vector<std::uint32_t>& roots) {
   struct Use {
-    double factor = 0;  // 0: none seen yet
-    bool good = true;
+    bool good = true;  // never without a factor
+    std::vector<std::pair<double, std::uint32_t>> factors;
+    double chosen = 0;
   };
   const std::vector<std::uint32_t> order = network.order(roots);
   std::vector<Use> use(network.nodes.size());
   const auto see = [&](std::uint32_t node, double factor) {
     Use& u = use[node];
     factor = std::fabs(factor);
-    if (u.factor == 0) u.factor = factor;
-    u.good = u.good && u.factor == factor && factor != 1;
+    u.good = u.good && factor != 1;
+    if (!u.good) return;
+    const auto known = std::find_if(u.factors.begin(), u.factors.end(), [&](const auto& f) { return f.first == factor; });
+    if (known != u.factors.end()) {
+      ++known->second;
+    } else {
+      u.factors.emplace_back(factor, 1);
+    }
   };
   const auto scales = [](const Network::Node& n) { return n.kind == Network::Kind::product && n.items.size() == 1 && n.items[0].weight == 1; };
   for (const std::uint32_t root : roots) use[root].good = false;
@@ -31,23 +39,31 @@ void absorb_factors(Network& network, const std::vector<std::uint32_t>& roots) {
       }
     }
   }
-  const auto absorbed = [&](std::uint32_t node) {
-    const Network::Node& n = network.nodes[node];
-    return use[node].good && use[node].factor != 0 && n.kind == Network::Kind::product && n.constant == 1;
-  };
+  // The factor of most uses goes into the product; the other uses keep what is left of theirs.
   for (const std::uint32_t id : order) {
-    if (!absorbed(id)) continue;
-    const std::uint32_t factor = network.number(use[id].factor);
+    Network::Node& n = network.nodes[id];
+    Use& u = use[id];
+    if (!u.good || u.factors.empty() || n.kind != Network::Kind::product || n.constant != 1) continue;
+    const auto most = std::max_element(u.factors.begin(), u.factors.end(), [](const auto& x, const auto& y) { return x.second < y.second; });
+    if (u.factors.size() > 1 && most->second < 2) continue;
+    u.chosen = most->first;
+  }
+  for (const std::uint32_t id : order) {
+    if (use[id].chosen == 0) continue;
+    const std::uint32_t factor = network.number(use[id].chosen);
     network.nodes[id].items.push_back({factor, 1});
   }
+  const auto without = [&](std::uint32_t node, double factor) {
+    const double chosen = use[node].chosen;
+    if (chosen == 0) return factor;
+    return std::fabs(factor) == chosen ? std::copysign(1.0, factor) : factor / chosen;
+  };
   for (const std::uint32_t id : order) {
     Network::Node& n = network.nodes[id];
     if (n.kind == Network::Kind::sum) {
-      for (Network::Item& i : n.items) {
-        if (absorbed(i.node)) i.weight = std::copysign(1.0, i.weight);
-      }
-    } else if (scales(n) && absorbed(n.items[0].node)) {
-      n.constant = std::copysign(1.0, n.constant);
+      for (Network::Item& i : n.items) i.weight = without(i.node, i.weight);
+    } else if (scales(n)) {
+      n.constant = without(n.items[0].node, n.constant);
     }
   }
 }

@@ -120,6 +120,16 @@ std::uint32_t Network::product(double constant, std::vector<Item> items) {
   return keep(std::move(n));
 }
 
+std::uint32_t Network::product_of(std::uint32_t a, std::uint32_t b) {
+  const auto plain = [&](std::uint32_t node) { return std::fabs(unscaled(node).weight) == 1; };
+  if (a == b || value(a) != nullptr || value(b) != nullptr || (plain(a) && plain(b))) return product(1, {{a, 1}, {b, 1}});
+  Node n;
+  n.kind = Kind::product;
+  n.constant = 1;
+  n.items = {{std::min(a, b), 1}, {std::max(a, b), 1}};
+  return keep(std::move(n));
+}
+
 std::uint32_t Network::apply(OpCode op, std::uint16_t function, std::initializer_list<std::uint32_t> operands) {
   if (std::all_of(operands.begin(), operands.end(), [&](std::uint32_t o) { return value(o) != nullptr; })) {
     double arguments[3] = {0, 0, 0};

@@ -43,6 +43,8 @@ struct Network {
   [[nodiscard]] std::uint32_t number(double value);
   [[nodiscard]] std::uint32_t sum(double constant, std::vector<Item> items);
   [[nodiscard]] std::uint32_t product(double constant, std::vector<Item> items);
+  /// a*b as it stands: a coefficient inside, which others share, stays there.
+  [[nodiscard]] std::uint32_t product_of(std::uint32_t a, std::uint32_t b);
   [[nodiscard]] std::uint32_t apply(OpCode op, std::uint16_t function, std::initializer_list<std::uint32_t> operands);
 
   /// c*x as {x, c}; any other node x as {x, 1}.

@@ -153,7 +153,7 @@ class Sharing {
 
   void extract(const Pair& pair, const std::vector<std::uint32_t>& users) {
     const bool sum = pair.ratio != 0;
-    const std::uint32_t both = sum ? network_.sum(0, {{pair.a, 1}, {pair.b, pair.ratio}}) : network_.product(1, {{pair.a, 1}, {pair.b, 1}});
+    const std::uint32_t both = sum ? network_.sum(0, {{pair.a, 1}, {pair.b, pair.ratio}}) : network_.product_of(pair.a, pair.b);
     for (const std::uint32_t id : users) {
       if (id == both) continue;
       std::vector<Item> items;
