@@ -116,22 +116,38 @@ void copy_out(const PointsOut& to, std::size_t entries_of_group, const Span& s, 
   to.single != nullptr ? copy(to.single) : copy(to.data);
 }
 
-// The numbers of each entry, if those of neighbouring points are neighbours in memory.
-bool side_by_side(const Program& p, std::span<const PointsIn> inputs, std::span<const PointsOut> outputs, std::vector<const double*>& in, std::vector<double*>& out,
-                  std::uint64_t& same) {
-  if (inputs.size() > 64) return false;
-  for (std::size_t g = 0; g < inputs.size(); ++g) {
-    const PointsIn& from = inputs[g];
-    if (from.single != nullptr || (from.point_step != 1 && from.point_step != 0)) return false;
-    if (from.point_step == 0) same |= std::uint64_t{1} << g;
-    for (std::size_t i = 0; i < p.inputs[g].size; ++i) in.push_back(from.data + static_cast<std::ptrdiff_t>(i) * from.entry_step);
+// Where each entry stands when the numbers of neighbouring points are neighbours in memory.
+struct SideBySide {
+  std::vector<const double*> in;
+  std::vector<double*> out;
+  std::uint64_t same = 0;  // input groups with one set of entries for all points
+
+  bool find(const Program& p, std::span<const PointsIn> inputs, std::span<const PointsOut> outputs) {
+    if (inputs.size() > 64) return false;
+    same = 0;
+    in.clear();
+    out.clear();
+    for (std::size_t g = 0; g < inputs.size(); ++g) {
+      const PointsIn& from = inputs[g];
+      if (from.single != nullptr || (from.point_step != 1 && from.point_step != 0)) return false;
+      if (from.point_step == 0) same |= std::uint64_t{1} << g;
+      append(in, from, p.inputs[g].size);
+    }
+    for (std::size_t g = 0; g < outputs.size(); ++g) {
+      if (outputs[g].single != nullptr || outputs[g].point_step != 1) return false;
+      append(out, outputs[g], p.outputs[g].size);
+    }
+    return true;
   }
-  for (std::size_t g = 0; g < outputs.size(); ++g) {
-    if (outputs[g].single != nullptr || outputs[g].point_step != 1) return false;
-    for (std::size_t i = 0; i < p.outputs[g].size; ++i) out.push_back(outputs[g].data + static_cast<std::ptrdiff_t>(i) * outputs[g].entry_step);
+
+ private:
+  template <class Pointer, class Group>
+  static void append(std::vector<Pointer>& list, const Group& g, std::size_t entries) {
+    const std::size_t begin = list.size();
+    list.resize(begin + entries);
+    for (std::size_t i = 0; i < entries; ++i) list[begin + i] = g.data + static_cast<std::ptrdiff_t>(i) * g.entry_step;
   }
-  return true;
-}
+};
 
 bool overlap(const Program& p, std::size_t points, std::span<const PointsIn> inputs, std::span<const PointsOut> outputs) {
   const auto range = [&](const auto& g, std::size_t size) {
@@ -208,13 +224,12 @@ void Kernel::many(std::size_t points, std::span<const PointsIn> inputs, std::spa
   check_shapes(inputs.size(), outputs.size());
   const Program& p = *program_;
   const std::size_t lanes = p.loops.empty() ? executor_->lanes() : 1;
-  const std::size_t in_size = group_starts(p.inputs).back();
-  const std::size_t out_size = group_starts(p.outputs).back();
+  const std::size_t in_size = entry_count(p.inputs);
+  const std::size_t out_size = entry_count(p.outputs);
   // Where entries stand side by side nothing has to be copied.
-  std::vector<const double*> in_entries;
-  std::vector<double*> out_entries;
-  std::uint64_t same = 0;
-  const bool direct = lanes > 1 && points >= lanes && side_by_side(p, inputs, outputs, in_entries, out_entries, same) && !overlap(p, points, inputs, outputs);
+  thread_local SideBySide of_thread;  // keeps its memory from call to call
+  SideBySide& entries = of_thread;
+  const bool direct = lanes > 1 && points >= lanes && entries.find(p, inputs, outputs) && !overlap(p, points, inputs, outputs);
   // Several tiles between copying in and copying out: long stretches of each entry, all within the second cache.
   const std::size_t tiles = lanes == 1 ? 1 : std::clamp<std::size_t>(cache_doubles / ((in_size + out_size + 1) * lanes), 1, 16);
   share(points, lanes, threads, [&](std::size_t begin, std::size_t end) {
@@ -222,7 +237,7 @@ void Kernel::many(std::size_t points, std::span<const PointsIn> inputs, std::spa
     double* const in = aligned(memory.data());
     double* const out = aligned(in + in_size * lanes * tiles);
     double* const work = aligned(out + out_size * lanes * tiles);
-    if (direct) begin = executor_->points(in_entries.data(), out_entries.data(), same, begin, end, work);
+    if (direct && (begin = executor_->points(entries.in.data(), entries.out.data(), entries.same, begin, end, work)) == end) return;
     std::vector<const double*> in_groups;
     std::vector<double*> out_groups;
     if (lanes == 1) {

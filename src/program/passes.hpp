@@ -43,6 +43,11 @@ struct Store {
 
 /// Where each group begins when all entries stand one group after another; the last number is that of all entries.
 [[nodiscard]] std::vector<std::size_t> group_starts(const std::vector<Program::Group>& groups);
+[[nodiscard]] inline std::size_t entry_count(const std::vector<Program::Group>& groups) {
+  std::size_t n = 0;
+  for (const auto& g : groups) n += g.size;
+  return n;
+}
 
 template <class F>
 void for_operands(const Instruction& i, F f) {

@@ -110,17 +110,23 @@ class NativeExecutor final : public Executor {
   }
 
   std::size_t points(const double* const* in, double* const* out, std::uint64_t same, std::size_t begin, std::size_t end, double* work) const override {
-    if (lanes_ == 1) return begin;
+    if (lanes_ == 1 || end - begin < lanes_) return begin;
     const Variant* v = variants_.load(std::memory_order_acquire);
     while (v != nullptr && v->same != same) v = v->next;
     if (v == nullptr) v = &make_variant(same);
-    const std::size_t stop = begin + (end - begin) / lanes_ * lanes_;
-    if (v->prepare == nullptr) {
-      v->code({in, out, nullptr, work, nullptr, begin, stop});
-      return stop;
-    }
+    const auto run = [&](const double* const* entries) {
+      // Writing across lines of the cache takes twice as long: all but the first and the last tile begin at one. These
+      // overlap their neighbours.
+      const std::size_t lead = end - begin < 8 * lanes_ ? 0 : to_line(out, begin);
+      if (lead != 0) v->code({entries, out, nullptr, work, nullptr, begin, begin + lanes_});
+      const std::size_t stop = begin + lead + (end - begin - lead) / lanes_ * lanes_;
+      v->code({entries, out, nullptr, work, nullptr, begin + lead, stop});
+      if (stop != end) v->code({entries, out, nullptr, work, nullptr, end - lanes_, end});
+      return end;
+    };
+    if (v->prepare == nullptr) return run(in);
     // What is the same for all points is computed once; its results are more entries that are the same.
-    const std::size_t entries = entry_count();
+    const std::size_t entries = input_entries_;
     double* at = work + v->code.workspace;
     const auto** const all = reinterpret_cast<const double**>(at);
     std::copy(in, in + entries, all);
@@ -140,8 +146,7 @@ class NativeExecutor final : public Executor {
     double* results[] = {prepared};
     v->prepare->instructions(groups.data(), results, nullptr, at);
     for (std::size_t i = 0; i < v->prepared; ++i) all[entries + i] = prepared + i;
-    v->code({all, out, nullptr, work, nullptr, begin, stop});
-    return stop;
+    return run(all);
   }
 
   [[nodiscard]] std::string listing() const override {
@@ -198,8 +203,6 @@ class NativeExecutor final : public Executor {
     const Variant* next = nullptr;
   };
 
-  [[nodiscard]] std::size_t entry_count() const { return group_starts(program_->inputs).back(); }
-
   const Variant& make_variant(std::uint64_t same) const {
     const std::lock_guard lock(variants_made_);
     for (const Variant* v = variants_.load(); v != nullptr; v = v->next) {
@@ -238,11 +241,19 @@ class NativeExecutor final : public Executor {
     return calls > 0 || l.body.operation_count() > 7 * l.slots.size() + 2 * l.targets.size();
   }
 
+  // Points from `begin` to the next one at which most outputs begin a tile in a line of the cache.
+  [[nodiscard]] std::size_t to_line(double* const* out, std::size_t begin) const {
+    std::array<std::size_t, 8> outputs{};
+    for (std::size_t i = 0; i < output_entries_; ++i) ++outputs[reinterpret_cast<std::uintptr_t>(out[i] + begin) / sizeof(double) % lanes_];
+    const auto most = static_cast<std::size_t>(std::max_element(outputs.begin(), outputs.end()) - outputs.begin());
+    return (lanes_ - most) % lanes_;
+  }
+
   // An upper bound that needs no code: all results in memory, and the arguments of calls.
   [[nodiscard]] std::size_t tile_workspace() const {
     std::size_t arguments = 0;
     for (const Instruction& i : program_->instructions) arguments += i.op == OpCode::call || i.op == OpCode::power || i.op == OpCode::sine_cosine ? i.operands : 0U;
-    return (2 * program_->instructions.size() + arguments) * lanes_ + 40 * program_->instructions.size() + 2 * entry_count() + 256;
+    return (2 * program_->instructions.size() + arguments) * lanes_ + 40 * program_->instructions.size() + 2 * input_entries_ + 256;
   }
 
   std::shared_ptr<const Program> program_;
@@ -254,6 +265,8 @@ class NativeExecutor final : public Executor {
   std::deque<Loop> loops_;
   std::size_t workspace_ = 0;
   std::size_t lanes_ = 1;
+  std::size_t input_entries_ = entry_count(program_->inputs);
+  std::size_t output_entries_ = entry_count(program_->outputs);
   mutable std::mutex variants_made_;
   mutable std::vector<std::unique_ptr<Variant>> variants_kept_;
   mutable std::atomic<const Variant*> variants_{nullptr};
