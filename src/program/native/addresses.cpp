@@ -231,7 +231,9 @@ void Emitter::store(std::uint32_t group, std::uint32_t index, Vec from) {
   if (options_.layout == Layout::rows) {
     scatter(from, index);
   } else if (options_.layout == Layout::points) {
-    store_numbers(x86::ptr(entry_pointer(true, output_start_[group] + index), x86::r14, 3), from);
+    const Gp entry = entry_pointer(true, output_start_[group] + index);
+    store_numbers(x86::ptr(entry, x86::r14, 3), from);
+    if (fetch_ahead_) a_.prefetchw(x86::ptr(entry, x86::r14, 3, 64));
   } else if (options_.layout == Layout::tile) {
     store_numbers(x86::ptr(x86::r13, static_cast<std::int32_t>((output_start_[group] + index) * lanes_ * 8)), from);
   } else {

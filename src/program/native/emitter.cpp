@@ -36,6 +36,10 @@ Emitter::Emitter(asmjit::CodeHolder& code, const Program& program, const Emitter
       stores_.head[k] = static_cast<std::uint32_t>(stores_.links.size() - 1);
     }
   }
+  // Measured: where there is little to compute, writing waits for the cache; where many values are kept, what comes
+  // early drives them out of it.
+  const std::size_t outputs = output_start_.back();
+  fetch_ahead_ = options.layout == Layout::points && 3 * outputs >= program.instructions.size() && (2 * outputs + program.instructions.size()) * lanes_ * 8 < 32768;
   if (loop != nullptr) table_read_.assign(loop->tables.size(), false);
   where_.resize(machine_.values());
   for (std::size_t v = 0; v < where_.size(); ++v) {

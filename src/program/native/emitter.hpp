@@ -179,6 +179,7 @@ class Emitter {
   std::vector<bool> table_read_;
   std::vector<double> images_;  // constants side by side as outputs want them
   asmjit::Label constants_label_;
+  bool fetch_ahead_ = false;  // points: the lines of the next tile's outputs
   bool upper_dirty_ = false;
 };
 
