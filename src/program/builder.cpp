@@ -47,6 +47,8 @@ Operand ProgramBuilder::instruction(OpCode op, std::uint16_t function, std::uint
 Operand ProgramBuilder::add(Operand a, Operand b) {
   if (const double* v = value(a); v != nullptr && *v == 0) return b;
   if (const double* v = value(b); v != nullptr && *v == 0) return a;
+  if (const Operand* n = negated(b); n != nullptr) return subtract(a, *n);
+  if (const Operand* n = negated(a); n != nullptr) return subtract(b, *n);
   if (!before(a, b)) std::swap(a, b);
   return instruction(OpCode::add, 0, 2, a, b);
 }
@@ -54,6 +56,7 @@ Operand ProgramBuilder::add(Operand a, Operand b) {
 Operand ProgramBuilder::subtract(Operand a, Operand b) {
   if (const double* v = value(b); v != nullptr && *v == 0) return a;
   if (const double* v = value(a); v != nullptr && *v == 0) return negate(b);
+  if (const Operand* n = negated(b); n != nullptr) return add(a, *n);
   return instruction(OpCode::subtract, 0, 2, a, b);
 }
 

@@ -44,6 +44,10 @@ class ProgramBuilder {
   };
   Operand instruction(OpCode op, std::uint16_t function, std::uint8_t count, Operand a, Operand b = {}, Operand c = {});
   [[nodiscard]] const double* value(Operand a) const { return a.space == 0 ? &program_.constants[a.index] : nullptr; }
+  /// What a negation negates; a + (-b) and a - b are the same number.
+  [[nodiscard]] const Operand* negated(Operand a) const {
+    return a.space == 1 && program_.instructions[a.index].op == OpCode::negate ? &program_.instructions[a.index].a : nullptr;
+  }
 
   Program& program_;
   std::unordered_map<Key, std::uint32_t, KeyHash> known_;

@@ -43,10 +43,10 @@ class Differentiation {
   // The derivative of an output group along a direction.
   Program forward(std::size_t output, std::size_t input, const std::string& name) {
     const std::uint32_t seed = add_input(name, original_.inputs[input].size);
-    std::vector<std::optional<Operand>> dot(original_.instructions.size());
-    const auto of = [&](Operand o) -> std::optional<Operand> {
+    std::vector<std::optional<Signed>> dot(original_.instructions.size());
+    const auto of = [&](Operand o) -> std::optional<Signed> {
       if (o.space == 1) return dot[o.index];
-      if (o.space == 2 + input) return Operand{seed, o.index};
+      if (o.space == 2 + input) return Signed{Operand{seed, o.index}};
       return std::nullopt;
     };
     for (std::size_t k = 0; k < original_.instructions.size(); ++k) {
@@ -54,84 +54,100 @@ class Differentiation {
       if (i.op == OpCode::select) {
         const auto yes = of(i.b);
         const auto no = of(i.c);
-        if (yes || no) dot[k] = build_->select(now(i.a), yes.value_or(zero()), no.value_or(zero()));
+        if (yes || no) dot[k] = Signed{build_->select(now(i.a), plain(yes), plain(no))};
         continue;
       }
-      const std::size_t count = i.operands == 0 ? 1 : i.operands;
-      const Operand operands[] = {i.operands == 0 ? original_.instructions[k - 1].a : i.a, i.b};
       if (i.op == OpCode::divide) {
         // (a' - q b')/b
-        const auto a = of(i.a);
-        const auto b = of(i.b);
-        if (!a && !b) continue;
-        const Operand q = copy_[k];
-        const Operand top = !b ? *a : a ? build_->subtract(*a, build_->multiply(q, *b)) : build_->negate(build_->multiply(q, *b));
-        dot[k] = build_->divide(top, now(i.b));
+        std::optional<Signed> top = of(i.a);
+        if (const auto b = of(i.b)) add_to(top, Signed{build_->multiply(copy_[k], b->value), !b->negative});
+        if (top) dot[k] = Signed{build_->divide(top->value, now(i.b)), top->negative};
         continue;
       }
-      for (std::size_t s = 0; s < std::min<std::size_t>(count, 2); ++s) {
-        const auto d = of(operands[s]);
-        if (!d) continue;
-        const auto term = times(partial(k, s), *d);
-        if (term) dot[k] = dot[k] ? build_->add(*dot[k], *term) : *term;
+      for (std::size_t s = 0; s < arguments(i); ++s) {
+        if (const auto d = of(argument(k, s))) add_to(dot[k], times(partial(k, s), *d));
       }
     }
     std::vector<Operand> product;
-    for (const Operand o : original_.results[output]) product.push_back(of(o).value_or(zero()));
+    for (const Operand o : original_.results[output]) product.push_back(plain(of(o)));
     return finish("product", std::move(product));
   }
 
   // The derivatives of a weighted sum of an output group by an input group.
   Program reverse(std::size_t output, std::size_t input, const std::string& name) {
     const std::uint32_t seed = add_input(name, original_.outputs[output].size);
-    std::vector<std::optional<Operand>> bar(original_.instructions.size());
-    std::vector<std::optional<Operand>> gradient(original_.inputs[input].size);
-    const auto add = [&](Operand to, const std::optional<Operand>& term) {
-      if (!term || to.space == 0 || (to.space > 1 && to.space != 2 + input)) return;
-      std::optional<Operand>& sum = to.space == 1 ? bar[to.index] : gradient[to.index];
-      sum = sum ? build_->add(*sum, *term) : *term;
+    std::vector<std::optional<Signed>> bar(original_.instructions.size());
+    std::vector<std::optional<Signed>> gradient(original_.inputs[input].size);
+    const auto add = [&](Operand to, const std::optional<Signed>& term) {
+      if (to.space == 0 || (to.space > 1 && to.space != 2 + input)) return;
+      add_to(to.space == 1 ? bar[to.index] : gradient[to.index], term);
     };
-    for (std::size_t i = 0; i < original_.results[output].size(); ++i) add(original_.results[output][i], Operand{seed, static_cast<std::uint32_t>(i)});
+    for (std::size_t i = 0; i < original_.results[output].size(); ++i) add(original_.results[output][i], Signed{Operand{seed, static_cast<std::uint32_t>(i)}});
     for (std::size_t k = original_.instructions.size(); k-- > 0;) {
       if (!bar[k]) continue;
       const Instruction& i = original_.instructions[k];
-      const Operand w = *bar[k];
+      const Signed w = *bar[k];
       if (i.op == OpCode::select) {
-        add(i.b, build_->select(now(i.a), w, zero()));
-        add(i.c, build_->select(now(i.a), zero(), w));
+        add(i.b, Signed{build_->select(now(i.a), w.value, zero()), w.negative});
+        add(i.c, Signed{build_->select(now(i.a), zero(), w.value), w.negative});
       } else if (i.op == OpCode::divide) {
-        const Operand by_a = build_->divide(w, now(i.b));
+        const Signed by_a{build_->divide(w.value, now(i.b)), w.negative};
         add(i.a, by_a);
-        if (i.b.space != 0) add(i.b, build_->negate(build_->multiply(by_a, copy_[k])));
+        if (i.b.space != 0) add(i.b, Signed{build_->multiply(by_a.value, copy_[k]), !by_a.negative});
       } else {
-        const std::size_t count = i.operands == 0 ? 1 : std::min<std::size_t>(i.operands, 2);
-        const Operand operands[] = {i.operands == 0 ? original_.instructions[k - 1].a : i.a, i.b};
-        for (std::size_t s = 0; s < count; ++s) {
-          if (operands[s].space != 0) add(operands[s], times(partial(k, s), w));
+        for (std::size_t s = 0; s < arguments(i); ++s) {
+          if (argument(k, s).space != 0) add(argument(k, s), times(partial(k, s), w));
         }
       }
     }
     std::vector<Operand> product;
-    for (const auto& g : gradient) product.push_back(g.value_or(zero()));
+    for (const auto& g : gradient) product.push_back(plain(g));
     return finish("product", std::move(product));
   }
 
  private:
   // A factor of a chain rule: nothing (0), a sign, or a value.
   struct Factor {
-    enum { none, one, minus_one, value } kind = none;
+    enum { none, one, minus_one, value, minus_value } kind = none;
     Operand operand{};
+  };
+
+  // Signs are kept apart until a sum or an output takes them in.
+  struct Signed {
+    Operand value;
+    bool negative = false;
   };
 
   Operand zero() { return build_->constant(0); }
   [[nodiscard]] Operand now(Operand o) const { return o.space == 1 ? copy_[o.index] : o; }
-  std::optional<Operand> times(const Factor& f, Operand d) {
+  Operand plain(const std::optional<Signed>& s) { return !s ? zero() : s->negative ? build_->negate(s->value) : s->value; }
+
+  void add_to(std::optional<Signed>& sum, const std::optional<Signed>& term) {
+    if (!term) return;
+    if (!sum) {
+      sum = term;
+    } else if (sum->negative == term->negative) {
+      sum->value = build_->add(sum->value, term->value);
+    } else {
+      sum = sum->negative ? Signed{build_->subtract(term->value, sum->value)} : Signed{build_->subtract(sum->value, term->value)};
+    }
+  }
+
+  std::optional<Signed> times(const Factor& f, const Signed& d) {
     switch (f.kind) {
       case Factor::none: return std::nullopt;
       case Factor::one: return d;
-      case Factor::minus_one: return build_->negate(d);
-      default: return build_->multiply(f.operand, d);
+      case Factor::minus_one: return Signed{d.value, !d.negative};
+      case Factor::value: return Signed{build_->multiply(f.operand, d.value), d.negative};
+      default: return Signed{build_->multiply(f.operand, d.value), !d.negative};
     }
+  }
+
+  // The operands that an instruction has derivatives by; the cosine of a pair has that of the sine.
+  static std::size_t arguments(const Instruction& i) { return i.operands == 0 || square(i) ? 1 : std::min<std::size_t>(i.operands, 2); }
+  [[nodiscard]] Operand argument(std::size_t k, std::size_t s) const {
+    const Instruction& i = original_.instructions[k];
+    return i.operands == 0 ? original_.instructions[k - 1].a : s == 0 ? i.a : i.b;
   }
 
   std::uint32_t add_input(const std::string& name, std::size_t size) {
@@ -170,7 +186,9 @@ class Differentiation {
     }
   }
 
-  // d(instruction)/d(operand s).
+  static bool square(const Instruction& i) { return i.op == OpCode::multiply && i.a == i.b; }
+
+  // d(instruction)/d(operand s); of a square by the operand that is both.
   Factor partial(std::size_t k, std::size_t s) {
     const Instruction& i = original_.instructions[k];
     const Operand a = now(i.a);
@@ -180,13 +198,13 @@ class Differentiation {
       case OpCode::add: return {Factor::one, {}};
       case OpCode::subtract: return {s == 0 ? Factor::one : Factor::minus_one, {}};
       case OpCode::negate: return {Factor::minus_one, {}};
-      case OpCode::multiply: return value(s == 0 ? b : a);
+      case OpCode::multiply: return value(square(i) ? build_->add(a, a) : s == 0 ? b : a);
       case OpCode::square_root: return value(build_->divide(build_->constant(0.5), copy_[k]));
-      case OpCode::sine_cosine: return value(i.operands == 1 ? build_->call(cos_row, a) : build_->negate(build_->call(sin_row, now(original_.instructions[k - 1].a))));
+      case OpCode::sine_cosine: return i.operands == 1 ? value(build_->call(cos_row, a)) : Factor{Factor::minus_value, build_->call(sin_row, now(original_.instructions[k - 1].a))};
       case OpCode::power:
         if (s == 1) return value(build_->multiply(copy_[k], build_->call(log_row, a)));
         return value(build_->multiply(b, build_->power(a, build_->subtract(b, build_->constant(1)))));
-      case OpCode::call: return value(of_function(i, k, s));
+      case OpCode::call: return i.function == cos_row ? Factor{Factor::minus_value, build_->call(sin_row, a)} : value(of_function(i, k, s));
       default: return {};
     }
   }
@@ -196,7 +214,6 @@ class Differentiation {
     if (i.function == exp_row) return copy_[k];
     if (i.function == log_row) return build_->divide(build_->constant(1), a);
     if (i.function == sin_row) return build_->call(cos_row, a);
-    if (i.function == cos_row) return build_->negate(build_->call(sin_row, a));
     if (i.function == tanh_row) return build_->subtract(build_->constant(1), build_->multiply(copy_[k], copy_[k]));
     // The rule of the catalogue, in symbols that stand for the arguments.
     const FunctionRow& f = catalogue()[i.function];

@@ -2,9 +2,9 @@
 #include <algorithm>
 #include <cstring>
 #include <map>
-#include <tuple>
 #include <numeric>
 #include <thread>
+#include <tuple>
 #include <unordered_map>
 
 #include "boreon/catalogue.hpp"

@@ -78,9 +78,9 @@ TEST_CASE("derivative products cost a few times the function") {
   for (std::size_t i = 0; i < 40; ++i) sum += exp(-x[i] * x[(i + 1) % 40]) * sin(x[(i + 7) % 40]) / (1 + x[i] * x[i]);
   const Program program = make_program(std::vector<OutputGroup>{{"f", {sum}}}, std::vector<InputGroup>{{"x", x}});
   const auto cost = static_cast<double>(program.operation_count());
-  CHECK(static_cast<double>(jacobian_vector(program, "f", "x").operation_count()) < 3.5 * cost);
+  CHECK(static_cast<double>(jacobian_vector(program, "f", "x").operation_count()) < 3 * cost);
   CHECK(static_cast<double>(vector_jacobian(program, "f", "x").operation_count()) < 4 * cost);
-  CHECK(static_cast<double>(hessian_vector(program, "f", "x").operation_count()) < 11 * cost);
+  CHECK(static_cast<double>(hessian_vector(program, "f", "x").operation_count()) < 8 * cost);
   CHECK_THROWS_AS((void)jacobian_vector(program, "g", "x"), Error);
   CHECK_THROWS_AS((void)vector_jacobian(program, "f", "y"), Error);
 }
@@ -99,10 +99,13 @@ TEST_CASE("the optimiser saves operations and keeps values") {
   saved({a + b + x, a + b + y, c - a - b}, 4);        // a + b once, in either sign
   const Program quotients = make_program(std::vector<OutputGroup>{{"f", {a / x, b / x, c / x}}}, std::vector<InputGroup>{{"v", v}});
   CHECK(std::count_if(quotients.instructions.begin(), quotients.instructions.end(), [](const Instruction& i) { return i.op == OpCode::divide; }) == 1);
-  saved({sin(x - y), sin(y - x), cos(y - x)}, 4);                   // parity; sine and cosine are one instruction
-  saved({exp(x), exp(-x)}, 2);                                      // no second call
-  saved({pow(x, Expr(7) / 10) * a, pow(x, Expr(-3) / 10) * b}, 4);  // one power
-  saved({3 * a * x, 3 * b * x, 3 * c * x}, 4);                      // 3*x once
+  saved({sin(x - y), sin(y - x), cos(y - x)}, 4);                       // parity; sine and cosine are one instruction
+  saved({exp(x), exp(-x)}, 2);                                          // no second call
+  saved({pow(x, Expr(7) / 10) * a, pow(x, Expr(-3) / 10) * b}, 4);      // one power
+  saved({3 * a * x, 3 * b * x, 3 * c * x}, 4);                          // 3*x once
+  saved({a - 3 * b * c * x, y - 3 * a * b * c, x + 3 * b * c * y}, 8);  // 3*b*c once
+  const Expr xy = x * y * Expr(Number(13, 100));
+  saved({a - xy, b + xy, 2 * xy}, 5);  // 0.13*x*y once, and twice that
   test::RandomExpression random(77, v);
   for (int i = 0; i < 150; ++i) {
     const std::vector<Expr> f{random(12), random(9) * random(4), random(7) + random(7)};

@@ -47,8 +47,7 @@ Emitter::Gp Emitter::pointer(PointerKey key, bool& fresh) {
       return general(i);
     }
     if (pointers_[i].kept) continue;
-    if (pointers_[oldest].kept ||
-        (empty(i) ? !empty(oldest) : !empty(oldest) && pointers_[i].age < pointers_[oldest].age)) {
+    if (pointers_[oldest].kept || (empty(i) ? !empty(oldest) : !empty(oldest) && pointers_[i].age < pointers_[oldest].age)) {
       oldest = i;
     }
   }

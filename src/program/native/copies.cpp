@@ -90,8 +90,8 @@ void Emitter::store_row(std::vector<Store> list) {
     const Operand o = stored(program_, list[i]);
     const RowLoop::Place first = place(list[i]);
     std::size_t run = 1;
-    while (uniform(o) && i + run < list.size() && stored(program_, list[i + run]) == o && place(list[i + run]).group == first.group &&
-           place(list[i + run]).table == first.table && place(list[i + run]).offset == first.offset + static_cast<std::int32_t>(run)) {
+    while (uniform(o) && i + run < list.size() && stored(program_, list[i + run]) == o && place(list[i + run]).group == first.group && place(list[i + run]).table == first.table &&
+           place(list[i + run]).offset == first.offset + static_cast<std::int32_t>(run)) {
       ++run;
     }
     const std::uint32_t* const held = hoisted(o);
