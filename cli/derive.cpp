@@ -275,62 +275,9 @@ Answer evaluate_command(const Request& r) {
   return a;
 }
 
-namespace {
-
-// check --certify: the numeric functions of a model at its start values, in doubles and in balls.
-Answer certificate(const Model& model, const System& system) {
-  const bool steady = system.right_sides.empty();
-  const SparseMatrix j = sparse_jacobian(system.residuals, system.states);
-  std::vector<OutputGroup> outputs{{"f", system.residuals}, {"jacobian", j}};
-  if (!system.outputs.empty()) outputs.emplace_back("g", system.outputs);
-  const std::vector<InputGroup> inputs{{"y", system.states, system.state_names}, {"p", system.parameters, system.parameter_names}, {"t", {system.time}}};
-  const Certificate c = certify(make_program(outputs, inputs), {system.start, system.parameter_values, {model.run.from}}, 20);
-  // Entries in the words of the model.
-  std::vector<std::string> jacobian_names;
-  const std::vector<std::string>& rows = steady ? system.equation_names : system.state_names;
-  const auto row_name = [&](std::size_t i) { return (steady ? "equation " : "rate of ") + rows[i]; };
-  for (std::size_t row = 0; row < j.pattern.rows; ++row) {
-    for (auto k = static_cast<std::size_t>(j.pattern.row_start[row]); k < static_cast<std::size_t>(j.pattern.row_start[row + 1]); ++k) {
-      jacobian_names.push_back(fmt::format("d({})/d({})", row_name(row), system.state_names[static_cast<std::size_t>(j.pattern.columns[k])]));
-    }
-  }
-  const auto name = [&](const std::string& group, std::size_t i) { return group == "f" ? row_name(i) : group == "g" ? system.output_names[i] : jacobian_names[i]; };
-  Answer a;
-  a.text = fmt::format("{}\n  at the start values, against ball arithmetic of {} bits\n", model.title.empty() ? model.path : model.title, c.precision);
-  a.json["result"] = Json::array();
-  std::vector<const Certificate::Output*> order;
-  for (const auto& o : c.outputs) order.push_back(&o);
-  std::stable_sort(order.begin(), order.end(), [](const auto* x, const auto* y) { return x->digits_lost > y->digits_lost; });
-  constexpr std::size_t most = 20;
-  a.text += "  digits lost   double                  exact\n";
-  for (std::size_t i = 0; i < order.size(); ++i) {
-    const auto& o = *order[i];
-    const std::string what = name(o.group, o.index);
-    a.json["result"].push_back({{"entry", what}, {"digits_lost", o.digits_lost}, {"value", o.value}, {"exact", o.exact}});
-    if (i < most) a.text += fmt::format("  {:>11.1f}   {:<22.16g}  {:<26}  {}\n", o.digits_lost, o.value, o.exact, what);
-  }
-  if (order.size() > most) a.text += fmt::format("  ... and {} entries that lose no more (--json lists all)\n", order.size() - most);
-  a.json["cancellations"] = Json::array();
-  for (const Cancellation& x : c.cancellations) {
-    a.json["cancellations"].push_back({{"subexpression", x.subexpression}, {"digits", x.digits}, {"outputs", x.outputs}});
-  }
-  if (!c.cancellations.empty()) {
-    const Cancellation& x = c.cancellations[0];
-    a.text += fmt::format("  worst cancellation: {:.1f} digits in {}\n", x.digits, x.subexpression);
-  } else {
-    a.text += "  no sum of computed values cancels more than one digit\n";
-  }
-  if (c.undecided) a.text += "  a condition lies on its boundary within rounding: its outcome was taken from the middle\n";
-  const double left = std::max(0.0, 15.95 - c.worst);
-  a.text += fmt::format("verdict: {:.1f} of 15.9 digits are right at the worst entry\n", left);
-  a.json["status"] = "approximate";
-  a.json["check"] = {{"method", "ball arithmetic"}, {"points", 1}, {"digits", left}, {"worst", order.empty() ? "" : name(order[0]->group, order[0]->index)}, {"verdict", "agrees"}};
-  return a;
-}
-
-}  // namespace
-
 Answer check(const Request& r) {
+  if (!r.certify && !r.at.empty()) throw Error(ErrorKind::usage, "derivatives are compared at random points: --at goes with --certify");
+  if (r.certify) return is_model(r.inputs.at(0)) ? certificate_of_model(r) : certificate_of_expressions(r);
   if (!is_model(r.inputs.at(0))) {
     const Expr e = read_input(r.inputs[0], assumptions_of(r).context);
     const bool truth = e.is_constant(ConstantCode::true_value) || e.is_constant(ConstantCode::false_value);
@@ -341,7 +288,6 @@ Answer check(const Request& r) {
   }
   const Model model = model_of(r);
   const System system = system_of(model);
-  if (r.certify) return certificate(model, system);
   CheckOptions options = check_options(model, system);
   if (r.points != 0) options.points = r.points;
   Answer a;

@@ -136,13 +136,14 @@ const std::vector<Command>& commands() {
          c.add_flag("--complex", r.complex, "complex values, principal branches");
        }},
       {"check", "cross-check every derivative of a model, or whether an equation always holds",
-       "  boreon check model.toml\n  boreon check model.toml --points 20\n  boreon check model.toml --certify\n  boreon check \"x^2*sin(y)\"\n  boreon check \"tan(x) = "
+       "  boreon check model.toml\n  boreon check model.toml --points 20\n  boreon check model.toml --certify\n  boreon check \"(1 - cos(x))/x^2\" --certify --at \"x=1e-6\"\n  boreon check \"x^2*sin(y)\"\n  boreon check \"tan(x) = "
        "sin(x)/cos(x)\"\n",
        check,
        [](CLI::App& c, Request& r) {
          add_what(c, r);
          c.add_option("--points", r.points, "random points to compare at (5)")->check(CLI::Range(1, 10000));
-         c.add_flag("--certify", r.certify, "digits that double precision loses at the start values, by rigorous arithmetic");
+         c.add_flag("--certify", r.certify, "digits that double precision loses at the start values, or at --at, by rigorous arithmetic");
+         c.add_option("--at", r.at, "with --certify: where an expression is looked at, \"x=1/3, y=2\"");
        }},
       {"solve", "steady state of a model", "  boreon solve model.toml\n  boreon solve model.toml --set k1=2e-7 --verbose\n", solve,
        [](CLI::App& c, Request& r) {

@@ -112,6 +112,9 @@ void write_file(const std::string& path, const std::string& text);
 [[nodiscard]] Answer series_command(const Request& r);
 [[nodiscard]] Answer integrate_command(const Request& r);
 [[nodiscard]] Answer check(const Request& r);
+/// check --certify: at the start values of a model, or for expressions at --at.
+[[nodiscard]] Answer certificate_of_model(const Request& r);
+[[nodiscard]] Answer certificate_of_expressions(const Request& r);
 [[nodiscard]] Answer solve(const Request& r);
 [[nodiscard]] Answer simulate(const Request& r);
 [[nodiscard]] Answer generate(const Request& r);
