@@ -18,6 +18,8 @@ struct Figure {
   std::string x_label;
   std::string y_label;
   std::vector<Curve> curves;
+  /// Names along the x axis: each curve has one value for each of them, drawn as bars side by side; x is not looked at.
+  std::vector<std::string> categories = {};
   bool logarithmic_x = false;
   bool logarithmic_y = false;
   int width = 1280;

@@ -4,6 +4,7 @@
 #include <sys/wait.h>
 #include <unistd.h>
 
+#include <algorithm>
 #include <cmath>
 #include <cstdlib>
 #include <filesystem>
@@ -26,6 +27,9 @@ std::string quoted(const std::string& text) {
 
 bool drawable(const Figure& f) {
   for (const Curve& c : f.curves) {
+    for (std::size_t i = 0; i < std::min(f.categories.size(), c.y.size()); ++i) {
+      if (std::isfinite(c.y[i])) return true;
+    }
     for (std::size_t i = 0; i < c.x.size(); ++i) {
       if (std::isfinite(c.x[i]) && std::isfinite(c.y[i])) return true;
     }
@@ -35,6 +39,30 @@ bool drawable(const Figure& f) {
 
 // Okabe and Ito's colours, which remain apart for colour-blind readers (2008).
 constexpr const char* palette[] = {"#0072B2", "#D55E00", "#009E73", "#CC79A7", "#E69F00", "#56B4E9", "#000000", "#7F7F7F"};
+
+// Bars of all curves side by side over each category, with their values.
+std::string bars(const Figure& f, std::size_t block) {
+  const auto n = static_cast<double>(f.curves.size());
+  const double width = 0.8 / n;
+  std::string s;
+  for (std::size_t k = 0; k < f.curves.size(); ++k) {
+    s += fmt::format("$data{} << EOD\n", block + k);
+    for (std::size_t i = 0; i < f.categories.size(); ++i) {
+      const double x = static_cast<double>(i) + (static_cast<double>(k) - (n - 1) / 2) * width;
+      s += std::isfinite(f.curves[k].y[i]) ? fmt::format("{:.6g} {:.10g}\n", x, f.curves[k].y[i]) : std::string("\n");
+    }
+    s += "EOD\n";
+  }
+  s += "set xtics (";
+  for (std::size_t i = 0; i < f.categories.size(); ++i) s += fmt::format("{}{} {}", i > 0 ? ", " : "", quoted(f.categories[i]), i);
+  s += fmt::format(")\nset xrange [-0.6:{}]\nset yrange [0:*]\nset boxwidth {:.4g}\nset style fill solid 0.85 noborder\nplot ", static_cast<double>(f.categories.size()) - 0.4,
+                   0.9 * width);
+  for (std::size_t k = 0; k < f.curves.size(); ++k) {
+    s += fmt::format("{0}$data{1} using 1:2 with boxes lc rgb '{2}' title {3}, $data{1} using 1:2:(sprintf('%.2f', $2)) with labels offset 0,0.6 notitle", k > 0 ? ", " : "",
+                     block + k, palette[k % 8], quoted(f.curves[k].label));
+  }
+  return s + "\nset xtics autofreq\nset xrange [*:*]\nset yrange [*:*]\n";
+}
 
 std::string script(const std::vector<Figure>& panels, const std::string& path, bool svg) {
   const int width = panels[0].width;
@@ -47,6 +75,7 @@ std::string script(const std::vector<Figure>& panels, const std::string& path, b
   if (panels.size() > 1) s += fmt::format("set multiplot layout {},1\n", panels.size());
   std::size_t block = 0;
   for (const Figure& f : panels) {
+    if (!f.categories.empty()) continue;
     for (const Curve& c : f.curves) {
       s += fmt::format("$data{} << EOD\n", block++);
       for (std::size_t i = 0; i < c.x.size(); ++i) {
@@ -56,12 +85,18 @@ std::string script(const std::vector<Figure>& panels, const std::string& path, b
       s += "EOD\n";
     }
   }
+  std::size_t of_bars = block;
   block = 0;
   for (const Figure& f : panels) {
     s += fmt::format("set title {}\nset xlabel {}\nset ylabel {}\n", quoted(f.title), quoted(f.x_label), quoted(f.y_label));
     s += f.logarithmic_x ? "set logscale x\n" : "unset logscale x\n";
     s += f.logarithmic_y ? "set logscale y\nset format y '10^{%L}'\n" : "unset logscale y\nset format y '% h'\n";
     if (f.logarithmic_y) s += "set format y '%.0e'\n";
+    if (!f.categories.empty()) {
+      s += bars(f, of_bars);
+      of_bars += f.curves.size();
+      continue;
+    }
     s += "plot ";
     for (std::size_t k = 0; k < f.curves.size(); ++k) {
       const Curve& c = f.curves[k];
@@ -83,7 +118,10 @@ void write_figures(const std::vector<Figure>& panels, const std::string& path) {
   for (const Figure& f : panels) {
     if (!drawable(f)) throw Error(ErrorKind::domain, fmt::format("there is nothing to draw in '{}': no point has a finite value", f.title));
     for (const Curve& c : f.curves) {
-      if (c.x.size() != c.y.size()) throw Error(ErrorKind::shape, fmt::format("the curve '{}' has {} x and {} y", c.label, c.x.size(), c.y.size()));
+      if (!f.categories.empty() && c.y.size() != f.categories.size()) {
+        throw Error(ErrorKind::shape, fmt::format("'{}' has {} values for {} categories", c.label, c.y.size(), f.categories.size()));
+      }
+      if (f.categories.empty() && c.x.size() != c.y.size()) throw Error(ErrorKind::shape, fmt::format("the curve '{}' has {} x and {} y", c.label, c.x.size(), c.y.size()));
     }
   }
   const auto parent = std::filesystem::path(path).parent_path();

@@ -193,4 +193,15 @@ TEST_CASE("figures: gaps, scales, panels, refusals") {
   CHECK_THROWS_AS(write_figure(nothing, folder / "nothing.png"), Error);
   Figure uneven{.title = "uneven", .x_label = "", .y_label = "", .curves = {{.label = "u", .x = {1, 2}, .y = {1}}}};
   CHECK_THROWS_AS(write_figure(uneven, folder / "uneven.png"), Error);
+  Figure bars{.title = "bars",
+              .x_label = "",
+              .y_label = "",
+              .curves = {{.label = "a", .x = {}, .y = {1, 2}}, {.label = "b", .x = {}, .y = {3, 0.5}}},
+              .categories = {"first one", "second one"}};
+  write_figures({bars, f}, folder / "bars.svg");
+  std::ifstream drawn(folder / "bars.svg");
+  const std::string bar_text{std::istreambuf_iterator<char>(drawn), {}};
+  for (const char* word : {"first one", "second one", "3.00", "0.50"}) CHECK(bar_text.find(word) != std::string::npos);
+  bars.categories.pop_back();
+  CHECK_THROWS_AS(write_figure(bars, folder / "bars.png"), Error);
 }
