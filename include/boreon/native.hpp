@@ -58,6 +58,25 @@ class StagedKernel {
   std::size_t groups_ = 0;
 };
 
+/// A function whose outputs are wanted in two calls at the same point: residuals first, and only if they are good enough
+/// their Jacobian, which then costs what it needs beyond them. Copies are independent; calls of one object write its
+/// memory and must not run at once (for that take split() and memory of your own).
+class SplitKernel {
+ public:
+  SplitKernel(const Program& program, std::span<const std::string> first_groups, const NativeOptions& options = {});
+  /// The first groups, in their order.
+  void first(std::span<const double* const> inputs, std::span<double* const> outputs);
+  /// The other groups, in their order, at the inputs of the last call of first().
+  void second(std::span<const double* const> inputs, std::span<double* const> outputs) const;
+  [[nodiscard]] std::size_t kept_values() const noexcept { return kept_.size(); }
+
+ private:
+  static constexpr std::size_t most_groups = 64;
+  Kernel first_;
+  Kernel second_;
+  std::vector<double> kept_;
+};
+
 /// The instruction sets that this processor has, best first: without Machine::automatic; empty if it is another kind.
 [[nodiscard]] std::vector<Machine> machines();
 [[nodiscard]] std::string to_string(Machine machine);

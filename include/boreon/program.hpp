@@ -148,6 +148,15 @@ struct StagedPrograms {
 };
 [[nodiscard]] StagedPrograms stage(const Program& program, std::span<const std::string> fixed_groups);
 
+/// Some output groups (residuals) and the others (their Jacobian) as two programs for the same point, no work done
+/// twice: the first also gives what the second needs of it, as a last output group `kept`, which the second reads as a
+/// last input group. Throws Error(name) for groups that are not there and Error(unsupported) for programs with loops.
+struct SplitPrograms {
+  Program first;   ///< inputs: all groups; outputs: the first groups and `kept`
+  Program second;  ///< inputs: all groups and `kept`; outputs: the other groups
+};
+[[nodiscard]] SplitPrograms split(const Program& program, std::span<const std::string> first_groups);
+
 /// Products with derivatives without forming matrices, derived on the program itself. All outputs of the program stay;
 /// the last output group `product` is added.
 /// J v: the derivative of an output group along `direction`, a last input group as long as `input`.

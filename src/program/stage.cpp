@@ -1,4 +1,4 @@
-// What depends on parameters alone, apart from the rest.
+// A program in two: what depends on parameters alone and the rest; some outputs first and the others later.
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -7,13 +7,78 @@
 #include "program/passes.hpp"
 
 namespace boreon {
-StagedPrograms stage(const Program& program, std::span<const std::string> fixed_groups) {
-  std::vector<char> fixed_group(program.inputs.size(), 0);
-  for (const std::string& name : fixed_groups) {
-    const auto at = std::find_if(program.inputs.begin(), program.inputs.end(), [&](const auto& g) { return g.name == name; });
-    if (at == program.inputs.end()) throw Error(ErrorKind::name, fmt::format("the function has no input group '{}'", name));
-    fixed_group[static_cast<std::size_t>(at - program.inputs.begin())] = 1;
+namespace {
+
+std::vector<char> named(const std::vector<Program::Group>& groups, std::span<const std::string> names, const char* kind) {
+  std::vector<char> chosen(groups.size(), 0);
+  for (const std::string& name : names) {
+    const auto at = std::find_if(groups.begin(), groups.end(), [&](const auto& g) { return g.name == name; });
+    if (at == groups.end()) throw Error(ErrorKind::name, fmt::format("the function has no {} group '{}'", kind, name));
+    chosen[static_cast<std::size_t>(at - groups.begin())] = 1;
   }
+  return chosen;
+}
+
+struct Halves {
+  Program first;   // the early instructions; its last output group has what the second half reads of them
+  Program second;  // the other instructions; that group is its last input group
+};
+
+// `early` instructions need no other ones; the `early_outputs` are those of the first half.
+Halves cut(const Program& program, const std::vector<char>& early, const std::vector<char>& early_outputs, const std::string& name) {
+  const std::size_t n = program.instructions.size();
+  Halves h;
+  h.first.constants = h.second.constants = program.constants;
+  h.first.inputs = h.second.inputs = program.inputs;
+  h.second.loops = program.loops;
+  const auto group = static_cast<std::uint32_t>(2 + program.inputs.size());
+  std::vector<std::uint32_t> renamed(n, 0);
+  std::vector<std::int64_t> place(n, -1);
+  std::vector<Operand> kept;
+  const auto in_first = [&](Operand& o) {
+    if (o.space == 1) o.index = renamed[o.index];
+  };
+  // What the second half reads of the first becomes an input of it.
+  const auto in_second = [&](Operand& o) {
+    if (o.space != 1) return;
+    if (early[o.index] == 0) {
+      o.index = renamed[o.index];
+      return;
+    }
+    if (place[o.index] < 0) {
+      place[o.index] = static_cast<std::int64_t>(kept.size());
+      kept.push_back({1, renamed[o.index]});
+    }
+    o = {group, static_cast<std::uint32_t>(place[o.index])};
+  };
+  for (std::size_t k = 0; k < n; ++k) {
+    Instruction i = program.instructions[k];
+    for (Operand* o : {&i.a, &i.b, &i.c}) early[k] != 0 ? in_first(*o) : in_second(*o);
+    auto& list = early[k] != 0 ? h.first.instructions : h.second.instructions;
+    renamed[k] = static_cast<std::uint32_t>(list.size());
+    list.push_back(i);
+  }
+  for (std::size_t g = 0; g < program.outputs.size(); ++g) {
+    std::vector<Operand> values = program.results[g];
+    const bool first = early_outputs[g] != 0;
+    for (Operand& o : values) first ? in_first(o) : in_second(o);
+    (first ? h.first : h.second).outputs.push_back(program.outputs[g]);
+    (first ? h.first : h.second).results.push_back(std::move(values));
+  }
+  h.second.scratch = program.scratch;
+  std::for_each(h.second.scratch.begin(), h.second.scratch.end(), in_second);
+  h.first.outputs.push_back({name, {}, kept.size(), std::nullopt});
+  h.second.inputs.push_back({name, {}, kept.size(), std::nullopt});
+  for (std::size_t i = 0; i < kept.size(); ++i) h.second.inputs.back().names.push_back(fmt::format("{} {}", name, i));
+  h.first.results.push_back(std::move(kept));
+  remove_unused(h.first);
+  return h;
+}
+
+}  // namespace
+
+StagedPrograms stage(const Program& program, std::span<const std::string> fixed_groups) {
+  const std::vector<char> fixed_group = named(program.inputs, fixed_groups, "input");
   const std::size_t n = program.instructions.size();
   std::vector<char> fixed(n, 0);
   const auto is_fixed = [&](Operand o) { return o.space == 0 || (o.space == 1 ? fixed[o.index] != 0 : fixed_group[o.space - 2] != 0); };
@@ -24,64 +89,43 @@ StagedPrograms stage(const Program& program, std::span<const std::string> fixed_
     if (i.operands == 0) all = k > 0 && fixed[k - 1] != 0;  // the cosine goes with its sine
     fixed[k] = all ? 1 : 0;
   }
-  StagedPrograms s;
-  s.prepare.constants = program.constants;
-  s.main = program;
-  for (std::size_t g = 0; g < program.inputs.size(); ++g) {
-    if (fixed_group[g] != 0) s.prepare.inputs.push_back(program.inputs[g]);
-  }
+  Halves h = cut(program, fixed, std::vector<char>(program.outputs.size(), 0), "prepared");
+  // Only the fixed groups are inputs of the first stage.
   std::vector<std::uint32_t> new_group(program.inputs.size(), 0);
-  for (std::size_t g = 0, next = 0; g < program.inputs.size(); ++g) {
-    if (fixed_group[g] != 0) new_group[g] = static_cast<std::uint32_t>(next++);
+  std::vector<Program::Group> inputs;
+  for (std::size_t g = 0; g < program.inputs.size(); ++g) {
+    new_group[g] = static_cast<std::uint32_t>(2 + inputs.size());
+    if (fixed_group[g] != 0) inputs.push_back(program.inputs[g]);
   }
-  std::vector<std::uint32_t> in_prepare(n, 0);
-  const auto moved = [&](Operand o) -> Operand {
-    if (o.space == 1) return {1, in_prepare[o.index]};
-    return o.space == 0 ? o : Operand{2 + new_group[o.space - 2], o.index};
-  };
-  for (std::size_t k = 0; k < n; ++k) {
-    if (fixed[k] == 0) continue;
-    Instruction i = program.instructions[k];
-    i.a = moved(i.a);
-    i.b = moved(i.b);
-    i.c = moved(i.c);
-    in_prepare[k] = static_cast<std::uint32_t>(s.prepare.instructions.size());
-    s.prepare.instructions.push_back(i);
-  }
-  // What the rest reads becomes an input of it.
-  const auto group = static_cast<std::uint32_t>(2 + program.inputs.size());
-  std::vector<std::int64_t> place(n, -1);
-  std::vector<Operand> prepared;
-  std::vector<std::uint32_t> renamed(n, 0);
-  const auto in_main = [&](Operand& o) {
-    if (o.space != 1) return;
-    if (fixed[o.index] == 0) {
-      o.index = renamed[o.index];
-      return;
+  h.first.inputs = std::move(inputs);
+  for (Instruction& i : h.first.instructions) {
+    for (Operand* o : {&i.a, &i.b, &i.c}) {
+      if (o->space > 1) o->space = new_group[o->space - 2];
     }
-    if (place[o.index] < 0) {
-      place[o.index] = static_cast<std::int64_t>(prepared.size());
-      prepared.push_back({1, in_prepare[o.index]});
-    }
-    o = {group, static_cast<std::uint32_t>(place[o.index])};
-  };
-  std::vector<Instruction> kept;
-  for (std::size_t k = 0; k < n; ++k) {
-    if (fixed[k] != 0) continue;
-    Instruction i = program.instructions[k];
-    for (Operand* o : {&i.a, &i.b, &i.c}) in_main(*o);
-    renamed[k] = static_cast<std::uint32_t>(kept.size());
-    kept.push_back(i);
   }
-  s.main.instructions = std::move(kept);
-  for (auto& g : s.main.results) std::for_each(g.begin(), g.end(), in_main);
-  std::for_each(s.main.scratch.begin(), s.main.scratch.end(), in_main);
-  s.prepare.outputs.push_back({"prepared", {}, prepared.size(), std::nullopt});
-  s.main.inputs.push_back({"prepared", {}, prepared.size(), std::nullopt});
-  for (std::size_t i = 0; i < prepared.size(); ++i) s.main.inputs.back().names.push_back(fmt::format("prepared {}", i));
-  s.prepare.results.push_back(std::move(prepared));
-  remove_unused(s.prepare);
-  return s;
+  return {std::move(h.first), std::move(h.second)};
+}
+
+SplitPrograms split(const Program& program, std::span<const std::string> first_groups) {
+  if (!program.loops.empty()) {
+    throw Error(ErrorKind::unsupported, "outputs are taken apart in programs without loops over rows: make the program with ProgramOptions::rows = false");
+  }
+  const std::vector<char> first = named(program.outputs, first_groups, "output");
+  std::vector<char> needed(program.instructions.size(), 0);
+  const auto need = [&](Operand o) {
+    if (o.space == 1) needed[o.index] = 1;
+  };
+  for (std::size_t g = 0; g < first.size(); ++g) {
+    if (first[g] != 0) std::for_each(program.results[g].begin(), program.results[g].end(), need);
+  }
+  for (std::size_t k = needed.size(); k-- > 0;) {
+    // sine and cosine of one instruction stay together; the sine comes first and has the operand
+    const Instruction& i = program.instructions[k];
+    if (i.op == OpCode::sine_cosine && i.operands == 0 && (needed[k] != 0 || needed[k - 1] != 0)) needed[k] = needed[k - 1] = 1;
+    if (needed[k] != 0) for_operands(i, need);
+  }
+  Halves h = cut(program, needed, first, "kept");
+  return {std::move(h.first), std::move(h.second)};
 }
 
 }  // namespace boreon

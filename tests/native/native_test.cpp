@@ -354,6 +354,39 @@ TEST_CASE("parameters in a stage of their own") {
   }
 }
 
+TEST_CASE("residuals first, their Jacobian later: no work twice") {
+  const auto s = Symbol::list("x y z k");
+  const std::vector<Expr> v(s.begin(), s.begin() + 3);
+  const Expr k = s[3];
+  const std::vector<Expr> f{k * exp(-v[0]) * v[1] - sin(v[2]), v[1] * pow(v[0], Expr(7) / 10), cos(v[2]) / (1 + v[0] * v[0]), v[0]};
+  const SparseMatrix j = sparse_jacobian(f, v);
+  const Program program = make_program(std::vector<OutputGroup>{{"j", j}, {"f", f}}, std::vector<InputGroup>{{"v", v}, {"p", {k}}});
+  const std::string first[] = {"f"};
+  const SplitPrograms parts = split(program, first);
+  CHECK(parts.first.operation_count() + parts.second.operation_count() == program.operation_count());
+  for (const Instruction& i : parts.second.instructions) CHECK(i.op != OpCode::sine_cosine);  // kept
+  for (const bool strict : {false, true}) {
+    SplitKernel kernel(program, first, {.strict = strict, .expected_calls = 1e9});
+    CHECK(kernel.kept_values() > 0);
+    for (const double at : {0.3, 1.2, 2.5}) {
+      const std::vector<double> x{at, at * at, 1 - at};
+      const std::vector<double> p{0.7};
+      const auto expected = Kernel(program).evaluate({x, p});
+      std::vector<double> fs(f.size());
+      std::vector<double> js(j.values.size());
+      const double* in[] = {x.data(), p.data()};
+      double* f_out[] = {fs.data()};
+      double* j_out[] = {js.data()};
+      kernel.first(in, f_out);
+      kernel.second(in, j_out);
+      for (std::size_t i = 0; i < fs.size(); ++i) CHECK(fs[i] == doctest::Approx(expected[1][i]).epsilon(strict ? 1e-300 : 1e-14));
+      for (std::size_t i = 0; i < js.size(); ++i) CHECK(js[i] == doctest::Approx(expected[0][i]).epsilon(strict ? 1e-300 : 1e-14));
+    }
+  }
+  const std::string wrong[] = {"g"};
+  CHECK_THROWS_AS((void)split(program, wrong), Error);
+}
+
 TEST_CASE("the choice of the machine: few calls are interpreted, absent instruction sets refused, listings readable") {
   const Symbol x("x");
   const std::vector<OutputGroup> f{{"f", {sin(x) * exp(x) + x}}};

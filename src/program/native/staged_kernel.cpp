@@ -32,4 +32,26 @@ void StagedKernel::operator()(std::span<const double* const> inputs, std::span<d
   main_(std::span<const double* const>(all, groups_ + 1), outputs);
 }
 
+SplitKernel::SplitKernel(const Program& program, std::span<const std::string> first_groups, const NativeOptions& options) : first_(Program{}), second_(Program{}) {
+  SplitPrograms programs = split(program, first_groups);
+  if (std::max(programs.first.outputs.size(), programs.second.inputs.size()) > most_groups) throw Error(ErrorKind::limit, "too many groups");
+  kept_.resize(programs.first.outputs.back().size);
+  first_ = native_kernel(std::move(programs.first), options);
+  second_ = native_kernel(std::move(programs.second), options);
+}
+
+void SplitKernel::first(std::span<const double* const> inputs, std::span<double* const> outputs) {
+  double* all[most_groups];
+  std::copy(outputs.begin(), outputs.end(), all);
+  all[outputs.size()] = kept_.data();
+  first_(inputs, std::span<double* const>(all, outputs.size() + 1));
+}
+
+void SplitKernel::second(std::span<const double* const> inputs, std::span<double* const> outputs) const {
+  const double* all[most_groups];
+  std::copy(inputs.begin(), inputs.end(), all);
+  all[inputs.size()] = kept_.data();
+  second_(std::span<const double* const>(all, inputs.size() + 1), outputs);
+}
+
 }  // namespace boreon
