@@ -23,7 +23,7 @@ struct Pair {
 // For each pair the nodes that have it: a table with open addressing, the lists in one vector.
 class Users {
  public:
-  Users() : slots_(1024) {}
+  explicit Users(std::size_t pairs) : slots_(std::bit_ceil(2 * pairs + 64)) { links_.reserve(pairs); }
 
   std::uint32_t add(const Pair& p, std::uint32_t user) {
     if (2 * (used_ + 1) > slots_.size()) grow();
@@ -79,10 +79,11 @@ class Users {
 
 class Sharing {
  public:
-  explicit Sharing(Network& network) : network_(network) {}
-
-  void run(const std::vector<std::uint32_t>& order) {
+  Sharing(Network& network, const std::vector<std::uint32_t>& order) : network_(network), users_(pairs(network, order)) {
     for (const std::uint32_t id : order) add_all(id);
+  }
+
+  void run() {
     users_.each([&](const Pair& pair, std::uint32_t count) { queue_.push({count, pair}); });
     std::vector<std::uint32_t> users;
     while (!queue_.empty()) {
@@ -112,7 +113,16 @@ class Sharing {
     }
   };
 
-  [[nodiscard]] bool eligible(const Network::Node& n) const {
+  static std::size_t pairs(const Network& network, const std::vector<std::uint32_t>& order) {
+    std::size_t count = 0;
+    for (const std::uint32_t id : order) {
+      const Network::Node& n = network.nodes[id];
+      if (eligible(n)) count += n.items.size() * (n.items.size() - 1) / 2;
+    }
+    return count;
+  }
+
+  [[nodiscard]] static bool eligible(const Network::Node& n) {
     return (n.kind == Network::Kind::sum || n.kind == Network::Kind::product) && n.items.size() >= 2 && n.items.size() <= longest;
   }
 
@@ -156,28 +166,20 @@ class Sharing {
     const std::uint32_t both = sum ? network_.sum(0, {{pair.a, 1}, {pair.b, pair.ratio}}) : network_.product_of(pair.a, pair.b);
     for (const std::uint32_t id : users) {
       if (id == both) continue;
-      std::vector<Item> items;
+      std::vector<Item>& items = network_.nodes[id].items;
       const double weight = sum ? item(id, pair.a)->weight : std::min(item(id, pair.a)->weight, item(id, pair.b)->weight);
-      for (const Item& i : network_.nodes[id].items) {
-        if (i.node != pair.a && i.node != pair.b) {
-          items.push_back(i);
-        } else if (!sum && i.weight > weight) {
-          items.push_back({i.node, i.weight - weight});
-        }
-      }
-      Item added{both, weight};
+      bool known = false;
       for (Item& i : items) {
-        if (i.node != both) continue;
-        i.weight += weight;
-        added.weight = 0;
+        if (i.node == pair.a || i.node == pair.b) i.weight = sum ? 0 : i.weight - weight;
+        if (i.node == both) i.weight += weight;
+        known = known || i.node == both;
       }
       std::erase_if(items, [](const Item& i) { return i.weight == 0; });
-      network_.nodes[id].items = items;
-      if (added.weight != 0) network_.nodes[id].items.push_back(added);
+      if (!known) items.push_back({both, weight});
       if (item(id, both) == nullptr) continue;
+      const Item shared = *item(id, both);
       for (const Item& i : items) {
         if (i.node == both) continue;
-        const Item shared = *item(id, both);
         if (const std::uint32_t count = add(id, i, shared); count > 1) queue_.push({count, pair_of(sum, i, shared)});
       }
     }
@@ -190,6 +192,6 @@ class Sharing {
 
 }  // namespace
 
-void share_pairs(Network& network, const std::vector<std::uint32_t>& roots) { Sharing(network).run(network.order(roots)); }
+void share_pairs(Network& network, const std::vector<std::uint32_t>& roots) { Sharing(network, network.order(roots)).run(); }
 
 }  // namespace boreon
