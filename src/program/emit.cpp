@@ -60,6 +60,9 @@ class Emitter {
     point_ = fresh({"point", "q_", "point_of_call_"});
     count_ = fresh({"points", "count_", "number_of_points_"});
     shared_ = fresh({"once", "u_", "computed_once_"});
+    stride_ = fresh({"stride", "s_", "stride_of_entries_"});
+    first_ = fresh({"first", "f_", "first_of_block_"});
+    end_ = fresh({"end", "e_", "end_of_block_"});
   }
 
   EmittedSource run() {
@@ -138,11 +141,9 @@ class Emitter {
     }
     text += note("Writes all outputs. Outputs must not overlap inputs. Safe to call from several threads.");
     text += prototype(Shape::one, "double", false) + ";\n\n";
-    if (batch()) {
-      text += note("The same for many points at once, in a form that compilers vectorise: entry i of point q stands at");
-      text += note(fmt::format("[i*{} + q] of each array.", count_));
-      text += prototype(Shape::many, "double", false) + ";\n\n";
-    }
+    text += note("The same for many points at once, in a form that compilers vectorise: entry i of point q stands at");
+    text += note(fmt::format("[i*{} + q] of each array.", count_));
+    text += prototype(Shape::many, "double", false) + ";\n\n";
     if (cpp_ && o_.eigen) text += eigen_interface();
     text += cpp_ ? "}  // namespace " + o_.name + "\n" : "#ifdef __cplusplus\n}\n#endif\n\n#endif\n";
     if (cpp_ && o_.eigen) text.insert(text.find("namespace"), "#include <Eigen/Core>\n#include <Eigen/SparseCore>\n\n");
@@ -177,8 +178,6 @@ class Emitter {
     return text;
   }
 
-  [[nodiscard]] bool batch() const { return p_.loops.empty(); }
-
   // Static tables of the loops.
   std::string tables() const {
     std::string text;
@@ -192,48 +191,62 @@ class Emitter {
     return text.empty() ? text : text + "\n";
   }
 
-  [[nodiscard]] std::string place(const RowLoop& l, std::size_t number, const RowLoop::Place& p, bool output) const {
+  // The index of an entry of a loop.
+  [[nodiscard]] std::string index(const RowLoop& l, std::size_t number, const RowLoop::Place& p) const {
     const IndexTable& t = l.tables[p.table];
-    const std::string array = p.group == Program::scratch_group ? shared_ : (output ? p_.outputs : p_.inputs)[p.group].name;
-    std::string index;
-    if (!t.entries.empty()) {
-      index = fmt::format("{}_entries_{}_{}[{}]", o_.name, number + 1, p.table, row_);
-      if (p.offset != 0) index += fmt::format(" {} {}", p.offset < 0 ? '-' : '+', std::abs(p.offset));
-    } else {
-      const std::int64_t first = static_cast<std::int64_t>(t.first) + p.offset;
-      if (t.step == 0) {
-        index = fmt::format("{}", first);
-      } else {
-        index = t.step == 1 ? row_ : fmt::format("{}*{}", t.step, row_);
-        if (first != 0) index += fmt::format(" {} {}", first < 0 ? '-' : '+', std::abs(first));
-      }
-    }
-    return fmt::format("{}[{}]", array, index);
+    const auto shifted = [](const std::string& text, std::int64_t by) { return by == 0 ? text : fmt::format("{} {} {}", text, by < 0 ? '-' : '+', std::abs(by)); };
+    if (!t.entries.empty()) return shifted(fmt::format("{}_entries_{}_{}[{}]", o_.name, number + 1, p.table, row_), p.offset);
+    const std::int64_t first = static_cast<std::int64_t>(t.first) + p.offset;
+    if (t.step == 0) return fmt::format("{}", first);
+    return shifted(t.step == 1 ? row_ : fmt::format("{}*{}", t.step, row_), first);
   }
 
+  // An entry of an array, for this point.
+  [[nodiscard]] std::string entry(Shape shape, const std::string& array, const std::string& index) const {
+    if (shape == Shape::one) return fmt::format("{}[{}]", array, index);
+    if (array == shared_) return fmt::format("{}[{}*{} + ({} - {})]", array, index, block(), point_, first_);
+    if (index == "0") return fmt::format("{}[{}]", array, point_);
+    const bool plain = index.find(' ') == std::string::npos;
+    return fmt::format("{}[{}*{} + {}]", array, plain ? index : "(" + index + ")", stride_, point_);
+  }
+
+  // Points of a batch between the instructions and each loop over rows: what is computed once stays in the cache.
+  [[nodiscard]] std::size_t block() const { return std::clamp<std::size_t>(8192 / std::max<std::size_t>(1, p_.scratch.size()), 1, 64); }
+
   std::string statements(Shape shape, const std::string& scalar) const {
+    const bool many = shape == Shape::many;
+    const bool blocks = many && !p_.loops.empty();
     BodyStyle style;
     style.scalar = scalar;
     style.temporary = temporary_;
-    style.indent = shape == Shape::many ? "    " : "  ";
-    const auto at = [&](const std::string& name, std::uint32_t i) {
-      if (shape == Shape::one) return fmt::format("{}[{}]", name, i);
-      return i == 0 ? fmt::format("{}[{}]", name, point_) : fmt::format("{}[{}*{} + {}]", name, i, count_, point_);
-    };
-    style.input = [&](std::uint32_t g, std::uint32_t i) { return at(p_.inputs[g].name, i); };
-    style.output = [&](std::uint32_t g, std::uint32_t i) { return g == Program::scratch_group ? fmt::format("{}[{}]", shared_, i) : at(p_.outputs[g].name, i); };
+    style.indent = std::string(many ? blocks ? 6 : 4 : 2, ' ');
+    const auto name = [&](std::uint32_t group, bool output) { return group == Program::scratch_group ? shared_ : (output ? p_.outputs : p_.inputs)[group].name; };
+    style.input = [&](std::uint32_t g, std::uint32_t i) { return entry(shape, name(g, false), fmt::format("{}", i)); };
+    style.output = [&](std::uint32_t g, std::uint32_t i) { return entry(shape, name(g, true), fmt::format("{}", i)); };
     std::string text;
-    if (!p_.scratch.empty()) text += fmt::format("  {} {}[{}];\n", scalar, shared_, p_.scratch.size());
-    if (shape == Shape::many) text += fmt::format("  for (int {0} = 0; {0} < {1}; ++{0}) {{\n", point_, count_);
-    text += body_text(p_, style);
-    if (shape == Shape::many) text += "  }\n";
+    if (!p_.scratch.empty()) text += fmt::format("  {} {}[{}];\n", scalar, shared_, p_.scratch.size() * (many ? block() : 1));
+    if (blocks) {
+      text += fmt::format("  for (int {0} = 0; {0} < {1}; {0} += {2}) {{\n    const int {3} = {1} - {0} < {2} ? {1} : {0} + {2};\n", first_, count_, block(), end_);
+      text += fmt::format("    for (int {0} = {1}; {0} < {2}; ++{0}) {{\n", point_, first_, end_) + body_text(p_, style) + "    }\n";
+    } else if (many) {
+      text += fmt::format("  for (int {0} = 0; {0} < {1}; ++{0}) {{\n", point_, count_) + body_text(p_, style) + "  }\n";
+    } else {
+      text += body_text(p_, style);
+    }
     for (std::size_t n = 0; n < p_.loops.size(); ++n) {
       const RowLoop& l = p_.loops[n];
-      style.indent = "    ";
-      style.input = [&, n](std::uint32_t, std::uint32_t i) { return place(l, n, l.slots[i], false); };
-      style.output = [&, n](std::uint32_t, std::uint32_t i) { return place(l, n, l.targets[i], true); };
-      text += fmt::format("  for (int {0} = 0; {0} < {1}; ++{0}) {{\n", row_, l.rows) + body_text(l.body, style) + "  }\n";
+      style.indent = std::string(blocks ? 8 : 4, ' ');
+      style.input = [&, n](std::uint32_t, std::uint32_t i) { return entry(shape, name(l.slots[i].group, false), index(l, n, l.slots[i])); };
+      style.output = [&, n](std::uint32_t, std::uint32_t i) { return entry(shape, name(l.targets[i].group, true), index(l, n, l.targets[i])); };
+      const std::string rows = fmt::format("for (int {0} = 0; {0} < {1}; ++{0}) {{\n", row_, l.rows);
+      if (blocks) {
+        text += "    " + rows + fmt::format("      for (int {0} = {1}; {0} < {2}; ++{0}) {{\n", point_, first_, end_) + body_text(l.body, style) + "      }\n    }\n";
+      } else {
+        text += "  " + rows + body_text(l.body, style) + "  }\n";
+      }
     }
+    if (blocks) text += "  }\n";
+    if (text.find("*" + stride_ + " + ") != std::string::npos) text.insert(0, fmt::format("  const long long {} = {};\n", stride_, count_));
     return text;
   }
 
@@ -247,8 +260,7 @@ class Emitter {
     std::string text = head_comment();
     if (!cpp_) {
       text += fmt::format("#include \"{}\"\n\n#include <math.h>\n\n", header_name) + tables() + function(Shape::one, "double");
-      if (batch()) text += "\n" + function(Shape::many, "double");
-      return text;
+      return text + "\n" + function(Shape::many, "double");
     }
     text += fmt::format("#include \"{0}.hpp\"\n\n#include \"{0}_any.hpp\"\n\nnamespace {0} {{\n\n", o_.name);
     std::string pass;
@@ -256,9 +268,7 @@ class Emitter {
       for (const auto& g : *groups) pass += (pass.empty() ? "" : ", ") + g.name;
     }
     text += prototype(Shape::one, "double", false) + fmt::format(" {{\n  any::evaluate<double>({});\n}}\n", pass);
-    if (batch()) {
-      text += "\n" + prototype(Shape::many, "double", false) + fmt::format(" {{\n  any::evaluate_many<double>({}{}{});\n}}\n", count_, pass.empty() ? "" : ", ", pass);
-    }
+    text += "\n" + prototype(Shape::many, "double", false) + fmt::format(" {{\n  any::evaluate_many<double>({}{}{});\n}}\n", count_, pass.empty() ? "" : ", ", pass);
     return text + "\n}  // namespace " + o_.name + "\n";
   }
 
@@ -268,7 +278,7 @@ class Emitter {
     text += "#pragma once\n\n#include <cmath>\n\nnamespace " + o_.name +
             "::any {\n\nusing namespace std;  // the mathematical functions; those of other types are found beside the types\n\n" + tables();
     text += "template <class Scalar>\n" + function(Shape::one, "Scalar");
-    if (batch()) text += "\ntemplate <class Scalar>\n" + function(Shape::many, "Scalar");
+    text += "\ntemplate <class Scalar>\n" + function(Shape::many, "Scalar");
     return text + "\n}  // namespace " + o_.name + "::any\n";
   }
 
@@ -286,7 +296,7 @@ class Emitter {
   const Program& p_;
   const EmitOptions& o_;
   bool cpp_;
-  std::string temporary_, row_, point_, count_, shared_;
+  std::string temporary_, row_, point_, count_, shared_, stride_, first_, end_;
 };
 
 }  // namespace

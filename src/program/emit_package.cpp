@@ -55,7 +55,7 @@ std::string self_test(const PackagePart& part) {
        "      printf(\"%s[%d] = %.17g, expected %.17g\\n\", what, i, value, expected[i]);\n      ++bad;\n    }\n  }\n  return bad;\n}\n\n";
   s += "int main(void) {\n  int bad = 0;\n";
   s += fmt::format("  {}({});\n{}", cpp ? name + "::evaluate" : name, args, checks);
-  if (p.loops.empty()) s += copies + fmt::format("  {}({}{});\n{}", cpp ? name + "::evaluate_many" : name + "_many", points, many_args, batch_checks);
+  s += copies + fmt::format("  {}({}{});\n{}", cpp ? name + "::evaluate_many" : name + "_many", points, many_args, batch_checks);
   s += "  puts(bad == 0 ? \"agrees\" : \"DISAGREES\");\n  return bad == 0 ? 0 : 1;\n}\n";
   return s;
 }

@@ -161,13 +161,29 @@ class Sharing {
     return p.ratio == 0 ? a->weight > 0 && b->weight > 0 : b->weight / a->weight == p.ratio;
   }
 
+  // The coefficients that most users have, so that they take the sum as it is.
+  double scale_of(const Pair& pair, const std::vector<std::uint32_t>& users) {
+    counts_.clear();
+    for (const std::uint32_t id : users) {
+      const double w = std::fabs(item(id, pair.a)->weight);
+      const auto known = std::find_if(counts_.begin(), counts_.end(), [&](const auto& c) { return c.first == w; });
+      if (known != counts_.end()) {
+        ++known->second;
+      } else {
+        counts_.emplace_back(w, 1);
+      }
+    }
+    return std::max_element(counts_.begin(), counts_.end(), [](const auto& x, const auto& y) { return x.second < y.second; })->first;
+  }
+
   void extract(const Pair& pair, const std::vector<std::uint32_t>& users) {
     const bool sum = pair.ratio != 0;
-    const std::uint32_t both = sum ? network_.sum(0, {{pair.a, 1}, {pair.b, pair.ratio}}) : network_.product_of(pair.a, pair.b);
+    const double scale = sum ? scale_of(pair, users) : 1;
+    const std::uint32_t both = sum ? network_.sum(0, {{pair.a, scale}, {pair.b, scale * pair.ratio}}) : network_.product_of(pair.a, pair.b);
     for (const std::uint32_t id : users) {
       if (id == both) continue;
       std::vector<Item>& items = network_.nodes[id].items;
-      const double weight = sum ? item(id, pair.a)->weight : std::min(item(id, pair.a)->weight, item(id, pair.b)->weight);
+      const double weight = sum ? item(id, pair.a)->weight / scale : std::min(item(id, pair.a)->weight, item(id, pair.b)->weight);
       bool known = false;
       for (Item& i : items) {
         if (i.node == pair.a || i.node == pair.b) i.weight = sum ? 0 : i.weight - weight;
@@ -186,6 +202,7 @@ class Sharing {
   }
 
   Network& network_;
+  std::vector<std::pair<double, std::uint32_t>> counts_;
   Users users_;
   std::priority_queue<Entry> queue_;
 };

@@ -2,13 +2,16 @@
 #include <doctest/doctest.h>
 #include <unistd.h>
 
+#include <algorithm>
 #include <cmath>
 #include <cstdlib>
 #include <filesystem>
 #include <fstream>
 
 #include "boreon/error.hpp"
+#include "boreon/functions.hpp"
 #include "boreon/program.hpp"
+#include "boreon/symbol.hpp"
 #include "boreon/text.hpp"
 
 using namespace boreon;
@@ -39,7 +42,6 @@ struct Workshop {
 // A main program that calls the emitted function on `inputs` and compares bit for bit.
 std::string main_program(const Kernel& k, const std::string& name, const std::vector<std::vector<double>>& inputs, bool cpp) {
   const auto expected = k.evaluate(inputs);
-  const Program& p = k.program();
   std::string text = "#include \"" + name + (cpp ? ".hpp" : ".h") + "\"\n#include <math.h>\nint main(void) {\n";
   std::string args;
   const auto array = [](const std::vector<double>& v) {
@@ -65,7 +67,26 @@ std::string main_program(const Kernel& k, const std::string& name, const std::ve
     text += "  for (int i = 0; i < " + std::to_string(expected[g].size()) + "; ++i) {\n    if (!(out" + std::to_string(g) + "[i] == expected" + std::to_string(g) +
             "[i]) && !(isnan(out" + std::to_string(g) + "[i]) && isnan(expected" + std::to_string(g) + "[i]))) return 1 + i;\n  }\n";
   }
-  (void)p;
+  // The batch function on the same point many times, more than fit one block.
+  text += "  enum { copies = 67 };\n";
+  std::string many = "copies";
+  const auto declare = [&](const std::string& batch, std::size_t size) {
+    text += "  static double " + batch + "[" + std::to_string(std::max<std::size_t>(1, size)) + "*copies];\n";
+    many += ", " + batch;
+  };
+  for (std::size_t g = 0; g < inputs.size(); ++g) {
+    const std::string n = std::to_string(g);
+    declare("many_in" + n, inputs[g].size());
+    text += "  for (int i = 0; i < " + std::to_string(inputs[g].size()) + "*copies; ++i) many_in" + n + "[i] = in" + n + "[i/copies];\n";
+  }
+  for (std::size_t g = 0; g < expected.size(); ++g) declare("many_out" + std::to_string(g), expected[g].size());
+  text += std::string("  ") + (cpp ? name + "::evaluate_many" : name + "_many") + "(" + many + ");\n";
+  for (std::size_t g = 0; g < expected.size(); ++g) {
+    const std::string got = "many_out" + std::to_string(g) + "[i]";
+    const std::string want = "expected" + std::to_string(g) + "[i/copies]";
+    text += "  for (int i = 0; i < " + std::to_string(expected[g].size()) + "*copies; ++i) {\n    if (!(" + got + " == " + want + ") && !(isnan(" + got + ") && isnan(" + want +
+            "))) return 100;\n  }\n";
+  }
   return text + "  return 0;\n}\n";
 }
 
@@ -113,6 +134,33 @@ TEST_CASE("two functions in one program, a C header used from C++, names that co
   CHECK(shop.run("gcc -std=c99 -c first.c second.c && g++ -std=c++17", "both.cpp first.o second.o") == 0);
   CHECK_THROWS_AS((void)emit(compile({OutputGroup("same", {w})}, {{"same", {w}}}).program()), Error);
   CHECK_THROWS_AS((void)emit(compile({OutputGroup("not a name", {w})}, {{"w", {w}}}).program()), Error);
+}
+
+TEST_CASE("loops over rows in C and C++: one point and batches, bit for bit what the Kernel computes") {
+  const Workshop shop;
+  constexpr int n = 150;
+  std::vector<Expr> y;
+  for (int i = 0; i < n; ++i) y.emplace_back(Symbol("y" + std::to_string(i)));
+  const Symbol d("D");
+  const Symbol k("k");
+  std::vector<Expr> f;
+  for (std::size_t i = 0; i < n; ++i) {
+    const std::size_t at = i * i * 11 % n;  // found through tables
+    f.push_back(d * (y[(at + 1) % n] + y[(at + n - 1) % n] - 2 * y[at]) - exp(k) * y[at] * y[at] / (1 + k * k));
+  }
+  const Program p = make_program(std::vector<OutputGroup>{{"f", f}, {"j", sparse_jacobian(f, y)}}, std::vector<InputGroup>{{"y", y}, {"p", {d, k}}});
+  REQUIRE(!p.loops.empty());
+  REQUIRE(!p.scratch.empty());
+  std::vector<double> at(n);
+  for (std::size_t i = 0; i < n; ++i) at[i] = std::sin(static_cast<double>(i));
+  const std::vector<std::vector<double>> inputs{at, {0.3, 0.7}};
+  const Kernel kernel(p);
+  shop.put(emit(p, {.language = Language::c, .name = "rows_c"}));
+  shop.put("main.c", main_program(kernel, "rows_c", inputs, false));
+  CHECK(shop.run("gcc -std=c99", "rows_c.c main.c") == 0);
+  shop.put(emit(p, {.language = Language::cpp, .name = "rows_cpp"}));
+  shop.put("main.cpp", main_program(kernel, "rows_cpp", inputs, true));
+  CHECK(shop.run("g++ -std=c++17", "rows_cpp.cpp main.cpp") == 0);
 }
 
 TEST_CASE("the sparse pattern in the header is that of the matrix") {
