@@ -269,7 +269,7 @@ enum class Language { c, cpp };
 struct EmitOptions {
   Language language = Language::cpp;
   std::string name = "model";  ///< of the files, the function and (C++) the namespace; an identifier
-  std::string title;           ///< put into the head comment
+  std::string title = {};      ///< put into the head comment
   bool eigen = false;          ///< C++: also functions on Eigen's vectors and sparse matrices
 };
 
