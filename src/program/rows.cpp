@@ -3,6 +3,7 @@
 #include <cstring>
 #include <map>
 #include <numeric>
+#include <optional>
 #include <thread>
 #include <tuple>
 #include <unordered_map>
@@ -400,14 +401,18 @@ class LoopMaker {
       return table(std::move(entries));
     };
     // A table of numbers that differ from those of another by one distance is that one: it is read once for both.
+    const auto apart = [](const IndexTable& t, const IndexTable& known) -> std::optional<std::uint32_t> {
+      if (t.entries.size() != known.entries.size()) return std::nullopt;
+      if (t.entries.empty()) return t.step != 0 && t.step == known.step ? std::optional(t.first - known.first) : std::nullopt;
+      const std::uint32_t d = t.entries[0] - known.entries[0];
+      for (std::size_t i = 1; i < t.entries.size(); ++i) {
+        if (t.entries[i] - known.entries[i] != d) return std::nullopt;
+      }
+      return d;
+    };
     const auto add_table = [&](IndexTable t) -> std::pair<std::uint32_t, std::int32_t> {
-      for (std::size_t k = 0; k < l.tables.size() && !t.entries.empty(); ++k) {
-        const IndexTable& known = l.tables[k];
-        if (known.entries.empty()) continue;
-        const std::uint32_t distance = t.entries[0] - known.entries[0];
-        std::size_t i = 1;
-        while (i < t.entries.size() && t.entries[i] - known.entries[i] == distance) ++i;
-        if (i == t.entries.size()) return {static_cast<std::uint32_t>(k), static_cast<std::int32_t>(distance)};
+      for (std::size_t k = 0; k < l.tables.size(); ++k) {
+        if (const auto d = apart(t, l.tables[k])) return {static_cast<std::uint32_t>(k), static_cast<std::int32_t>(*d)};
       }
       l.tables.push_back(std::move(t));
       return {static_cast<std::uint32_t>(l.tables.size() - 1), 0};

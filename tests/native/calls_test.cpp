@@ -3,6 +3,7 @@
 #include <sys/wait.h>
 #include <unistd.h>
 
+#include <algorithm>
 #include <cmath>
 #include <cstdlib>
 #include <thread>
@@ -134,6 +135,42 @@ TEST_CASE("loops over rows that lie anywhere: constants, parameters and neighbou
     for (std::size_t g = 0; g < 2; ++g) {
       for (std::size_t i = 0; i < fast[g].size(); ++i) CHECK(fast[g][i] == doctest::Approx(expected[g][i]).epsilon(1e-12));
     }
+  }
+}
+
+TEST_CASE("loops over rows with more groups than there are registers") {
+  constexpr std::size_t n = 200;
+  std::vector<InputGroup> inputs;
+  std::vector<std::vector<double>> at;
+  const auto group = [&](const std::string& name, std::size_t size) {
+    InputGroup g{name, {}};
+    std::vector<double> values;
+    for (std::size_t i = 0; i < size; ++i) {
+      g.variables.emplace_back(Symbol(name + std::to_string(i)));
+      values.push_back(std::sin(static_cast<double>(i * (inputs.size() + 3))));
+    }
+    inputs.push_back(g);
+    at.push_back(values);
+  };
+  for (const char* name : {"a", "b", "c", "d", "e"}) group(name, n);
+  group("y", 5 * n);  // read at five different paces
+  std::vector<Expr> f;
+  std::vector<Expr> g;
+  for (std::size_t i = 0; i < n; ++i) {
+    const auto v = [&](std::size_t which, std::size_t entry) { return inputs[which].variables[entry]; };
+    f.push_back(v(5, 3 * i) * v(0, i) + v(5, i) * v(1, i) - v(2, i) * v(5, 2 * i + 1) + v(5, 4 * i) * v(5, 5 * i));
+    g.push_back(v(5, 2 * i) - v(3, i) * v(4, i) * v(5, 3 * i + 1));
+  }
+  const std::vector<OutputGroup> outputs{{"f", f}, {"g", g}};
+  const Program rolled = make_program(outputs, inputs);
+  REQUIRE(!rolled.loops.empty());
+  const auto expected = Kernel(make_program(outputs, inputs, {.optimise = false, .rows = false})).evaluate(at);
+  for (const Machine machine : machines()) {
+    CAPTURE(to_string(machine));
+    const auto got = native_kernel(rolled, {.machine = machine}).evaluate(at);
+    double worst = 0;
+    for (std::size_t i = 0; i < n; ++i) worst = std::max({worst, std::abs(got[0][i] - expected[0][i]), std::abs(got[1][i] - expected[1][i])});
+    CHECK(worst < 1e-14);
   }
 }
 

@@ -14,6 +14,10 @@ void Emitter::hoist() {
   if (!machine_.batches.empty()) return;  // calls lose all registers
   hoist_values();
   hoist_pointers();
+  // Other registers hold something else when the loop comes round.
+  for (Pointer& p : pointers_) {
+    if (!p.kept) p = {};
+  }
 }
 
 const std::uint32_t* Emitter::hoisted(Operand o) const {
