@@ -3,6 +3,7 @@
 #include <fmt/ranges.h>
 
 #include <algorithm>
+#include <cmath>
 #include <functional>
 
 #include "request.hpp"
@@ -12,7 +13,15 @@ namespace {
 
 using NameOf = std::function<std::string(const Certificate::Output&)>;
 
-Answer report(const std::string& title, const std::string& place, const Certificate& c, const NameOf& name) {
+Answer report(const std::string& title, const std::string& place, const Program& program, const std::vector<std::vector<double>>& at, const NameOf& name) {
+  for (const auto& group : Kernel(program).evaluate(at)) {
+    if (std::all_of(group.begin(), group.end(), [](double v) { return std::isfinite(v); })) continue;
+    const std::vector<DomainFault> faults = diagnose(program, at, 1);
+    if (faults.empty()) throw Error(ErrorKind::domain, "there are no digits to lose: the value is not finite");
+    throw Error(ErrorKind::domain,
+                fmt::format("there are no digits to lose: {} is {} where {}", faults[0].subexpression, std::isnan(faults[0].value) ? "undefined" : "infinite", faults[0].operands));
+  }
+  const Certificate c = certify(program, at, 20);
   Answer a;
   a.text = fmt::format("{}\n  at {}, against ball arithmetic of {} bits\n", title, place, c.precision);
   a.json["result"] = Json::array();
@@ -56,7 +65,7 @@ Answer certificate_of_model(const Request& r) {
   std::vector<OutputGroup> outputs{{"f", system.residuals}, {"jacobian", j}};
   if (!system.outputs.empty()) outputs.emplace_back("g", system.outputs);
   const std::vector<InputGroup> inputs{{"y", system.states, system.state_names}, {"p", system.parameters, system.parameter_names}, {"t", {system.time}}};
-  const Certificate c = certify(make_program(outputs, inputs), {system.start, system.parameter_values, {model.run.from}}, 20);
+  const Program program = make_program(outputs, inputs);
   // Entries in the words of the model.
   const std::vector<std::string>& rows = steady ? system.equation_names : system.state_names;
   const auto row_name = [&](std::size_t i) { return (steady ? "equation " : "rate of ") + rows[i]; };
@@ -66,9 +75,10 @@ Answer certificate_of_model(const Request& r) {
       jacobian_names.push_back(fmt::format("d({})/d({})", row_name(row), system.state_names[static_cast<std::size_t>(j.pattern.columns[k])]));
     }
   }
-  return report(model.title.empty() ? model.path : model.title, "the start values", c, [&](const Certificate::Output& o) {
-    return o.group == "f" ? row_name(o.index) : o.group == "g" ? system.output_names[o.index] : jacobian_names[o.index];
-  });
+  return report(model.title.empty() ? model.path : model.title, "the start values", program, {system.start, system.parameter_values, {model.run.from}},
+                [&](const Certificate::Output& o) { return o.group == "f"   ? row_name(o.index)
+                                                           : o.group == "g" ? system.output_names[o.index]
+                                                                            : jacobian_names[o.index]; });
 }
 
 Answer certificate_of_expressions(const Request& r) {
@@ -104,9 +114,9 @@ Answer certificate_of_expressions(const Request& r) {
   }
   const std::vector<OutputGroup> outputs{{"f", values}, {"jacobian", derivatives}};
   const std::vector<InputGroup> inputs{{"x", variables}};
-  const Certificate c = certify(make_program(outputs, inputs), {at}, 20);
+  const Program program = make_program(outputs, inputs);
   const auto text = [&](std::size_t i) { return to_text(values[i], {60}); };
-  return report(fmt::format("{}", fmt::join(r.inputs, "; ")), names.empty() ? "no variable" : r.at, c, [&](const Certificate::Output& o) {
+  return report(fmt::format("{}", fmt::join(r.inputs, "; ")), names.empty() ? "any place" : r.at, program, {at}, [&](const Certificate::Output& o) {
     return o.group == "f" ? text(o.index) : fmt::format("d({})/d{}", text(o.index / variables.size()), names[o.index % variables.size()]);
   });
 }

@@ -86,12 +86,15 @@ TEST_CASE("check --certify measures digits of expressions at a place") {
   for (const auto& entry : well["result"]) {
     if (entry["entry"].get<std::string>().rfind("d(", 0) != 0) CHECK(entry["digits_lost"].get<double>() < 1);
   }
+  // what is not taken may be undefined
+  CHECK(boreon("check \"piecewise(log(x) if x > 0, x otherwise)\" --certify --at x=-1").code == 0);
   struct Mistake {
     const char* arguments;
     const char* says;
   };
   for (const Mistake& m : {Mistake{"\"x*y\" --certify", "--at \"x=..., y=...\""}, Mistake{"\"x*y\" --certify --at x=1", "--at \"y=...\""},
-                           Mistake{"\"x*y\" --certify --at \"x=1, y=2, z=3\"", "'z' does not occur"}, Mistake{"\"x*y\" --at x=1", "--at goes with --certify"}}) {
+                           Mistake{"\"x*y\" --certify --at \"x=1, y=2, z=3\"", "'z' does not occur"}, Mistake{"\"x*y\" --at x=1", "--at goes with --certify"},
+                           Mistake{"\"x*log(x - 2)\" --certify --at x=1", "log(x - 2) is undefined where x - 2 = -1"}}) {
     CAPTURE(m.arguments);
     const auto o = boreon(std::string("check ") + m.arguments);
     CHECK(o.code != 0);
