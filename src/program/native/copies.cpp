@@ -30,12 +30,14 @@ void Emitter::store_inputs() {
       store(s.group, s.index, vec(*held));
       continue;
     }
+    const std::uint32_t r = take();  // the scratch registers are what gathering needs
     if (gathered(o)) {
-      gather(vec(0), o);
+      gather(vec(r), o);
     } else {
-      load_numbers(vec(0), source(o), uniform(o));
+      load_numbers(vec(r), source(o), uniform(o));
     }
-    store(s.group, s.index, vec(0));
+    store(s.group, s.index, vec(r));
+    free_.push_back(r);
   }
 }
 
