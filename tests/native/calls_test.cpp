@@ -106,6 +106,34 @@ TEST_CASE("constants and copies among the outputs arrive where they belong on ev
   }
 }
 
+TEST_CASE("any number of groups, with calls and without") {
+  for (std::size_t groups = 1; groups < 14; ++groups) {
+    for (const bool calls : {false, true}) {
+      CAPTURE(groups);
+      CAPTURE(calls);
+      std::vector<InputGroup> inputs;
+      std::vector<std::vector<double>> at;
+      Expr sum = 1;
+      Expr product = 1;
+      for (std::size_t g = 0; g < groups; ++g) {
+        const std::string name(1, static_cast<char>('a' + g));
+        const Symbol x(name + "0");
+        const Symbol y(name + "1");
+        inputs.push_back({name, {x, y}});
+        at.push_back({0.3 + static_cast<double>(g), 1.7 - 0.1 * static_cast<double>(g)});
+        sum += x * y * sum + (calls ? sin(x) : x / y);
+        product *= (x + y) / 3;
+      }
+      std::vector<OutputGroup> outputs;
+      for (std::size_t g = 0; g < groups; ++g)
+        outputs.emplace_back("out" + std::to_string(g), std::vector<Expr>{sum * static_cast<long>(g + 1), product - inputs[g].variables[0], 2});
+      const Program program = make_program(outputs, inputs);
+      const auto expected = Kernel(program).evaluate(at);
+      for (const Machine machine : machines()) CHECK(native_kernel(program, {.strict = true, .machine = machine}).evaluate(at) == expected);
+    }
+  }
+}
+
 TEST_CASE("loops over rows that lie anywhere: constants, parameters and neighbours of each row") {
   // Rows in an order of their own, so that entries are found through tables; half of the Jacobian is constant.
   const Symbol d("D");

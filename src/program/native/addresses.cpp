@@ -1,4 +1,5 @@
 // Where entries, constants and intermediate values stand in memory.
+#include <algorithm>
 #include <bit>
 #include <cstring>
 
@@ -22,13 +23,15 @@ constexpr std::size_t pointer_registers = 9;
 }  // namespace
 
 // General registers that may hold pointers; those after the first few survive calls.
-Emitter::Gp Emitter::general(std::size_t i) {
+Emitter::Gp Emitter::general(std::size_t i) const {
+  static const x86::Gp of_leaf[leaf_pointers] = {x86::r9, x86::r10, x86::r11, x86::rax, x86::rdi};
+  if (leaf_) return of_leaf[std::min(i, leaf_pointers - 1)];
   static const x86::Gp list[] = {x86::rcx, x86::rdx, x86::rsi, x86::rdi, x86::r8, x86::r9, x86::r10, x86::r11, x86::r14};
   return list[i];
 }
 
-Emitter::Mem Emitter::work(std::uint32_t entry) const { return x86::ptr(x86::rbx, static_cast<std::int32_t>(entry * lanes_ * 8)); }
-Emitter::Mem Emitter::constant_mask(unsigned which) const { return x86::ptr(x86::r15, static_cast<std::int32_t>(which) * mask_bytes); }
+Emitter::Mem Emitter::work(std::uint32_t entry) const { return x86::ptr(work_, static_cast<std::int32_t>(entry * lanes_ * 8)); }
+Emitter::Mem Emitter::constant_mask(unsigned which) const { return x86::ptr(pool_, static_cast<std::int32_t>(which) * mask_bytes); }
 
 void Emitter::forget_pointers(bool all) {
   for (std::size_t i = 0; i < (all ? pointer_registers : lost_by_calls); ++i) pointers_[i] = {};
@@ -36,7 +39,8 @@ void Emitter::forget_pointers(bool all) {
 
 // The general register that holds a pointer, or a fresh one for it.
 Emitter::Gp Emitter::pointer(PointerKey key, bool& fresh) {
-  const std::size_t count = options_.layout == Layout::rows || options_.layout == Layout::points ? lost_by_calls : pointer_registers;  // r14 counts
+  // in loops r14 counts
+  const std::size_t count = leaf_ ? leaf_pointers : options_.layout == Layout::rows || options_.layout == Layout::points ? lost_by_calls : pointer_registers;
   const auto empty = [&](std::size_t i) { return pointers_[i].key.what == Target::nothing; };
   std::size_t oldest = 0;
   ++clock_;
@@ -73,9 +77,9 @@ Emitter::Gp Emitter::group_base(bool output, std::uint32_t group) {
   const Gp r = pointer({output ? Target::output_group : Target::input_group, group, 0}, fresh);
   if (!fresh) return r;
   if (group == Program::scratch_group) {
-    a_.mov(r, x86::qword_ptr(x86::rbp, offsetof(CallFrame, scratch)));
+    a_.mov(r, x86::qword_ptr(frame_, offsetof(CallFrame, scratch)));
   } else {
-    a_.mov(r, x86::qword_ptr(output ? x86::r13 : x86::r12, static_cast<std::int32_t>(group * 8)));
+    a_.mov(r, x86::qword_ptr(output ? out_ : in_, static_cast<std::int32_t>(group * 8)));
   }
   return r;
 }
@@ -85,7 +89,7 @@ Emitter::Gp Emitter::table_numbers(std::uint32_t table) {
   table_read_[table] = true;
   Gp numbers = x86::rax;
   if (!known_pointer({Target::table, table, 0}, numbers)) {
-    a_.mov(numbers, x86::qword_ptr(x86::rbp, offsetof(CallFrame, tables)));
+    a_.mov(numbers, x86::qword_ptr(frame_, offsetof(CallFrame, tables)));
     a_.mov(numbers, x86::qword_ptr(numbers, static_cast<std::int32_t>(table * 8)));
   }
   return numbers;
@@ -114,7 +118,7 @@ Emitter::Gp Emitter::row_pointer(bool output, std::uint32_t group, std::uint32_t
 Emitter::Gp Emitter::entry_pointer(bool output, std::size_t entry) {
   bool fresh = false;
   const Gp r = pointer({output ? Target::output_entry : Target::input_entry, static_cast<std::uint32_t>(entry), 0}, fresh);
-  if (fresh) a_.mov(r, x86::qword_ptr(output ? x86::r13 : x86::r12, static_cast<std::int32_t>(entry * 8)));
+  if (fresh) a_.mov(r, x86::qword_ptr(output ? out_ : in_, static_cast<std::int32_t>(entry * 8)));
   return r;
 }
 
@@ -137,9 +141,9 @@ bool Emitter::gathered(Operand o) const {
 Emitter::Mem Emitter::source(Operand o) {
   if (o.space == 0) {
     const std::uint32_t copies = lanes_ == 4 ? 4 : 1;
-    return x86::ptr(x86::r15, pool_head + static_cast<std::int32_t>(o.index * copies * 8));
+    return x86::ptr(pool_, pool_head + static_cast<std::int32_t>(o.index * copies * 8));
   }
-  if (options_.layout == Layout::tile) return x86::ptr(x86::r12, static_cast<std::int32_t>((input_start_[o.space - 2] + o.index) * lanes_ * 8));
+  if (options_.layout == Layout::tile) return x86::ptr(in_, static_cast<std::int32_t>((input_start_[o.space - 2] + o.index) * lanes_ * 8));
   if (options_.layout == Layout::points) {
     const Gp entry = entry_pointer(false, input_start_[o.space - 2] + o.index);
     return uniform(o) ? x86::ptr(entry) : x86::ptr(entry, x86::r14, 3);
@@ -219,11 +223,11 @@ void Emitter::scatter(Vec from, std::uint32_t target) {
   // the entry's number in r15, which is restored below: all other registers may hold pointers
   for (int lane = 0; lane < 4; ++lane) {
     a_.mov(x86::r15d, x86::dword_ptr(x86::rax, lane * 4));
-    const Mem to = x86::ptr(base, x86::r15, 3, shift);
+    const Mem to = x86::ptr(base, pool_, 3, shift);
     const x86::Xmm half = lane < 2 ? from.xmm() : x86::xmm0;
     lane % 2 == 0 ? a_.vmovlpd(to, half) : a_.vmovhpd(to, half);
   }
-  a_.lea(x86::r15, x86::ptr(constants_label_));
+  a_.lea(pool_, x86::ptr(constants_label_));
 }
 
 void Emitter::store(std::uint32_t group, std::uint32_t index, Vec from) {
@@ -234,7 +238,7 @@ void Emitter::store(std::uint32_t group, std::uint32_t index, Vec from) {
     store_numbers(x86::ptr(entry, x86::r14, 3), from);
     if (fetch_ahead_) a_.prefetchw(x86::ptr(entry, x86::r14, 3, 64));
   } else if (options_.layout == Layout::tile) {
-    store_numbers(x86::ptr(x86::r13, static_cast<std::int32_t>((output_start_[group] + index) * lanes_ * 8)), from);
+    store_numbers(x86::ptr(out_, static_cast<std::int32_t>((output_start_[group] + index) * lanes_ * 8)), from);
   } else {
     store_numbers(x86::ptr(group_base(true, group), static_cast<std::int32_t>(index * 8)), from);
   }

@@ -81,10 +81,10 @@ void Emitter::batch(Batch& b) {
       const LibraryFunction f = library_function(b.op, b.function, half == 0 ? Sine::sine : Sine::cosine);
       a_.vzeroupper();
       for (std::uint32_t j = 0; j < n * lanes_; ++j) {
-        a_.vmovsd(x86::xmm0, x86::ptr(x86::rbx, static_cast<std::int32_t>((b.argument_place * lanes_ + j) * 8)));
-        if (b.arity > 1) a_.vmovsd(x86::xmm1, x86::ptr(x86::rbx, static_cast<std::int32_t>(((b.argument_place + size) * lanes_ + j) * 8)));
+        a_.vmovsd(x86::xmm0, x86::ptr(work_, static_cast<std::int32_t>((b.argument_place * lanes_ + j) * 8)));
+        if (b.arity > 1) a_.vmovsd(x86::xmm1, x86::ptr(work_, static_cast<std::int32_t>(((b.argument_place + size) * lanes_ + j) * 8)));
         call_address(f.one);
-        a_.vmovsd(x86::ptr(x86::rbx, static_cast<std::int32_t>(((machine_.argument_entries + result) * lanes_ + j) * 8)), x86::xmm0);
+        a_.vmovsd(x86::ptr(work_, static_cast<std::int32_t>(((machine_.argument_entries + result) * lanes_ + j) * 8)), x86::xmm0);
       }
     } else {
       a_.mov(x86::edi, static_cast<int>(b.function));

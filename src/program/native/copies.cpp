@@ -67,7 +67,7 @@ void Emitter::store_runs(std::vector<Store> list) {
       const Operand o = stored(program_, list[i + done]);
       Mem from = source(o);
       if (first.space == 0 && width > 1) {
-        from = x86::ptr(x86::r15, pool_size() + static_cast<std::int32_t>(images_.size() * 8));
+        from = x86::ptr(pool_, pool_size() + static_cast<std::int32_t>(images_.size() * 8));
         for (std::size_t k = 0; k < width; ++k) images_.push_back(program_.constants[stored(program_, list[i + done + k]).index]);
       }
       const Mem to = x86::ptr(group_base(true, list[i].group), static_cast<std::int32_t>((list[i].index + done) * 8));

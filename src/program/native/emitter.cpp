@@ -26,6 +26,14 @@ Emitter::Emitter(asmjit::CodeHolder& code, const Program& program, const Emitter
   choice.extremes = !options.strict;
   choice.pack = options.strict || lanes_ > 1 || options.set == InstructionSet::sse2 ? 1 : options.set == InstructionSet::avx512 ? 8 : 4;
   machine_ = schedule(program, choice);
+  // A point without calls needs no register that would have to be saved.
+  leaf_ = options.layout == Layout::point && machine_.batches.empty() && program.scratch.empty() && program.inputs.size() + program.outputs.size() <= leaf_pointers;
+  if (leaf_) {
+    in_ = x86::rsi;
+    out_ = x86::rdx;
+    work_ = x86::rcx;
+    pool_ = x86::r8;
+  }
   input_start_ = group_starts(program.inputs);
   output_start_ = group_starts(program.outputs);
   stores_.head.assign(program.instructions.size() + 1, never);
@@ -70,15 +78,15 @@ void Emitter::run() {
   const bool looped = options_.layout == Layout::rows || options_.layout == Layout::points;
   if (looped) {
     // r14 is the row or point; the last block of rows starts early enough to be whole
-    a_.mov(x86::r14, x86::qword_ptr(x86::rbp, offsetof(CallFrame, begin)));
+    a_.mov(x86::r14, x86::qword_ptr(frame_, offsetof(CallFrame, begin)));
     hoist();
     a_.align(asmjit::AlignMode::kCode, 32);
     a_.bind(again);
-    a_.cmp(x86::r14, x86::qword_ptr(x86::rbp, offsetof(CallFrame, end)));
+    a_.cmp(x86::r14, x86::qword_ptr(frame_, offsetof(CallFrame, end)));
     a_.jae(out);
   }
   if (options_.layout == Layout::rows && lanes_ > 1) {
-    a_.mov(x86::rax, x86::qword_ptr(x86::rbp, offsetof(CallFrame, end)));
+    a_.mov(x86::rax, x86::qword_ptr(frame_, offsetof(CallFrame, end)));
     a_.sub(x86::rax, static_cast<int>(lanes_));
     a_.cmp(x86::r14, x86::rax);
     a_.cmova(x86::r14, x86::rax);
@@ -104,23 +112,27 @@ void Emitter::run() {
 }
 
 void Emitter::prologue() {
-  for (const Gp& r : {x86::rbp, x86::rbx, x86::r12, x86::r13, x86::r14, x86::r15}) a_.push(r);
-  a_.sub(x86::rsp, 8);
-  a_.mov(x86::r12, x86::qword_ptr(x86::rdi, offsetof(CallFrame, in)));
-  a_.mov(x86::r13, x86::qword_ptr(x86::rdi, offsetof(CallFrame, out)));
-  a_.mov(x86::rbx, x86::qword_ptr(x86::rdi, offsetof(CallFrame, work)));
-  a_.mov(x86::rbp, x86::rdi);
-  if (options_.layout == Layout::tile) {
-    a_.mov(x86::r12, x86::qword_ptr(x86::r12));
-    a_.mov(x86::r13, x86::qword_ptr(x86::r13));
+  if (!leaf_) {
+    for (const Gp& r : {x86::rbp, x86::rbx, x86::r12, x86::r13, x86::r14, x86::r15}) a_.push(r);
+    a_.sub(x86::rsp, 8);
   }
-  a_.lea(x86::r15, x86::ptr(constants_label_));
+  a_.mov(in_, x86::qword_ptr(x86::rdi, offsetof(CallFrame, in)));
+  a_.mov(out_, x86::qword_ptr(x86::rdi, offsetof(CallFrame, out)));
+  a_.mov(work_, x86::qword_ptr(x86::rdi, offsetof(CallFrame, work)));
+  if (!leaf_) a_.mov(frame_, x86::rdi);
+  if (options_.layout == Layout::tile) {
+    a_.mov(in_, x86::qword_ptr(in_));
+    a_.mov(out_, x86::qword_ptr(out_));
+  }
+  a_.lea(pool_, x86::ptr(constants_label_));
 }
 
 void Emitter::epilogue() {
   if (options_.set != InstructionSet::sse2 && (upper_dirty_ || lanes_ > 1)) a_.vzeroupper();
-  a_.add(x86::rsp, 8);
-  for (const Gp& r : {x86::r15, x86::r14, x86::r13, x86::r12, x86::rbx, x86::rbp}) a_.pop(r);
+  if (!leaf_) {
+    a_.add(x86::rsp, 8);
+    for (const Gp& r : {x86::r15, x86::r14, x86::r13, x86::r12, x86::rbx, x86::rbp}) a_.pop(r);
+  }
   a_.ret();
 }
 
@@ -188,7 +200,7 @@ Emitter::Mem Emitter::home_of(std::uint32_t value) {
     case Home::result: return work(machine_.argument_entries + w.place);
     default: break;
   }
-  if (options_.layout == Layout::tile) return x86::ptr(x86::r13, static_cast<std::int32_t>((output_start_[w.group] + w.place) * lanes_ * 8));
+  if (options_.layout == Layout::tile) return x86::ptr(out_, static_cast<std::int32_t>((output_start_[w.group] + w.place) * lanes_ * 8));
   if (options_.layout == Layout::points) return x86::ptr(entry_pointer(true, output_start_[w.group] + w.place), x86::r14, 3);
   return x86::ptr(group_base(true, w.group), static_cast<std::int32_t>(w.place * 8));
 }

@@ -110,7 +110,7 @@ class Emitter {
   void hoist_pointers();
   [[nodiscard]] const std::uint32_t* hoisted(Operand o) const;
   void keep(PointerKey key);
-  [[nodiscard]] static Gp general(std::size_t i);
+  [[nodiscard]] Gp general(std::size_t i) const;
   void advance();
 
   // instructions (instructions.cpp)
@@ -149,6 +149,14 @@ class Emitter {
   MachineProgram machine_;
   unsigned lanes_ = 1;
   unsigned registers_ = 16;
+  // Fixed general registers; r14 counts in loops, rax is free for a moment.
+  static constexpr std::size_t leaf_pointers = 5;
+  bool leaf_ = false;
+  Gp frame_ = asmjit::x86::rbp;
+  Gp work_ = asmjit::x86::rbx;
+  Gp in_ = asmjit::x86::r12;
+  Gp out_ = asmjit::x86::r13;
+  Gp pool_ = asmjit::x86::r15;
   std::vector<Where> where_;
   std::vector<std::uint32_t> holder_;  // of a register: its value
   std::vector<std::uint32_t> free_;    // registers
