@@ -125,15 +125,21 @@ void many_points(benchmark::State& state, int which, unsigned threads, Machine m
   const std::size_t points = threads > 1 ? 32768 : 256;
   const std::size_t stride = points + 8;
   const std::size_t n = p.model.y.size();
-  std::vector<double> y(n * stride);
+  // lines of the cache begin where the entries do, as in memory that is allocated for it
+  const auto aligned = [](std::vector<double>& v, std::size_t size) {
+    v.resize(size + 8);
+    return v.data() + (64 - reinterpret_cast<std::uintptr_t>(v.data()) % 64) % 64 / sizeof(double);
+  };
+  std::vector<double> memory[3];
+  double* const y = aligned(memory[0], n * stride);
   for (std::size_t i = 0; i < n; ++i) {
     for (std::size_t q = 0; q < points; ++q) y[i * stride + q] = p.model.y[i] * (1 + 1e-4 * static_cast<double>(q % 100));
   }
-  std::vector<double> f(p.f.size() * stride);
-  std::vector<double> j(p.j.size() * stride);
+  double* const f = aligned(memory[1], p.f.size() * stride);
+  double* const j = aligned(memory[2], p.j.size() * stride);
   const auto step = static_cast<std::ptrdiff_t>(stride);
-  const PointsIn in[] = {{y.data(), step, 1}, {p.model.p.data(), 1, 0}};
-  const PointsOut out[] = {{f.data(), step, 1}, {j.data(), step, 1}};
+  const PointsIn in[] = {{y, step, 1}, {p.model.p.data(), 1, 0}};
+  const PointsOut out[] = {{f, step, 1}, {j, step, 1}};
   const auto many = [&](unsigned t) { p.kernel.many(points, in, out, t); };
   if (threads > 1) {
     compare(
