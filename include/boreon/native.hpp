@@ -50,12 +50,10 @@ class StagedKernel {
   [[nodiscard]] std::size_t prepared_values() const noexcept { return prepared_.size(); }
 
  private:
-  static constexpr std::size_t most_groups = 64;
   std::optional<Kernel> prepare_;
   Kernel main_;
   std::vector<std::size_t> fixed_;
   std::vector<double> prepared_;
-  std::size_t groups_ = 0;
 };
 
 /// A function whose outputs are wanted in two calls at the same point: residuals first, and only if they are good enough
@@ -71,7 +69,6 @@ class SplitKernel {
   [[nodiscard]] std::size_t kept_values() const noexcept { return kept_.size(); }
 
  private:
-  static constexpr std::size_t most_groups = 64;
   Kernel first_;
   Kernel second_;
   std::vector<double> kept_;

@@ -1,14 +1,14 @@
-#include <algorithm>
 #include <cmath>
 
 #include "program/network.hpp"
+#include "program/tally.hpp"
 
 namespace boreon {
 
 void absorb_factors(Network& network, const std::vector<std::uint32_t>& roots) {
   struct Use {
     bool good = true;  // never without a factor
-    std::vector<std::pair<double, std::uint32_t>> factors;
+    Tally factors;
     double chosen = 0;
   };
   const std::vector<std::uint32_t> order = network.order(roots);
@@ -17,13 +17,7 @@ void absorb_factors(Network& network, const std::vector<std::uint32_t>& roots) {
     Use& u = use[node];
     factor = std::fabs(factor);
     u.good = u.good && factor != 1;
-    if (!u.good) return;
-    const auto known = std::find_if(u.factors.begin(), u.factors.end(), [&](const auto& f) { return f.first == factor; });
-    if (known != u.factors.end()) {
-      ++known->second;
-    } else {
-      u.factors.emplace_back(factor, 1);
-    }
+    if (u.good) u.factors.add(factor);
   };
   const auto scales = [](const Network::Node& n) { return n.kind == Network::Kind::product && n.items.size() == 1 && n.items[0].weight == 1; };
   for (const std::uint32_t root : roots) use[root].good = false;
@@ -43,10 +37,10 @@ void absorb_factors(Network& network, const std::vector<std::uint32_t>& roots) {
   for (const std::uint32_t id : order) {
     Network::Node& n = network.nodes[id];
     Use& u = use[id];
-    if (!u.good || u.factors.empty() || n.kind != Network::Kind::product || n.constant != 1) continue;
-    const auto most = std::max_element(u.factors.begin(), u.factors.end(), [](const auto& x, const auto& y) { return x.second < y.second; });
-    if (u.factors.size() > 1 && most->second < 2) continue;
-    u.chosen = most->first;
+    if (!u.good || u.factors.values() == 0 || n.kind != Network::Kind::product || n.constant != 1) continue;
+    const auto [factor, count] = u.factors.most();
+    if (u.factors.values() > 1 && count < 2) continue;
+    u.chosen = factor;
   }
   for (const std::uint32_t id : order) {
     if (use[id].chosen == 0) continue;

@@ -6,6 +6,7 @@
 
 #include "expr/hash.hpp"
 #include "program/network.hpp"
+#include "program/tally.hpp"
 
 namespace boreon {
 namespace {
@@ -163,17 +164,9 @@ class Sharing {
 
   // The coefficients that most users have, so that they take the sum as it is.
   double scale_of(const Pair& pair, const std::vector<std::uint32_t>& users) {
-    counts_.clear();
-    for (const std::uint32_t id : users) {
-      const double w = std::fabs(item(id, pair.a)->weight);
-      const auto known = std::find_if(counts_.begin(), counts_.end(), [&](const auto& c) { return c.first == w; });
-      if (known != counts_.end()) {
-        ++known->second;
-      } else {
-        counts_.emplace_back(w, 1);
-      }
-    }
-    return std::max_element(counts_.begin(), counts_.end(), [](const auto& x, const auto& y) { return x.second < y.second; })->first;
+    weights_.clear();
+    for (const std::uint32_t id : users) weights_.add(std::fabs(item(id, pair.a)->weight));
+    return weights_.most().first;
   }
 
   void extract(const Pair& pair, const std::vector<std::uint32_t>& users) {
@@ -202,7 +195,7 @@ class Sharing {
   }
 
   Network& network_;
-  std::vector<std::pair<double, std::uint32_t>> counts_;
+  Tally weights_;
   Users users_;
   std::priority_queue<Entry> queue_;
 };

@@ -9,6 +9,7 @@
 #include "boreon/evaluate.hpp"
 #include "boreon/text.hpp"
 #include "boreon/traverse.hpp"
+#include "core/numbered.hpp"
 #include "core/random_expression.hpp"
 
 using namespace boreon;
@@ -71,8 +72,7 @@ TEST_CASE("rules that have a name") {
 }
 
 TEST_CASE("gradient, dense and sparse Jacobian, Hessian say the same") {
-  std::vector<Expr> variables;
-  for (int i = 0; i < 6; ++i) variables.push_back(Symbol("x" + std::to_string(i)));
+  const std::vector<Expr> variables = test::numbered("x", 6);
   test::RandomExpression random(23, variables, false);
   for (int round = 0; round < 40; ++round) {
     std::vector<Expr> rows;
@@ -122,8 +122,7 @@ TEST_CASE("compressed rows and columns hold the same matrix") {
 }
 
 TEST_CASE("a gradient in many variables costs a small multiple of the function") {
-  std::vector<Expr> x;
-  for (int i = 0; i < 3000; ++i) x.push_back(Symbol("x" + std::to_string(i)));
+  const std::vector<Expr> x = test::numbered("x", 3000);
   Expr f = 0;
   for (std::size_t i = 0; i + 1 < x.size(); ++i) f += 100 * pow(x[i + 1] - pow(x[i], 2), 2) + pow(1 - x[i], 2) + sin(x[i] * x[i + 1]);
   const auto g = gradient(f, x);
@@ -131,9 +130,8 @@ TEST_CASE("a gradient in many variables costs a small multiple of the function")
 }
 
 TEST_CASE("rows of a large system are derived as if each stood alone, and errors come out") {
-  std::vector<Expr> x;
+  const std::vector<Expr> x = test::numbered("x", 700);
   std::vector<Expr> rows;
-  for (int i = 0; i < 700; ++i) x.push_back(Symbol("x" + std::to_string(i)));
   const Symbol a("a");
   for (std::size_t i = 0; i < x.size(); ++i) rows.push_back(a * x[i] * x[(i + 1) % 700] - sin(x[(i + 13) % 700]) + exp(a * x[i]));
   const SparseMatrix whole = sparse_jacobian(rows, x);

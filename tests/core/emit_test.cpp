@@ -13,6 +13,7 @@
 #include "boreon/program.hpp"
 #include "boreon/symbol.hpp"
 #include "boreon/text.hpp"
+#include "core/numbered.hpp"
 
 using namespace boreon;
 
@@ -139,8 +140,7 @@ TEST_CASE("two functions in one program, a C header used from C++, names that co
 TEST_CASE("loops over rows in C and C++: one point and batches, bit for bit what the Kernel computes") {
   const Workshop shop;
   constexpr int n = 150;
-  std::vector<Expr> y;
-  for (int i = 0; i < n; ++i) y.emplace_back(Symbol("y" + std::to_string(i)));
+  const std::vector<Expr> y = test::numbered("y", n);
   const Symbol d("D");
   const Symbol k("k");
   std::vector<Expr> f;
@@ -165,8 +165,7 @@ TEST_CASE("loops over rows in C and C++: one point and batches, bit for bit what
 
 TEST_CASE("the sparse pattern in the header is that of the matrix") {
   const Workshop shop;
-  std::vector<Expr> n;
-  for (int i = 0; i < 30; ++i) n.push_back(Symbol("n" + std::to_string(i)));
+  const std::vector<Expr> n = test::numbered("n", 30);
   std::vector<Expr> f;
   for (std::size_t i = 0; i < n.size(); ++i) f.push_back(n[i] * n[(i + 1) % 30] - exp(-n[(i + 29) % 30]));
   const SparseMatrix j = sparse_jacobian(f, n);

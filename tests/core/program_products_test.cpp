@@ -11,6 +11,7 @@
 #include "boreon/error.hpp"
 #include "boreon/program.hpp"
 #include "boreon/text.hpp"
+#include "core/numbered.hpp"
 #include "core/random_expression.hpp"
 
 using namespace boreon;
@@ -72,8 +73,7 @@ TEST_CASE("products with derivatives equal those with the symbolic Jacobian and 
 }
 
 TEST_CASE("derivative products cost a few times the function") {
-  std::vector<Expr> x;
-  for (int i = 0; i < 40; ++i) x.push_back(Symbol("x" + std::to_string(i)));
+  const std::vector<Expr> x = test::numbered("x", 40);
   Expr sum = 0;
   for (std::size_t i = 0; i < 40; ++i) sum += exp(-x[i] * x[(i + 1) % 40]) * sin(x[(i + 7) % 40]) / (1 + x[i] * x[i]);
   const Program program = make_program(std::vector<OutputGroup>{{"f", {sum}}}, std::vector<InputGroup>{{"x", x}});
@@ -159,8 +159,7 @@ TEST_CASE("an emitted package builds, tests itself and is the same every time") 
   const auto s = Symbol::list("x y");
   const std::vector<Expr> v(s.begin(), s.end());
   std::vector<Expr> chain;
-  std::vector<Expr> many;
-  for (int i = 0; i < 100; ++i) many.push_back(Symbol("n" + std::to_string(i)));
+  const std::vector<Expr> many = test::numbered("n", 100);
   for (std::size_t i = 0; i < 100; ++i) chain.push_back(many[(i + 1) % 100] - 2 * many[i] + many[(i + 99) % 100] + exp(-many[i]));
   const std::vector<Expr> f{sin(v[0]) * v[1], sign(v[0]) + heaviside(v[1])};
   std::vector<double> at(100, 0.25);

@@ -12,6 +12,7 @@
 #include "boreon/functions.hpp"
 #include "boreon/native.hpp"
 #include "boreon/symbol.hpp"
+#include "core/numbered.hpp"
 #include "core/random_expression.hpp"
 
 using namespace boreon;
@@ -20,13 +21,11 @@ namespace {
 
 // Sums, quotients, calls; copies of inputs and constants side by side among the outputs.
 struct Sample {
-  std::vector<Expr> x;
-  std::vector<Expr> p;
+  std::vector<Expr> x = test::numbered("x", 6);
+  std::vector<Expr> p = test::numbered("p", 2);
   std::vector<OutputGroup> outputs;
   std::vector<InputGroup> inputs;
   Sample() {
-    for (int i = 0; i < 6; ++i) x.emplace_back(Symbol("x" + std::to_string(i)));
-    for (int i = 0; i < 2; ++i) p.emplace_back(Symbol("p" + std::to_string(i)));
     std::vector<Expr> f;
     for (const Expr& e : x) f.push_back(e);  // copies
     for (int i = 0; i < 7; ++i) f.emplace_back(Expr(i) / 4);
@@ -139,8 +138,7 @@ TEST_CASE("loops over rows that lie anywhere: constants, parameters and neighbou
   const Symbol d("D");
   const Symbol k("k");
   constexpr std::size_t n = 300;
-  std::vector<Expr> y;
-  for (std::size_t i = 0; i < n; ++i) y.emplace_back(Symbol("y" + std::to_string(i)));
+  const std::vector<Expr> y = test::numbered("y", n);
   std::vector<Expr> f;
   for (std::size_t i = 0; i < n; ++i) {
     const std::size_t at = i * i * 7 % n;
@@ -171,13 +169,9 @@ TEST_CASE("loops over rows with more groups than there are registers") {
   std::vector<InputGroup> inputs;
   std::vector<std::vector<double>> at;
   const auto group = [&](const std::string& name, std::size_t size) {
-    InputGroup g{name, {}};
     std::vector<double> values;
-    for (std::size_t i = 0; i < size; ++i) {
-      g.variables.emplace_back(Symbol(name + std::to_string(i)));
-      values.push_back(std::sin(static_cast<double>(i * (inputs.size() + 3))));
-    }
-    inputs.push_back(g);
+    for (std::size_t i = 0; i < size; ++i) values.push_back(std::sin(static_cast<double>(i * (inputs.size() + 3))));
+    inputs.push_back({name, test::numbered(name, size)});
     at.push_back(values);
   };
   for (const char* name : {"a", "b", "c", "d", "e"}) group(name, n);

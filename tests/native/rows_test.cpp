@@ -7,6 +7,7 @@
 #include "boreon/bindings.hpp"
 #include "boreon/calculus.hpp"
 #include "boreon/native.hpp"
+#include "core/numbered.hpp"
 #include "core/random_expression.hpp"
 
 using namespace boreon;
@@ -54,13 +55,9 @@ struct Stencil {
 
  private:
   void add(test::RandomExpression& random, const std::string& name, std::size_t size) {
-    InputGroup g{name, {}};
     std::vector<double> values;
-    for (std::size_t i = 0; i < size; ++i) {
-      g.variables.emplace_back(Symbol(name + std::to_string(i)));
-      values.push_back(random.number(-1.5, 1.5));
-    }
-    inputs.push_back(g);
+    for (std::size_t i = 0; i < size; ++i) values.push_back(random.number(-1.5, 1.5));
+    inputs.push_back({name, test::numbered(name, size)});
     at.push_back(values);
   }
 };

@@ -1,5 +1,4 @@
 // Where entries, constants and intermediate values stand in memory.
-#include <algorithm>
 #include <bit>
 #include <cstring>
 
@@ -17,15 +16,12 @@ constexpr std::int32_t mask_bytes = 64;
 constexpr std::uint64_t masks[] = {0x8000000000000000ULL, 0x7fffffffffffffffULL, 0x3ff0000000000000ULL, 0ULL};
 constexpr std::int32_t pool_head = 4 * mask_bytes;
 
-constexpr std::size_t lost_by_calls = 8;
-constexpr std::size_t pointer_registers = 9;
-
 }  // namespace
 
 // General registers that may hold pointers; those after the first few survive calls.
 Emitter::Gp Emitter::general(std::size_t i) const {
   static const x86::Gp of_leaf[leaf_pointers] = {x86::r9, x86::r10, x86::r11, x86::rax, x86::rdi};
-  if (leaf_) return of_leaf[std::min(i, leaf_pointers - 1)];
+  if (leaf_) return of_leaf[i];
   static const x86::Gp list[] = {x86::rcx, x86::rdx, x86::rsi, x86::rdi, x86::r8, x86::r9, x86::r10, x86::r11, x86::r14};
   return list[i];
 }
@@ -33,42 +29,38 @@ Emitter::Gp Emitter::general(std::size_t i) const {
 Emitter::Mem Emitter::work(std::uint32_t entry) const { return x86::ptr(work_, static_cast<std::int32_t>(entry * lanes_ * 8)); }
 Emitter::Mem Emitter::constant_mask(unsigned which) const { return x86::ptr(pool_, static_cast<std::int32_t>(which) * mask_bytes); }
 
+std::size_t Emitter::pointer_count() const {
+  return leaf_ ? leaf_pointers : options_.layout == Layout::rows || options_.layout == Layout::points ? lost_by_calls : pointer_registers;
+}
+
 void Emitter::forget_pointers(bool all) {
   for (std::size_t i = 0; i < (all ? pointer_registers : lost_by_calls); ++i) pointers_[i] = {};
 }
 
-// The general register that holds a pointer, or a fresh one for it.
-Emitter::Gp Emitter::pointer(PointerKey key, bool& fresh) {
-  // in loops r14 counts
-  const std::size_t count = leaf_ ? leaf_pointers : options_.layout == Layout::rows || options_.layout == Layout::points ? lost_by_calls : pointer_registers;
-  const auto empty = [&](std::size_t i) { return pointers_[i].key.what == Target::nothing; };
-  std::size_t oldest = 0;
-  ++clock_;
-  for (std::size_t i = 0; i < count; ++i) {
-    if (pointers_[i].key == key) {
-      pointers_[i].age = clock_;
-      fresh = false;
-      return general(i);
-    }
-    if (pointers_[i].kept) continue;
-    if (pointers_[oldest].kept || (empty(i) ? !empty(oldest) : !empty(oldest) && pointers_[i].age < pointers_[oldest].age)) {
-      oldest = i;
-    }
-  }
-  pointers_[oldest] = {key, clock_, false, 0};
-  fresh = true;
-  return general(oldest);
-}
-
 // The general register that holds a pointer already.
 bool Emitter::known_pointer(PointerKey key, Gp& r) {
-  for (std::size_t i = 0; i < pointer_registers; ++i) {
+  for (std::size_t i = 0; i < pointer_count(); ++i) {
     if (pointers_[i].key != key) continue;
     pointers_[i].age = ++clock_;
     r = general(i);
     return true;
   }
   return false;
+}
+
+// The general register that holds a pointer, or a fresh one for it.
+Emitter::Gp Emitter::pointer(PointerKey key, bool& fresh) {
+  Gp r;
+  fresh = !known_pointer(key, r);
+  if (!fresh) return r;
+  const auto empty = [&](std::size_t i) { return pointers_[i].key.what == Target::nothing; };
+  std::size_t oldest = 0;
+  for (std::size_t i = 0; i < pointer_count(); ++i) {
+    if (pointers_[i].kept) continue;
+    if (pointers_[oldest].kept || (empty(i) ? !empty(oldest) : !empty(oldest) && pointers_[i].age < pointers_[oldest].age)) oldest = i;
+  }
+  pointers_[oldest] = {key, ++clock_, false, 0};
+  return general(oldest);
 }
 
 // The first entry of a group.

@@ -14,12 +14,18 @@ namespace {
 
 // How many of n neighbours one instruction moves.
 std::size_t width_of(std::size_t n) { return n >= 4 ? 4 : n >= 2 ? 2 : 1; }
+Inst::Id move_of(std::size_t width) { return width == 1 ? Inst::kIdVmovsd : Inst::kIdVmovupd; }
 
 }  // namespace
 
-void Emitter::store_inputs() {
+std::vector<Store> Emitter::copied_outputs() const {
   std::vector<Store> list;
   for (std::uint32_t l = stores_.head.back(); l != never; l = stores_.links[l].next) list.push_back({stores_.links[l].group, stores_.links[l].index});
+  return list;
+}
+
+void Emitter::store_inputs() {
+  std::vector<Store> list = copied_outputs();
   const bool one = lanes_ == 1 && options_.set != InstructionSet::sse2;
   if (one && options_.layout == Layout::rows) return store_row(std::move(list));
   if (one && options_.layout == Layout::point) return store_runs(std::move(list));
@@ -41,16 +47,12 @@ void Emitter::store_inputs() {
   }
 }
 
-void Emitter::move_neighbours(std::uint32_t reg, const Mem& from, const Mem* to, std::size_t width) {
-  const Vec r = wide(reg, width == 4 ? 4 : 1);
-  const Inst::Id move = width == 1 ? Inst::kIdVmovsd : Inst::kIdVmovupd;
+Emitter::Vec Emitter::neighbours(std::uint32_t reg, std::size_t width) {
   if (width == 4) upper_dirty_ = true;
-  if (to == nullptr) {
-    a_.emit(move, r, from);
-  } else {
-    a_.emit(move, *to, r);
-  }
+  return wide(reg, width == 4 ? 4 : 1);
 }
+void Emitter::load_neighbours(std::uint32_t reg, const Mem& from, std::size_t width) { a_.emit(move_of(width), neighbours(reg, width), from); }
+void Emitter::store_neighbours(const Mem& to, std::uint32_t reg, std::size_t width) { a_.emit(move_of(width), to, neighbours(reg, width)); }
 
 // One point: neighbours that are copies of neighbours, or constants, which the pool has side by side.
 void Emitter::store_runs(std::vector<Store> list) {
@@ -71,8 +73,8 @@ void Emitter::store_runs(std::vector<Store> list) {
         for (std::size_t k = 0; k < width; ++k) images_.push_back(program_.constants[stored(program_, list[i + done + k]).index]);
       }
       const Mem to = x86::ptr(group_base(true, list[i].group), static_cast<std::int32_t>((list[i].index + done) * 8));
-      move_neighbours(0, from, nullptr, width);
-      move_neighbours(0, from, &to, width);
+      load_neighbours(0, from, width);
+      store_neighbours(to, 0, width);
       done += width;
     }
     i += run;
@@ -112,7 +114,7 @@ void Emitter::store_row(std::vector<Store> list) {
     for (std::size_t done = 0; done < run;) {
       const Mem there = x86::ptr(to, static_cast<std::int32_t>((first.offset + static_cast<std::int32_t>(done)) * 8));
       const std::size_t width = width_of(run - done);
-      move_neighbours(reg, there, &there, width);
+      store_neighbours(there, reg, width);
       done += width;
     }
     i += run;

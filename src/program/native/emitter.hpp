@@ -92,6 +92,8 @@ class Emitter {
   void index_vector(std::uint32_t table);
   [[nodiscard]] Mem work(std::uint32_t entry) const;
   [[nodiscard]] Mem constant_mask(unsigned which) const;
+  [[nodiscard]] Gp general(std::size_t i) const;
+  [[nodiscard]] std::size_t pointer_count() const;
   [[nodiscard]] bool known_pointer(PointerKey key, Gp& r);
   Gp table_numbers(std::uint32_t table);
   void forget_pointers(bool all);
@@ -102,7 +104,10 @@ class Emitter {
   void store_inputs();
   void store_runs(std::vector<Store> list);
   void store_row(std::vector<Store> list);
-  void move_neighbours(std::uint32_t reg, const Mem& from, const Mem* to, std::size_t width);
+  [[nodiscard]] std::vector<Store> copied_outputs() const;
+  void load_neighbours(std::uint32_t reg, const Mem& from, std::size_t width);
+  void store_neighbours(const Mem& to, std::uint32_t reg, std::size_t width);
+  [[nodiscard]] Vec neighbours(std::uint32_t reg, std::size_t width);
 
   // what a loop keeps in registers (loops.cpp)
   void hoist();
@@ -110,7 +115,6 @@ class Emitter {
   void hoist_pointers();
   [[nodiscard]] const std::uint32_t* hoisted(Operand o) const;
   void keep(PointerKey key);
-  [[nodiscard]] Gp general(std::size_t i) const;
   void advance();
 
   // instructions (instructions.cpp)
@@ -149,8 +153,11 @@ class Emitter {
   MachineProgram machine_;
   unsigned lanes_ = 1;
   unsigned registers_ = 16;
-  // Fixed general registers; r14 counts in loops, rax is free for a moment.
+  // General registers that may hold pointers, and those of them that calls lose; in loops r14 counts instead.
+  static constexpr std::size_t pointer_registers = 9;
+  static constexpr std::size_t lost_by_calls = 8;
   static constexpr std::size_t leaf_pointers = 5;
+  // Fixed general registers; rax is free for a moment.
   bool leaf_ = false;
   Gp frame_ = asmjit::x86::rbp;
   Gp work_ = asmjit::x86::rbx;
@@ -179,7 +186,7 @@ class Emitter {
     bool kept = false;      ///< throughout the loop
     std::int32_t step = 0;  ///< bytes from row to row
   };
-  std::array<Pointer, 16> pointers_;
+  std::array<Pointer, pointer_registers> pointers_;
   std::vector<std::pair<Operand, std::uint32_t>> hoisted_;
   std::uint32_t kept_ = 0;  // vector registers that hold one value throughout the loop, as bits
   std::uint32_t clock_ = 0;

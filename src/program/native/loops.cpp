@@ -8,7 +8,6 @@
 namespace boreon::native {
 
 namespace x86 = asmjit::x86;
-namespace Inst = x86::Inst;
 
 void Emitter::hoist() {
   if (!machine_.batches.empty()) return;  // calls lose all registers
@@ -57,8 +56,8 @@ void Emitter::hoist_values() {
       ++varying;
     }
   }
-  for (std::uint32_t l = stores_.head.back(); l != never; l = stores_.links[l].next) {
-    const Operand o = stored(program_, {stores_.links[l].group, stores_.links[l].index});
+  for (const Store& s : copied_outputs()) {
+    const Operand o = stored(program_, s);
     if (!uniform(o)) continue;
     const auto known = std::find_if(candidates.begin(), candidates.end(), [&](const Candidate& c) { return c.operand == o; });
     if (known == candidates.end()) {
@@ -98,26 +97,19 @@ void Emitter::hoist_values() {
 
 // Reads a pointer and keeps its register.
 void Emitter::keep(PointerKey key) {
-  for (const Pointer& p : pointers_) {
-    if (p.kept && p.key == key) return;
-  }
-  Gp r;
-  switch (key.what) {
-    case Target::input_group:
-    case Target::output_group: r = group_base(key.what == Target::output_group, key.number); break;
-    case Target::table: {
-      const Gp numbers = table_numbers(key.number);
-      bool fresh = false;
-      r = pointer(key, fresh);
-      a_.mov(r, numbers);
-      break;
-    }
-    default: r = row_pointer(key.what == Target::output_row, key.number, key.table); break;
+  const bool row = key.what == Target::input_row || key.what == Target::output_row;
+  const bool output = key.what == Target::output_row || key.what == Target::output_group;
+  if (key.what == Target::table) {
+    const Gp numbers = table_numbers(key.number);
+    bool fresh = false;
+    a_.mov(pointer(key, fresh), numbers);
+  } else {
+    (void)(row ? row_pointer(output, key.number, key.table) : group_base(output, key.number));
   }
   for (Pointer& p : pointers_) {
     if (!(p.key == key)) continue;
     p.kept = true;
-    if (key.what == Target::input_row || key.what == Target::output_row) p.step = static_cast<std::int32_t>(loop_->tables[key.table].step * 8);
+    if (row) p.step = static_cast<std::int32_t>(loop_->tables[key.table].step * 8);
   }
 }
 
@@ -134,24 +126,19 @@ void Emitter::hoist_pointers() {
     const IndexTable& t = loop_->tables[p.table];
     const PointerKey row{output ? Target::output_row : Target::input_row, p.group, p.table};
     const PointerKey group{output ? Target::output_group : Target::input_group, p.group, 0};
-    if (!t.entries.empty()) {
-      add(tables, {Target::table, p.table, 0});
-      if (lanes_ == 1) add(found, row);
-      add(groups, group);
-    } else if (lanes_ == 1) {
-      add(rows, row);
-    } else {
-      add(groups, group);
-    }
+    const bool table = !t.entries.empty();
+    if (table) add(tables, {Target::table, p.table, 0});
+    if (lanes_ == 1) add(table ? found : rows, row);
+    if (table || lanes_ > 1) add(groups, group);
   };
   const auto read = [&](Operand o) {
     if (o.space >= 2 && !uniform(o)) place(loop_->slots[o.index], false);
   };
   for (const Operand o : machine_.sources) read(o);
-  for (std::uint32_t l = stores_.head.back(); l != never; l = stores_.links[l].next) read(stored(program_, {stores_.links[l].group, stores_.links[l].index}));
+  for (const Store& s : copied_outputs()) read(stored(program_, s));
   for (const RowLoop::Place& p : loop_->targets) place(p, true);
   // Some registers stay for what changes from row to row.
-  std::size_t room = 8 - std::clamp<std::size_t>(found.size(), 2, 4);
+  std::size_t room = pointer_count() - std::clamp<std::size_t>(found.size(), 2, 4);
   for (const auto* list : {&tables, &rows, &groups}) {
     for (const PointerKey& key : *list) {
       if (room == 0) return;

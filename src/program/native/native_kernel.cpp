@@ -23,6 +23,8 @@ using namespace native;
 
 InstructionSet set_of(Machine m) { return m == Machine::avx512 ? InstructionSet::avx512 : m == Machine::avx2 ? InstructionSet::avx2 : InstructionSet::sse2; }
 
+bool calls_function(const Instruction& i) { return i.op == OpCode::call || i.op == OpCode::power || i.op == OpCode::sine_cosine; }
+
 // One piece of machine code.
 struct Piece {
   std::unique_ptr<CodeMemory> memory;
@@ -237,7 +239,7 @@ class NativeExecutor final : public Executor {
   [[nodiscard]] bool packs(const RowLoop& l) const {
     if (options_.set == InstructionSet::sse2) return false;
     std::size_t calls = 0;
-    for (const Instruction& i : l.body.instructions) calls += i.op == OpCode::call || i.op == OpCode::power || i.op == OpCode::sine_cosine ? 1U : 0U;
+    for (const Instruction& i : l.body.instructions) calls += calls_function(i) ? 1U : 0U;
     return calls > 0 || l.body.operation_count() > 7 * l.slots.size() + 2 * l.targets.size();
   }
 
@@ -252,7 +254,7 @@ class NativeExecutor final : public Executor {
   // An upper bound that needs no code: all results in memory, and the arguments of calls.
   [[nodiscard]] std::size_t tile_workspace() const {
     std::size_t arguments = 0;
-    for (const Instruction& i : program_->instructions) arguments += i.op == OpCode::call || i.op == OpCode::power || i.op == OpCode::sine_cosine ? i.operands : 0U;
+    for (const Instruction& i : program_->instructions) arguments += calls_function(i) ? i.operands : 0U;
     return (2 * program_->instructions.size() + arguments) * lanes_ + 40 * program_->instructions.size() + 2 * input_entries_ + 256;
   }
 

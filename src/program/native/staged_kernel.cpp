@@ -1,9 +1,28 @@
 #include <algorithm>
+#include <array>
 
 #include "boreon/error.hpp"
 #include "boreon/native.hpp"
 
 namespace boreon {
+namespace {
+
+constexpr std::size_t most_groups = 64;
+
+// The pointers of a call and one more, without allocating.
+template <class Pointer>
+struct Extended {
+  Extended(std::span<Pointer const> pointers, Pointer last) : count(pointers.size() + 1) {
+    std::copy(pointers.begin(), pointers.end(), all.begin());
+    all[count - 1] = last;
+  }
+  operator std::span<Pointer const>() const { return {all.data(), count}; }  // NOLINT(google-explicit-constructor): stands for them
+
+  std::array<Pointer, most_groups> all;
+  std::size_t count;
+};
+
+}  // namespace
 
 StagedKernel::StagedKernel(const Program& program, std::span<const std::string> fixed_groups, const NativeOptions& options) : main_(Program{}) {
   StagedPrograms staged = stage(program, fixed_groups);
@@ -12,8 +31,7 @@ StagedKernel::StagedKernel(const Program& program, std::span<const std::string> 
   }
   prepared_.resize(staged.prepare.outputs[0].size);
   if (!prepared_.empty()) prepare_.emplace(std::move(staged.prepare));
-  groups_ = program.inputs.size();
-  if (groups_ + 1 > most_groups) throw Error(ErrorKind::limit, "too many input groups");
+  if (staged.main.inputs.size() > most_groups) throw Error(ErrorKind::limit, "too many input groups");
   main_ = native_kernel(std::move(staged.main), options);
 }
 
@@ -25,12 +43,7 @@ void StagedKernel::prepare(std::span<const double* const> inputs) {
   (*prepare_)(fixed, out);
 }
 
-void StagedKernel::operator()(std::span<const double* const> inputs, std::span<double* const> outputs) const {
-  const double* all[most_groups];
-  std::copy(inputs.begin(), inputs.end(), all);
-  all[groups_] = prepared_.data();
-  main_(std::span<const double* const>(all, groups_ + 1), outputs);
-}
+void StagedKernel::operator()(std::span<const double* const> inputs, std::span<double* const> outputs) const { main_(Extended<const double*>(inputs, prepared_.data()), outputs); }
 
 SplitKernel::SplitKernel(const Program& program, std::span<const std::string> first_groups, const NativeOptions& options) : first_(Program{}), second_(Program{}) {
   SplitPrograms programs = split(program, first_groups);
@@ -40,18 +53,7 @@ SplitKernel::SplitKernel(const Program& program, std::span<const std::string> fi
   second_ = native_kernel(std::move(programs.second), options);
 }
 
-void SplitKernel::first(std::span<const double* const> inputs, std::span<double* const> outputs) {
-  double* all[most_groups];
-  std::copy(outputs.begin(), outputs.end(), all);
-  all[outputs.size()] = kept_.data();
-  first_(inputs, std::span<double* const>(all, outputs.size() + 1));
-}
-
-void SplitKernel::second(std::span<const double* const> inputs, std::span<double* const> outputs) const {
-  const double* all[most_groups];
-  std::copy(inputs.begin(), inputs.end(), all);
-  all[inputs.size()] = kept_.data();
-  second_(std::span<const double* const>(all, inputs.size() + 1), outputs);
-}
+void SplitKernel::first(std::span<const double* const> inputs, std::span<double* const> outputs) { first_(inputs, Extended<double*>(outputs, kept_.data())); }
+void SplitKernel::second(std::span<const double* const> inputs, std::span<double* const> outputs) const { second_(Extended<const double*>(inputs, kept_.data()), outputs); }
 
 }  // namespace boreon
