@@ -162,6 +162,7 @@ class Differentiation {
     program_.results.push_back(std::move(product));
     merge_equal(program_);
     join_sine_cosine(program_);
+    order_for_registers(program_);
     return std::move(program_);
   }
 

@@ -239,6 +239,8 @@ Program make_program(std::span<const OutputGroup> outputs, std::span<const Input
   if (!program.loops.empty()) merge_equal(program);
   remove_unused(program);
   join_sine_cosine(program);
+  order_for_registers(program);
+  for (RowLoop& l : program.loops) order_for_registers(l.body);
   return program;
 }
 

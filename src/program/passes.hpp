@@ -22,6 +22,9 @@ void merge_equal(Program& program);
 /// Puts sin(a) and cos(a) side by side as one instruction with two results.
 void join_sine_cosine(Program& program);
 
+/// Another order of the instructions if fewer values are alive at once in it than in the present one.
+void order_for_registers(Program& program);
+
 /// Registers for the results, reused as soon as a value has had its last use.
 struct Registers {
   std::vector<std::uint32_t> of_result;

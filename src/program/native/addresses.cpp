@@ -27,7 +27,7 @@ Emitter::Gp Emitter::general(std::size_t i) const {
 }
 
 Emitter::Mem Emitter::work(std::uint32_t entry) const { return x86::ptr(work_, static_cast<std::int32_t>(entry * lanes_ * 8)); }
-Emitter::Mem Emitter::constant_mask(unsigned which) const { return x86::ptr(pool_, static_cast<std::int32_t>(which) * mask_bytes); }
+Emitter::Mem Emitter::constant_mask(Mask which) const { return x86::ptr(pool_, static_cast<std::int32_t>(which) * mask_bytes); }
 
 std::size_t Emitter::pointer_count() const {
   return leaf_ ? leaf_pointers : options_.layout == Layout::rows || options_.layout == Layout::points ? lost_by_calls : pointer_registers;
@@ -238,6 +238,13 @@ void Emitter::store(std::uint32_t group, std::uint32_t index, Vec from) {
 
 // Without what outputs want side by side.
 std::int32_t Emitter::pool_size() const { return pool_head + static_cast<std::int32_t>(program_.constants.size() * (lanes_ == 4 ? 4 : 1) * 8); }
+
+// Where the pool has a number that is no constant of the program, several times side by side.
+std::int32_t Emitter::image(double number, std::size_t copies) {
+  const auto [at, fresh] = image_of_.emplace(std::bit_cast<std::uint64_t>(number), pool_size() + static_cast<std::int32_t>(images_.size() * 8));
+  if (fresh) images_.insert(images_.end(), copies, number);
+  return at->second;
+}
 
 void Emitter::pool() {
   code_.setLogger(nullptr);  // numbers are no instructions

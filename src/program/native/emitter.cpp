@@ -24,9 +24,15 @@ Emitter::Emitter(asmjit::CodeHolder& code, const Program& program, const Emitter
   choice.fuse = !options.strict && options.set != InstructionSet::sse2;
   choice.rounding = options.set != InstructionSet::sse2;
   choice.extremes = !options.strict;
+  choice.exponential = !options.strict && lanes_ > 1;
+  choice.logarithm = choice.exponential && lanes_ == 8;
+  choice.circular = choice.exponential;
   choice.pack = options.strict || lanes_ > 1 || options.set == InstructionSet::sse2 ? 1 : options.set == InstructionSet::avx512 ? 8 : 4;
   machine_ = schedule(program, choice);
   // A point without calls needs no register that would have to be saved.
+  const bool circular = std::any_of(machine_.instructions.begin(), machine_.instructions.end(),
+                                    [](const auto& i) { return i.op == MachineOp::sine || i.op == MachineOp::cosine || i.op == MachineOp::sine_cosine; });
+  if (circular) aside_ = registers_ + 3;
   leaf_ = options.layout == Layout::point && machine_.batches.empty() && program.scratch.empty() && program.inputs.size() + program.outputs.size() <= leaf_pointers;
   if (leaf_) {
     in_ = x86::rsi;
@@ -59,7 +65,7 @@ Emitter::Emitter(asmjit::CodeHolder& code, const Program& program, const Emitter
 }
 
 std::size_t Emitter::workspace() const {
-  const std::size_t entries = static_cast<std::size_t>(machine_.argument_entries) + machine_.result_entries + slots_;
+  const std::size_t entries = static_cast<std::size_t>(first_slot()) + slots_;
   return entries == 0 ? 0 : entries * lanes_ + 8;
 }
 
@@ -108,6 +114,7 @@ void Emitter::run() {
     a_.bind(out);
   }
   epilogue();
+  large_arguments();
   pool();
 }
 
@@ -164,7 +171,7 @@ void Emitter::evict(std::uint32_t reg) {
     w.home = Home::spill;
     w.place = free_slots_.back();
     free_slots_.pop_back();
-    store_numbers(work(machine_.argument_entries + machine_.result_entries + w.place), vec(reg));
+    store_numbers(work(first_slot() + w.place), vec(reg));
   }
   w.reg = never;
   holder_[reg] = never;
@@ -196,7 +203,7 @@ Emitter::Mem Emitter::home_of(std::uint32_t value) {
   const Where& w = where_[value];
   switch (w.home) {
     case Home::source: return source(machine_.sources[value - machine_.results]);
-    case Home::spill: return work(machine_.argument_entries + machine_.result_entries + w.place);
+    case Home::spill: return work(first_slot() + w.place);
     case Home::result: return work(machine_.argument_entries + w.place);
     default: break;
   }

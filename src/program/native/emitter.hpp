@@ -4,6 +4,8 @@
 #include <asmjit/x86.h>
 
 #include <array>
+#include <span>
+#include <unordered_map>
 #include <vector>
 
 #include "program/executor.hpp"
@@ -46,6 +48,7 @@ class Emitter {
   using Mem = asmjit::x86::Mem;
   using Gp = asmjit::x86::Gp;
   using Op = asmjit::Operand_;
+  enum Mask : std::uint8_t { sign_bits, value_bits, ones, zeros };
   enum class Home : std::uint8_t { none, source, spill, result, output };
   struct Where {
     std::uint32_t reg = never;
@@ -91,7 +94,8 @@ class Emitter {
   void scatter(Vec from, std::uint32_t target);
   void index_vector(std::uint32_t table);
   [[nodiscard]] Mem work(std::uint32_t entry) const;
-  [[nodiscard]] Mem constant_mask(unsigned which) const;
+  [[nodiscard]] std::uint32_t first_slot() const { return machine_.argument_entries + machine_.result_entries + aside_; }
+  [[nodiscard]] Mem constant_mask(Mask which) const;
   [[nodiscard]] Gp general(std::size_t i) const;
   [[nodiscard]] std::size_t pointer_count() const;
   [[nodiscard]] bool known_pointer(PointerKey key, Gp& r);
@@ -121,7 +125,7 @@ class Emitter {
   void instruction(const MachineInstruction& i);
   void binary(asmjit::x86::Inst::Id scalar, asmjit::x86::Inst::Id packed, const MachineInstruction& i, bool commutes);
   void fused(const MachineInstruction& i);
-  void with_mask(asmjit::x86::Inst::Id packed, unsigned mask, const MachineInstruction& i);
+  void with_mask(asmjit::x86::Inst::Id packed, Mask mask, const MachineInstruction& i);
   void root(const MachineInstruction& i);
   void rounded(const MachineInstruction& i, int mode);
   void extreme(const MachineInstruction& i);
@@ -135,6 +139,20 @@ class Emitter {
   void define(std::uint32_t value, std::uint32_t reg);
   void defined(std::uint32_t value);
   void finish_stores(std::uint32_t value);
+
+  // functions in place of calls (inlined.cpp)
+  void inlined(const MachineInstruction& i);
+  void circular(const MachineInstruction& i);
+  void quadrant(std::uint32_t target, std::uint32_t sine, std::uint32_t cosine);
+  void large_arguments();
+  void exponential_of_eight(std::uint32_t x, std::uint32_t target, std::uint32_t u, std::uint32_t v);
+  void exponential_of_four(std::uint32_t x, std::uint32_t target, std::uint32_t u, std::uint32_t v);
+  void two_polynomials(std::uint32_t target, std::uint32_t x, std::span<const double> coefficients, std::uint32_t square, std::uint32_t odd);
+  void logarithm(std::uint32_t x, std::uint32_t target, std::uint32_t u, std::uint32_t v);
+  void polynomial(std::uint32_t target, std::uint32_t x, std::span<const double> coefficients);
+  [[nodiscard]] Mem spread(double number);
+  void load_spread(std::uint32_t reg, double number);
+  std::int32_t image(double number, std::size_t copies);
 
   // calls (calls.cpp)
   void batch(Batch& b);
@@ -192,7 +210,16 @@ class Emitter {
   std::uint32_t clock_ = 0;
   std::uint32_t indexed_table_ = never;  // whose entries scratch register 1 holds
   std::vector<bool> table_read_;
-  std::vector<double> images_;  // constants side by side as outputs want them
+  std::vector<double> images_;  // constants side by side as outputs want them, constants of functions
+  std::unordered_map<std::uint64_t, std::int32_t> image_of_;
+  std::int32_t eighths_ = 0;  // of the table of exp in the pool
+  // Places that leave sin and cos of large arguments to the library: the registers of argument, sine and cosine.
+  struct LargeArgument {
+    asmjit::Label from, back;
+    std::uint32_t x, sine, cosine;
+  };
+  std::vector<LargeArgument> large_;
+  std::uint32_t aside_ = 0;  // entries of the workspace for argument, sine, cosine and all registers meanwhile
   asmjit::Label constants_label_;
   bool fetch_ahead_ = false;  // points: the lines of the next tile's outputs
   bool upper_dirty_ = false;

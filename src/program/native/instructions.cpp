@@ -8,10 +8,6 @@ namespace boreon::native {
 namespace x86 = asmjit::x86;
 namespace Inst = x86::Inst;
 
-namespace {
-enum Mask : unsigned { sign_bits, value_bits, ones, zeros };
-}
-
 void Emitter::copy(Vec to, Vec from) {
   if (to.id() == from.id()) return;
   a_.emit(options_.set == InstructionSet::sse2 ? Inst::kIdMovapd : Inst::kIdVmovapd, to, from);
@@ -86,6 +82,11 @@ void Emitter::instruction(const MachineInstruction& i) {
     case MachineOp::round_down: rounded(i, 9); break;
     case MachineOp::round_up: rounded(i, 10); break;
     case MachineOp::round_to_zero: rounded(i, 11); break;
+    case MachineOp::exponential:
+    case MachineOp::logarithm: inlined(i); break;
+    case MachineOp::sine:
+    case MachineOp::cosine:
+    case MachineOp::sine_cosine: circular(i); break;
     case MachineOp::minimum:
     case MachineOp::maximum: extreme(i); break;
     case MachineOp::compare: compare(i); break;
@@ -96,6 +97,7 @@ void Emitter::instruction(const MachineInstruction& i) {
     case MachineOp::batch: break;
   }
   defined(i.target);
+  if (i.op == MachineOp::sine_cosine) defined(i.target + 1);
 }
 
 void Emitter::binary(Inst::Id sse, Inst::Id vex, const MachineInstruction& instruction, bool commutes) {
@@ -117,7 +119,7 @@ void Emitter::binary(Inst::Id sse, Inst::Id vex, const MachineInstruction& instr
   define(i.target, target);
 }
 
-void Emitter::with_mask(Inst::Id vex, unsigned mask, const MachineInstruction& i) {
+void Emitter::with_mask(Inst::Id vex, Mask mask, const MachineInstruction& i) {
   const std::uint32_t a = in_register(i.value[0]);
   pass(i);
   const std::uint32_t target = take();

@@ -25,6 +25,11 @@ enum class MachineOp : std::uint8_t {
   round_down,
   round_up,
   round_to_zero,
+  exponential,
+  logarithm,
+  sine,
+  cosine,
+  sine_cosine,  ///< the cosine is the value after the target
   minimum,
   maximum,
   compare,  ///< `detail` is the predicate of the processor
@@ -80,6 +85,9 @@ struct MachineChoice {
   bool fuse = true;      ///< multiply and add at once
   bool rounding = true;  ///< the processor has instructions for floor, ceil and trunc
   bool extremes = true;  ///< min and max by instructions, which may choose the other one of two zeros
+  bool exponential = false;  ///< these in place of calls
+  bool logarithm = false;
+  bool circular = false;  ///< sin and cos
   unsigned pack = 8;     ///< batches are padded to this many entries; 1: not at all
 };
 

@@ -255,7 +255,7 @@ class NativeExecutor final : public Executor {
   [[nodiscard]] std::size_t tile_workspace() const {
     std::size_t arguments = 0;
     for (const Instruction& i : program_->instructions) arguments += calls_function(i) ? i.operands : 0U;
-    return (2 * program_->instructions.size() + arguments) * lanes_ + 40 * program_->instructions.size() + 2 * input_entries_ + 256;
+    return (2 * program_->instructions.size() + arguments + 40) * lanes_ + 40 * program_->instructions.size() + 2 * input_entries_ + 256;
   }
 
   std::shared_ptr<const Program> program_;

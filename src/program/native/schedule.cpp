@@ -14,20 +14,24 @@ namespace {
 struct Simple {
   std::uint16_t function;
   MachineOp op;
-  bool rounding;
+  bool MachineChoice::*chosen;
 };
 
-// Functions of the catalogue that are instructions of the processor.
+// Functions of the catalogue that need no call.
 const std::vector<Simple>& simple_functions() {
   static const std::vector<Simple> list = [] {
     std::vector<Simple> r;
-    const auto add = [&](std::string_view name, MachineOp op, bool rounding) { r.push_back({row_number(name), op, rounding}); };
-    add("abs", MachineOp::absolute, false);
-    add("min", MachineOp::minimum, false);
-    add("max", MachineOp::maximum, false);
-    add("floor", MachineOp::round_down, true);
-    add("ceil", MachineOp::round_up, true);
-    add("trunc", MachineOp::round_to_zero, true);
+    const auto add = [&](std::string_view name, MachineOp op, bool MachineChoice::*chosen) { r.push_back({row_number(name), op, chosen}); };
+    add("abs", MachineOp::absolute, nullptr);
+    add("min", MachineOp::minimum, &MachineChoice::extremes);
+    add("max", MachineOp::maximum, &MachineChoice::extremes);
+    add("floor", MachineOp::round_down, &MachineChoice::rounding);
+    add("ceil", MachineOp::round_up, &MachineChoice::rounding);
+    add("trunc", MachineOp::round_to_zero, &MachineChoice::rounding);
+    add("exp", MachineOp::exponential, &MachineChoice::exponential);
+    add("log", MachineOp::logarithm, &MachineChoice::logarithm);
+    add("sin", MachineOp::sine, &MachineChoice::circular);
+    add("cos", MachineOp::cosine, &MachineChoice::circular);
     return r;
   }();
   return list;
@@ -64,12 +68,12 @@ class Scheduler {
     call_.assign(n_, 0);
     for (std::size_t k = 0; k < n_; ++k) {
       const Instruction& i = p_.instructions[k];
-      call_[k] = i.op == OpCode::sine_cosine || i.op == OpCode::power || (i.op == OpCode::call && simple(i.function) == nullptr) ? 1 : 0;
+      call_[k] = (i.op == OpCode::sine_cosine && !choice_.circular) || i.op == OpCode::power || (i.op == OpCode::call && simple(i.function) == nullptr) ? 1 : 0;
     }
   }
   [[nodiscard]] const Simple* simple(std::uint16_t function) const {
     for (const Simple& s : simple_functions()) {
-      if (s.function == function && (!s.rounding || choice_.rounding) && (choice_.extremes || (s.op != MachineOp::minimum && s.op != MachineOp::maximum))) return &s;
+      if (s.function == function && (s.chosen == nullptr || choice_.*s.chosen)) return &s;
     }
     return nullptr;
   }
@@ -170,6 +174,7 @@ class Scheduler {
       case OpCode::disjunction: r.op = MachineOp::disjunction; break;
       case OpCode::negation: r.op = MachineOp::negation; break;
       case OpCode::select: r.op = MachineOp::select; break;
+      case OpCode::sine_cosine: r.op = MachineOp::sine_cosine; break;
       default: r.op = simple(i.function)->op; break;
     }
     r.value[0] = value(i.a);
