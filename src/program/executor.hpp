@@ -50,8 +50,10 @@ class Executor {
   virtual void tile(const double* in, double* out, double* work) const = 0;
 
   /// Many points whose entries stand side by side: entry i of point p at in[i][p] (all groups one after another), or
-  /// at in[i][0] for the groups of the bits `same`. Outputs must not overlap inputs. Some points
-  /// may be computed twice. Returns where it stopped. Only for programs without loops.
+  /// at in[i][0] for the groups of the bits `same`. What is the same for all points is computed by prepare(), once for
+  /// all of them, in `memory` of workspace() doubles; it returns what points() takes as `in`. Outputs must not overlap
+  /// inputs. Some points may be computed twice. Returns where it stopped. Only for programs without loops.
+  virtual const double* const* prepare(const double* const* in, std::uint64_t, double*) const { return in; }
   virtual std::size_t points(const double* const*, double* const*, std::uint64_t, std::size_t begin, std::size_t, double*) const { return begin; }
 
   [[nodiscard]] virtual std::string method() const = 0;

@@ -2,6 +2,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <array>
 #include <atomic>
 #include <cstdint>
 #include <functional>
@@ -37,18 +38,30 @@ std::span<double> thread_workspace(std::size_t size) {
   return grow_thread_memory(size);
 }
 
-// Calls f(begin, end) on shares of 0 <= i < n that start at multiples of `step`: several for each thread, so that one
-// that starts late or is interrupted leaves its work to the others.
+// Calls f(begin, end) on shares of 0 <= i < n that start at multiples of `step`. Every thread has several shares of its
+// own, the same ones in the next call, so that it finds their numbers in its cache; one that is done takes those of
+// others that started late or were interrupted.
 template <class F>
 void share(std::size_t n, std::size_t step, unsigned threads, const F& f) {
+  constexpr std::size_t shares_each = 4;
+  constexpr std::size_t least_share = 512;
+  constexpr std::size_t most_threads = 64;
   const std::size_t steps = (n + step - 1) / step;
-  const std::size_t count = std::max<std::size_t>(1, std::min<std::size_t>(threads, steps));
+  const std::size_t count = std::max<std::size_t>(1, std::min<std::size_t>({threads, steps, most_threads}));
   if (count == 1) return f(std::size_t{0}, n);
-  const std::size_t shares = std::min(steps, 8 * count);
+  const std::size_t shares = std::clamp<std::size_t>(n / least_share, count, std::min(steps, shares_each * count));
   const auto bound = [&](std::size_t i) { return std::min(n, steps * i / shares * step); };
-  std::atomic<std::size_t> next{0};
-  run_in_threads(count, [&](std::size_t) {
-    for (std::size_t i = next++; i < shares; i = next++) f(bound(i), bound(i + 1));
+  struct alignas(64) Next {
+    std::atomic<std::size_t> share;
+  };
+  std::array<Next, most_threads> next;
+  const auto first = [&](std::size_t thread) { return shares * thread / count; };
+  for (std::size_t t = 0; t < count; ++t) next[t].share = first(t);
+  run_in_threads(count, [&](std::size_t thread) {
+    for (std::size_t k = 0; k < count; ++k) {
+      const std::size_t owner = (thread + k) % count;
+      for (std::size_t i = next[owner].share++; i < first(owner + 1); i = next[owner].share++) f(bound(i), bound(i + 1));
+    }
   });
 }
 
@@ -120,7 +133,8 @@ void copy_out(const PointsOut& to, std::size_t entries_of_group, const Span& s, 
 struct SideBySide {
   std::vector<const double*> in;
   std::vector<double*> out;
-  std::uint64_t same = 0;  // input groups with one set of entries for all points
+  std::uint64_t same = 0;      // input groups with one set of entries for all points
+  std::vector<double> memory;  // for what is computed from them
 
   bool find(const Program& p, std::span<const PointsIn> inputs, std::span<const PointsOut> outputs) {
     if (inputs.size() > 64) return false;
@@ -138,6 +152,11 @@ struct SideBySide {
       append(out, outputs[g], p.outputs[g].size);
     }
     return true;
+  }
+
+  double* workspace(std::size_t size) {
+    if (memory.size() < size) memory.resize(size);
+    return memory.data();
   }
 
  private:
@@ -230,6 +249,7 @@ void Kernel::many(std::size_t points, std::span<const PointsIn> inputs, std::spa
   thread_local SideBySide of_thread;  // keeps its memory from call to call
   SideBySide& entries = of_thread;
   const bool direct = lanes > 1 && points >= lanes && entries.find(p, inputs, outputs) && !overlap(p, points, inputs, outputs);
+  const double* const* const direct_in = direct ? executor_->prepare(entries.in.data(), entries.same, entries.workspace(executor_->workspace())) : nullptr;
   // Several tiles between copying in and copying out: long stretches of each entry, all within the second cache.
   const std::size_t tiles = lanes == 1 ? 1 : std::clamp<std::size_t>(cache_doubles / ((in_size + out_size + 1) * lanes), 1, 16);
   share(points, lanes, threads, [&](std::size_t begin, std::size_t end) {
@@ -237,7 +257,7 @@ void Kernel::many(std::size_t points, std::span<const PointsIn> inputs, std::spa
     double* const in = aligned(memory.data());
     double* const out = aligned(in + in_size * lanes * tiles);
     double* const work = aligned(out + out_size * lanes * tiles);
-    if (direct && (begin = executor_->points(entries.in.data(), entries.out.data(), entries.same, begin, end, work)) == end) return;
+    if (direct && (begin = executor_->points(direct_in, entries.out.data(), entries.same, begin, end, work)) == end) return;
     std::vector<const double*> in_groups;
     std::vector<double*> out_groups;
     if (lanes == 1) {

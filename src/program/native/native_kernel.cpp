@@ -111,30 +111,17 @@ class NativeExecutor final : public Executor {
     tile_({&in, &out, nullptr, work, nullptr, 0, 0});
   }
 
-  std::size_t points(const double* const* in, double* const* out, std::uint64_t same, std::size_t begin, std::size_t end, double* work) const override {
-    if (lanes_ == 1 || end - begin < lanes_) return begin;
-    const Variant* v = variants_.load(std::memory_order_acquire);
-    while (v != nullptr && v->same != same) v = v->next;
-    if (v == nullptr) v = &make_variant(same);
-    const auto run = [&](const double* const* entries) {
-      // Writing across lines of the cache takes twice as long: all but the first and the last tile begin at one. These
-      // overlap their neighbours.
-      const std::size_t lead = end - begin < 8 * lanes_ ? 0 : to_line(out, begin);
-      if (lead != 0) v->code({entries, out, nullptr, work, nullptr, begin, begin + lanes_});
-      const std::size_t stop = begin + lead + (end - begin - lead) / lanes_ * lanes_;
-      v->code({entries, out, nullptr, work, nullptr, begin + lead, stop});
-      if (stop != end) v->code({entries, out, nullptr, work, nullptr, end - lanes_, end});
-      return end;
-    };
-    if (v->prepare == nullptr) return run(in);
-    // What is the same for all points is computed once; its results are more entries that are the same.
+  const double* const* prepare(const double* const* in, std::uint64_t same, double* memory) const override {
+    const Variant& v = variant(same);
+    if (v.prepare.memory == nullptr) return in;
+    // Results of the first stage are more entries that are the same.
     const std::size_t entries = input_entries_;
-    double* at = work + v->code.workspace;
+    double* at = memory;
     const auto** const all = reinterpret_cast<const double**>(at);
     std::copy(in, in + entries, all);
-    at += entries + v->prepared;
+    at += entries + v.prepared;
     double* const prepared = at;
-    at += v->prepared;
+    at += v.prepared;
     std::array<const double*, 64> groups{};
     std::size_t entry = 0;
     std::size_t next = 0;
@@ -146,9 +133,23 @@ class NativeExecutor final : public Executor {
       }
     }
     double* results[] = {prepared};
-    v->prepare->instructions(groups.data(), results, nullptr, at);
-    for (std::size_t i = 0; i < v->prepared; ++i) all[entries + i] = prepared + i;
-    return run(all);
+    at += (64 - reinterpret_cast<std::uintptr_t>(at) % 64) % 64 / sizeof(double);
+    v.prepare({groups.data(), results, nullptr, at, nullptr, 0, 0});
+    for (std::size_t i = 0; i < v.prepared; ++i) all[entries + i] = prepared + i;
+    return all;
+  }
+
+  std::size_t points(const double* const* in, double* const* out, std::uint64_t same, std::size_t begin, std::size_t end, double* work) const override {
+    if (end - begin < lanes_) return begin;
+    const Variant& v = variant(same);
+    // Writing across lines of the cache takes twice as long: all but the first and the last tile begin at one. These
+    // overlap their neighbours.
+    const std::size_t lead = end - begin < 8 * lanes_ ? 0 : to_line(out, begin);
+    if (lead != 0) v.code({in, out, nullptr, work, nullptr, begin, begin + lanes_});
+    const std::size_t stop = begin + lead + (end - begin - lead) / lanes_ * lanes_;
+    v.code({in, out, nullptr, work, nullptr, begin + lead, stop});
+    if (stop != end) v.code({in, out, nullptr, work, nullptr, end - lanes_, end});
+    return end;
   }
 
   [[nodiscard]] std::string listing() const override {
@@ -200,10 +201,16 @@ class NativeExecutor final : public Executor {
   struct Variant {
     std::uint64_t same;
     Piece code;
-    std::shared_ptr<const Executor> prepare;  // null where nothing is the same
+    Piece prepare;  // without memory where nothing is the same
     std::size_t prepared = 0;
     const Variant* next = nullptr;
   };
+
+  const Variant& variant(std::uint64_t same) const {
+    const Variant* v = variants_.load(std::memory_order_acquire);
+    while (v != nullptr && v->same != same) v = v->next;
+    return v != nullptr ? *v : make_variant(same);
+  }
 
   const Variant& make_variant(std::uint64_t same) const {
     const std::lock_guard lock(variants_made_);
@@ -227,7 +234,7 @@ class NativeExecutor final : public Executor {
       o.same |= std::uint64_t{1} << program_->inputs.size();
       made->code = assemble(staged.main, o, nullptr, native_, nullptr);
       made->prepared = staged.prepare.outputs[0].size;
-      made->prepare = make_interpreter(std::make_shared<const Program>(std::move(staged.prepare)));
+      made->prepare = assemble(staged.prepare, options_, nullptr, native_, nullptr);
     }
     variants_kept_.push_back(std::move(made));
     variants_.store(variants_kept_.back().get(), std::memory_order_release);
