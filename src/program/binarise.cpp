@@ -98,8 +98,10 @@ class Binariser {
     const bool shared =
         n.items.size() > 1 && n.constant == 0 && common != 1 && std::all_of(n.items.begin(), n.items.end(), [&](const auto& i) { return std::fabs(i.weight) == common; });
     const double sign = flipped_[id] != 0 ? -1 : 1;
-    std::vector<Part<Signed>> items;
-    std::vector<Part<Signed>> fixed;
+    auto& items = terms_;
+    auto& fixed = fixed_terms_;
+    items.clear();
+    fixed.clear();
     for (const Network::Item& i : n.items) {
       const double w = shared ? 1.0 : std::fabs(i.weight);
       (fixed_[i.node] != 0 ? fixed : items).push_back({{build_.multiply(build_.constant(w), values_[i.node]), std::signbit(i.weight * sign)}, n_.nodes[i.node].order});
@@ -132,9 +134,12 @@ class Binariser {
   }
 
   Operand product(const Network::Node& n, double constant) {
-    std::vector<Part<Operand>> above;
-    std::vector<Part<Operand>> fixed;
-    std::vector<Part<Operand>> below;
+    auto& above = above_;
+    auto& fixed = fixed_factors_;
+    auto& below = below_;
+    above.clear();
+    fixed.clear();
+    below.clear();
     for (const Network::Item& i : n.items) {
       (i.weight < 0          ? below
        : fixed_[i.node] != 0 ? fixed
@@ -157,13 +162,17 @@ class Binariser {
   std::vector<char> flipped_;  // sums whose negative is computed
   std::vector<char> folded_;   // products that are computed with the coefficient of their user
   std::vector<char> fixed_;
+  // Operands of the node at hand; kept for their memory.
+  std::vector<Part<Signed>> terms_, fixed_terms_;
+  std::vector<Part<Operand>> above_, fixed_factors_, below_;
 };
 
 }  // namespace
 
 std::vector<Operand> binarise(const Network& network, const std::vector<std::uint32_t>& roots, Program& program, const std::function<bool(Operand)>& fixed) {
   Binariser b(network, program);
-  b.run(network.order(roots), network.uses(roots), fixed);
+  const std::vector<std::uint32_t> order = network.order(roots);
+  b.run(order, network.uses(roots, order), fixed);
   std::vector<Operand> result;
   result.reserve(roots.size());
   for (const std::uint32_t r : roots) result.push_back(b.value(r));

@@ -1,5 +1,6 @@
 #include "program/builder.hpp"
 
+#include <array>
 #include <bit>
 #include <cmath>
 #include <utility>
@@ -22,14 +23,12 @@ double execute(OpCode op, std::uint16_t function, std::uint8_t count, double a, 
   });
 }
 
-std::size_t ProgramBuilder::KeyHash::operator()(const Key& k) const noexcept {
-  return static_cast<std::size_t>(hash_combine(hash_combine(hash_combine(mix(k.head), k.a), k.b), k.c));
-}
-
 Operand ProgramBuilder::constant(double value) {
-  const auto [at, fresh] = constants_.emplace(std::bit_cast<std::uint64_t>(value), static_cast<std::uint32_t>(program_.constants.size()));
-  if (fresh) program_.constants.push_back(value);
-  return {0, at->second};
+  const auto bits = std::bit_cast<std::uint64_t>(value);
+  const auto fresh = static_cast<std::uint32_t>(program_.constants.size());
+  const std::uint32_t id = constants_.find_or_add(mix(bits), fresh, [&](std::uint32_t k) { return std::bit_cast<std::uint64_t>(program_.constants[k]) == bits; });
+  if (id == fresh) program_.constants.push_back(value);
+  return {0, id};
 }
 
 Operand ProgramBuilder::instruction(OpCode op, std::uint16_t function, std::uint8_t count, Operand a, Operand b, Operand c) {
@@ -38,10 +37,15 @@ Operand ProgramBuilder::instruction(OpCode op, std::uint16_t function, std::uint
     const double folded = execute(op, function, count, get(a), get(b), get(c));
     if (!std::isnan(folded)) return constant(folded);
   }
-  const Key key{(static_cast<std::uint64_t>(op) << 32U) | (static_cast<std::uint64_t>(function) << 8U) | count, packed(a), packed(b), packed(c)};
-  const auto [at, fresh] = known_.emplace(key, static_cast<std::uint32_t>(program_.instructions.size()));
-  if (fresh) program_.instructions.push_back({op, function, count, a, b, c});
-  return {1, at->second};
+  const std::uint64_t head = (static_cast<std::uint64_t>(op) << 32U) | (static_cast<std::uint64_t>(function) << 8U) | count;
+  const std::uint64_t hash = hash_combine(hash_combine(hash_combine(mix(head), packed(a)), packed(b)), packed(c));
+  const auto fresh = static_cast<std::uint32_t>(program_.instructions.size());
+  const std::uint32_t id = instructions_.find_or_add(hash, fresh, [&](std::uint32_t k) {
+    const Instruction& i = program_.instructions[k];
+    return i.op == op && i.function == function && i.operands == count && i.a == a && i.b == b && i.c == c;
+  });
+  if (id == fresh) program_.instructions.push_back({op, function, count, a, b, c});
+  return {1, id};
 }
 
 Operand ProgramBuilder::add(Operand a, Operand b) {
@@ -83,8 +87,42 @@ Operand ProgramBuilder::negate(Operand a) {
 Operand ProgramBuilder::square_root(Operand a) { return instruction(OpCode::square_root, 0, 1, a); }
 Operand ProgramBuilder::power(Operand a, Operand b) { return instruction(OpCode::power, 0, 2, a, b); }
 
+namespace {
+
+// The power tree (Knuth, "The Art of Computer Programming" 2, section 4.6.3): x^n is x^parent[n] times a power on the way
+// to it. Optimal below 77, and never worse than repeated squaring.
+constexpr std::size_t tree_size = 129;
+const std::array<std::uint8_t, tree_size>& power_tree() {
+  static const std::array<std::uint8_t, tree_size> parents = [] {
+    std::array<std::uint8_t, tree_size> parent{};
+    parent[1] = 1;
+    std::vector<std::size_t> level{1};
+    while (!level.empty()) {
+      std::vector<std::size_t> next;
+      for (const std::size_t n : level) {
+        std::vector<std::size_t> way{n};
+        while (way.back() != 1) way.push_back(parent[way.back()]);
+        for (auto a = way.rbegin(); a != way.rend(); ++a) {
+          if (n + *a >= tree_size || parent[n + *a] != 0) continue;
+          parent[n + *a] = static_cast<std::uint8_t>(n);
+          next.push_back(n + *a);
+        }
+      }
+      level = std::move(next);
+    }
+    return parent;
+  }();
+  return parents;
+}
+
+}  // namespace
+
 Operand ProgramBuilder::integer_power(Operand a, std::uint64_t n) {
   if (n == 1) return a;
+  if (n < tree_size) {
+    const std::uint64_t parent = power_tree()[n];
+    return multiply(integer_power(a, parent), integer_power(a, n - parent));
+  }
   const Operand half = integer_power(a, n / 2);
   const Operand square = multiply(half, half);
   return n % 2 == 0 ? square : multiply(square, a);

@@ -3,10 +3,10 @@
 
 #include <cmath>
 #include <complex>
-#include <unordered_map>
 #include <vector>
 
 #include "boreon/program.hpp"
+#include "program/id_table.hpp"
 
 namespace boreon {
 
@@ -22,7 +22,7 @@ class ProgramBuilder {
   [[nodiscard]] Operand negate(Operand a);
   [[nodiscard]] Operand square_root(Operand a);
   [[nodiscard]] Operand power(Operand a, Operand b);
-  /// a^n by repeated squaring, n >= 1.
+  /// a^n, n >= 1, by few multiplications.
   [[nodiscard]] Operand integer_power(Operand a, std::uint64_t n);
   [[nodiscard]] Operand call(std::uint16_t function, Operand a);
   [[nodiscard]] Operand call(std::uint16_t function, Operand a, Operand b);
@@ -32,16 +32,6 @@ class ProgramBuilder {
   [[nodiscard]] Operand select(Operand condition, Operand yes, Operand no);
 
  private:
-  struct Key {
-    std::uint64_t head;
-    std::uint64_t a;
-    std::uint64_t b;
-    std::uint64_t c;
-    friend bool operator==(const Key&, const Key&) = default;
-  };
-  struct KeyHash {
-    std::size_t operator()(const Key& k) const noexcept;
-  };
   Operand instruction(OpCode op, std::uint16_t function, std::uint8_t count, Operand a, Operand b = {}, Operand c = {});
   [[nodiscard]] const double* value(Operand a) const { return a.space == 0 ? &program_.constants[a.index] : nullptr; }
   /// What a negation negates; a + (-b) and a - b are the same number.
@@ -50,8 +40,8 @@ class ProgramBuilder {
   }
 
   Program& program_;
-  std::unordered_map<Key, std::uint32_t, KeyHash> known_;
-  std::unordered_map<std::uint64_t, std::uint32_t> constants_;
+  IdTable instructions_;
+  IdTable constants_;
 };
 
 /// Arithmetic of one instruction on real or complex numbers; conditions look at real parts. call() gives the value of

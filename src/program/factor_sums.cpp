@@ -14,6 +14,7 @@ struct Factoring {
   Network& network;
   std::vector<std::uint32_t> uses;
   std::deque<std::uint32_t> waiting;
+  std::vector<char> changed;
 
   void used(std::uint32_t node) {
     if (uses.size() <= node) uses.resize(network.nodes.size(), 0);
@@ -90,6 +91,7 @@ struct Factoring {
       outside.push_back({product.node, sum.weight * product.weight});
       std::sort(outside.begin(), outside.end(), [](const Item& a, const Item& b) { return a.node < b.node; });
       network.nodes[id].items = std::move(outside);
+      if (id < changed.size()) changed[id] = 1;
       if (network.nodes[sum.node].kind == Network::Kind::sum) waiting.push_back(sum.node);
     }
   }
@@ -97,9 +99,10 @@ struct Factoring {
 
 }  // namespace
 
-void factor_sums(Network& network, const std::vector<std::uint32_t>& roots) {
-  Factoring f{network, network.uses(roots), {}};
-  for (const std::uint32_t id : network.order(roots)) {
+std::vector<char> factor_sums(Network& network, const std::vector<std::uint32_t>& roots) {
+  const std::vector<std::uint32_t> order = network.order(roots);
+  Factoring f{network, network.uses(roots, order), {}, std::vector<char>(network.nodes.size(), 0)};
+  for (const std::uint32_t id : order) {
     if (network.nodes[id].kind == Network::Kind::sum && network.nodes[id].items.size() <= longest) f.waiting.push_back(id);
   }
   while (!f.waiting.empty()) {
@@ -107,6 +110,8 @@ void factor_sums(Network& network, const std::vector<std::uint32_t>& roots) {
     f.waiting.pop_front();
     f.run(id);
   }
+  f.changed.resize(network.nodes.size(), 1);
+  return std::move(f.changed);
 }
 
 }  // namespace boreon

@@ -104,7 +104,8 @@ class Lowering {
     for (const auto& [b, x] : factors) {
       const Id base = values_.at(*b);
       if (x->is_number() && x->number().is_exact()) {
-        const auto twice = (x->number() * Number(2)).word();
+        const auto word = x->number().word();
+        const auto twice = word ? std::optional(std::abs(*word) <= 64 ? 2 * *word : 129) : (x->number() * Number(2)).word();
         if (twice && std::abs(*twice) <= 128) {
           if (const std::int64_t whole = *twice / 2; whole != 0) items.push_back({base, static_cast<double>(whole)});
           if (*twice % 2 != 0) items.push_back({network.apply(OpCode::square_root, 0, {base}), *twice < 0 ? -1.0 : 1.0});
@@ -168,8 +169,8 @@ std::vector<std::string> lower(std::span<const Expr> roots, const NodeMap<Operan
     share_reciprocals(network, ids);
     absorb_factors(network, ids);
     share_pairs(network, ids);
-    factor_sums(network, ids);
-    share_pairs(network, ids);
+    const std::vector<char> changed = factor_sums(network, ids);
+    share_pairs(network, ids, &changed);
     merge_exponentials(network, ids);
   }
   values = binarise(network, ids, program, fixed);

@@ -15,14 +15,11 @@ std::uint32_t Network::keep(Node node) {
   h = hash_combine(h, (static_cast<std::uint64_t>(node.leaf.space) << 32U) | node.leaf.index);
   h = hash_combine(h, std::bit_cast<std::uint64_t>(node.constant));
   for (const Item& i : node.items) h = hash_combine(hash_combine(h, i.node), std::bit_cast<std::uint64_t>(i.weight));
-  const auto [begin, end] = known_.equal_range(h);
-  for (auto at = begin; at != end; ++at) {
-    if (nodes[at->second] == node) return at->second;
-  }
-  const auto id = static_cast<std::uint32_t>(nodes.size());
+  const auto fresh = static_cast<std::uint32_t>(nodes.size());
+  const std::uint32_t id = known_.find_or_add(h, fresh, [&](std::uint32_t k) { return nodes[k] == node; });
+  if (id != fresh) return id;
   if (node.order == 0) node.order = h;
   nodes.push_back(std::move(node));
-  known_.emplace(h, id);
   return id;
 }
 
@@ -59,17 +56,22 @@ void merge(std::vector<Network::Item>& items) {
 
 std::uint32_t Network::sum(double constant, std::vector<Item> items) {
   merge(items);
-  std::vector<Item> kept;
-  for (const Item& i : items) {
+  bool changed = false;
+  std::vector<Item> kept = std::move(items);
+  std::size_t count = 0;
+  for (const Item i : kept) {
     if (const double* v = value(i.node); v != nullptr && std::isfinite(*v)) {
       constant += i.weight * *v;
+      changed = true;
     } else if (const Item bare = unscaled(i.node); bare.node != i.node) {
-      kept.push_back({bare.node, i.weight * bare.weight});  // c*(d*x)
+      kept[count++] = {bare.node, i.weight * bare.weight};  // c*(d*x)
+      changed = true;
     } else {
-      kept.push_back(i);
+      kept[count++] = i;
     }
   }
-  if (kept.size() != items.size() || !std::equal(kept.begin(), kept.end(), items.begin())) merge(kept);
+  kept.resize(count);
+  if (changed) merge(kept);
   if (kept.empty()) return number(constant);
   if (kept.size() == 1 && constant == 0) return kept[0].weight == 1 ? kept[0].node : product(kept[0].weight, {{kept[0].node, 1}});
   // a - b and b - a are one node: the first weight is positive.
@@ -94,18 +96,22 @@ Network::Item Network::unscaled(std::uint32_t node) const {
 
 std::uint32_t Network::product(double constant, std::vector<Item> items) {
   merge(items);
-  std::vector<Item> kept;
-  for (const Item& i : items) {
+  bool changed = false;
+  std::vector<Item> kept = std::move(items);
+  std::size_t count = 0;
+  for (const Item i : kept) {
     if (const double* v = value(i.node); v != nullptr && i.weight == 1) {
       constant *= *v;
     } else if (const Item bare = unscaled(i.node); bare.node != i.node && (i.weight == 1 || bare.weight == -1)) {
       constant *= i.weight == 1 ? bare.weight : std::fmod(i.weight, 2) == 0 ? 1 : -1;
-      kept.push_back({bare.node, i.weight});
+      kept[count++] = {bare.node, i.weight};
+      changed = true;
     } else {
-      kept.push_back(i);
+      kept[count++] = i;
     }
   }
-  merge(kept);
+  kept.resize(count);
+  if (changed) merge(kept);
   if (kept.empty()) return number(constant);
   if (kept.size() == 1 && constant == 1 && kept[0].weight == 1) return kept[0].node;
   Node n;
@@ -157,6 +163,7 @@ std::uint32_t Network::apply(OpCode op, std::uint16_t function, std::initializer
 std::vector<std::uint32_t> Network::order(const std::vector<std::uint32_t>& roots) const {
   std::vector<char> seen(nodes.size(), 0);
   std::vector<std::uint32_t> result;
+  result.reserve(nodes.size());
   std::vector<std::pair<std::uint32_t, std::uint32_t>> stack;
   for (const std::uint32_t root : roots) {
     if (seen[root] != 0) continue;
@@ -166,8 +173,11 @@ std::vector<std::uint32_t> Network::order(const std::vector<std::uint32_t>& root
       auto& [node, next] = stack.back();
       if (next < nodes[node].items.size()) {
         const std::uint32_t child = nodes[node].items[next++].node;
-        if (seen[child] == 0) {
-          seen[child] = 1;
+        if (seen[child] != 0) continue;
+        seen[child] = 1;
+        if (nodes[child].items.empty()) {
+          result.push_back(child);
+        } else {
           stack.emplace_back(child, 0);
         }
       } else {
@@ -179,9 +189,9 @@ std::vector<std::uint32_t> Network::order(const std::vector<std::uint32_t>& root
   return result;
 }
 
-std::vector<std::uint32_t> Network::uses(const std::vector<std::uint32_t>& roots) const {
+std::vector<std::uint32_t> Network::uses(const std::vector<std::uint32_t>& roots, const std::vector<std::uint32_t>& order) const {
   std::vector<std::uint32_t> n(nodes.size(), 0);
-  for (const std::uint32_t node : order(roots)) {
+  for (const std::uint32_t node : order) {
     for (const Item& i : nodes[node].items) ++n[i.node];
   }
   for (const std::uint32_t root : roots) ++n[root];

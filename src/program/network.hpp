@@ -4,10 +4,10 @@
 
 #include <cstdint>
 #include <functional>
-#include <unordered_map>
 #include <vector>
 
 #include "boreon/program.hpp"
+#include "program/id_table.hpp"
 
 namespace boreon {
 
@@ -56,12 +56,12 @@ struct Network {
 
   /// Numbers of the nodes below the roots, operands first.
   [[nodiscard]] std::vector<std::uint32_t> order(const std::vector<std::uint32_t>& roots) const;
-  /// How often each node is an operand or a root.
-  [[nodiscard]] std::vector<std::uint32_t> uses(const std::vector<std::uint32_t>& roots) const;
+  /// How often each node is an operand or a root, given order(roots).
+  [[nodiscard]] std::vector<std::uint32_t> uses(const std::vector<std::uint32_t>& roots, const std::vector<std::uint32_t>& order) const;
 
  private:
   std::uint32_t keep(Node node);
-  std::unordered_multimap<std::uint64_t, std::uint32_t> known_;
+  IdTable known_;
 };
 
 /// The passes. Each keeps the values of the roots up to rounding.
@@ -70,11 +70,13 @@ struct Network {
 void reuse_powers(Network& network, const std::vector<std::uint32_t>& roots);
 /// Divisors that several quotients have become one reciprocal.
 void share_reciprocals(Network& network, const std::vector<std::uint32_t>& roots);
-/// a*x + b*x becomes (a + b)*x where the products have no other use; polynomials take Horner's form.
-void factor_sums(Network& network, const std::vector<std::uint32_t>& roots);
+/// a*x + b*x becomes (a + b)*x where the products have no other use; polynomials take Horner's form. For each node
+/// whether it is another or a new one.
+[[nodiscard]] std::vector<char> factor_sums(Network& network, const std::vector<std::uint32_t>& roots);
 /// Pairs of factors or terms that several products or sums have become nodes of their own, the most frequent first
-/// (greedy extraction, as in Breuer, "Generation of optimal code for expressions via factorization", 1969).
-void share_pairs(Network& network, const std::vector<std::uint32_t>& roots);
+/// (greedy extraction, as in Breuer, "Generation of optimal code for expressions via factorization", 1969). Given which
+/// nodes have changed since the last time, only their pairs are looked at.
+void share_pairs(Network& network, const std::vector<std::uint32_t>& roots, const std::vector<char>* changed = nullptr);
 
 /// Factors c that all users of a product apply become part of it, where several products may share c*x.
 void absorb_factors(Network& network, const std::vector<std::uint32_t>& roots);

@@ -1,7 +1,9 @@
 // The order of instructions decides how many values are alive at once, and with it how many leave the registers.
 #include <algorithm>
 #include <array>
-#include <queue>
+#include <bit>
+#include <cstdint>
+#include <vector>
 
 #include "program/passes.hpp"
 
@@ -10,12 +12,47 @@ namespace {
 
 constexpr std::size_t registers = 14;  // of the processors with few of them
 
+// A set of numbers below a bound that finds its least one: bits, and bits for words that are not empty.
+class FirstOf {
+ public:
+  void resize(std::size_t n) {
+    levels_.clear();
+    do {
+      n = (n + 63) / 64;
+      levels_.emplace_back(n, 0);
+    } while (n > 1);
+  }
+  void insert(std::uint32_t k) {
+    for (auto& level : levels_) {
+      level[k / 64] |= std::uint64_t{1} << (k % 64);
+      k /= 64;
+    }
+  }
+  void erase(std::uint32_t k) {
+    for (auto& level : levels_) {
+      level[k / 64] &= ~(std::uint64_t{1} << (k % 64));
+      if (level[k / 64] != 0) return;
+      k /= 64;
+    }
+  }
+  [[nodiscard]] bool empty() const { return levels_.back()[0] == 0; }
+  [[nodiscard]] std::uint32_t least() const {
+    std::uint32_t k = 0;
+    for (std::size_t l = levels_.size(); l-- > 0;) k = 64 * k + static_cast<std::uint32_t>(std::countr_zero(levels_[l][k]));
+    return k;
+  }
+
+ private:
+  std::vector<std::vector<std::uint64_t>> levels_;
+};
+
 // Greedy list scheduling: of the instructions whose operands are there the one after which the fewest values are alive;
 // of equals the first in the order that there was (as Goodman and Hsu, "Code scheduling and register allocation in large
 // basic blocks", 1988, where registers are what is short).
 class Ordering {
  public:
-  explicit Ordering(const Program& p) : p_(p), n_(p.instructions.size()), missing_(n_, 0), left_(n_, 0), start_(n_ + 1, 0), done_(n_, 0) {
+  explicit Ordering(const Program& p) : p_(p), n_(p.instructions.size()), missing_(n_, 0), left_(n_, 0), start_(n_ + 1, 0), gain_(n_, none) {
+    for (FirstOf& r : ready_) r.resize(n_);
     for (std::size_t k = 0; k < n_; ++k) {
       for_results(k, [&](std::uint32_t r) { ++start_[r + 1]; });
     }
@@ -40,21 +77,19 @@ class Ordering {
       if (missing_[k] == 0 && p_.instructions[k].operands > 0) offer(static_cast<std::uint32_t>(k));
     }
     for (std::size_t gain = ready_.size(); gain > 0;) {
-      Ready& best = ready_[gain - 1];
-      if (best.empty()) {
+      if (ready_[gain - 1].empty()) {
         --gain;
         continue;
       }
-      const std::uint32_t k = best.top();
-      best.pop();
-      if (done_[k] != 0 || gain_of(k) != gain - 1) continue;  // or offered again since
-      done_[k] = 1;
+      const std::uint32_t k = ready_[gain - 1].least();
+      ready_[gain - 1].erase(k);
+      gain_[k] = none;
       order.push_back(k);
       if (pair(k)) order.push_back(k + 1);
       for_results(k, [&](std::uint32_t r) {
         if (--left_[r] != 1) return;
         for (std::uint32_t u = start_[r]; u < start_[r + 1]; ++u) {
-          if (done_[users_[u]] == 0 && missing_[users_[u]] == 0) offer(users_[u]);
+          if (gain_[users_[u]] != none) offer(users_[u]);
         }
       });
       for (std::uint32_t u = start_[k]; u < start_[pair(k) ? k + 2 : k + 1]; ++u) {
@@ -66,7 +101,6 @@ class Ordering {
   }
 
  private:
-  using Ready = std::priority_queue<std::uint32_t, std::vector<std::uint32_t>, std::greater<>>;
 
   // The results that an instruction reads, each once.
   template <class F>
@@ -87,7 +121,12 @@ class Ordering {
     if (pair(k) && start_[k + 2] != start_[k + 1]) --gain;
     return gain;
   }
-  void offer(std::uint32_t k) { ready_[gain_of(k)].push(k); }
+  // Among those that are ready, where it belongs now.
+  void offer(std::uint32_t k) {
+    if (gain_[k] != none) ready_[gain_[k]].erase(k);
+    gain_[k] = static_cast<std::uint8_t>(gain_of(k));
+    ready_[gain_[k]].insert(k);
+  }
 
   const Program& p_;
   std::size_t n_;
@@ -95,8 +134,9 @@ class Ordering {
   std::vector<std::uint32_t> left_;     // users of a result that are still to come
   std::vector<std::uint32_t> start_;    // of a result among the users
   std::vector<std::uint32_t> users_;
-  std::vector<char> done_;
-  std::array<Ready, 6> ready_;  // by gain
+  static constexpr std::uint8_t none = 0xff;
+  std::vector<std::uint8_t> gain_;  // of those that are ready
+  std::array<FirstOf, 6> ready_;    // by gain
 };
 
 // How far the values that are alive exceed the registers, added up over the program.

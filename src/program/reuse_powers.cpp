@@ -77,28 +77,36 @@ void reuse_powers(Network& network, const std::vector<std::uint32_t>& roots) {
 void merge_exponentials(Network& network, const std::vector<std::uint32_t>& roots) {
   static const auto exponential = row_number("exp");
   static const auto logarithm = row_number("log");
-  const std::vector<std::uint32_t> uses = network.uses(roots);
-  for (const std::uint32_t id : network.order(roots)) {
+  const std::vector<std::uint32_t> order = network.order(roots);
+  const std::vector<std::uint32_t> uses = network.uses(roots, order);
+  const auto own = [&](std::uint32_t node) { return network.nodes[node].kind == Network::Kind::apply && uses[node] == 1; };
+  const auto is_exponential = [&](std::uint32_t node) { return own(node) && network.is_call(node, exponential); };
+  // The exponent of a power, if it is a number.
+  const auto exponent = [&](std::uint32_t node) -> const double* {
+    return own(node) && network.nodes[node].op == OpCode::power ? network.value(network.nodes[node].items[1].node) : nullptr;
+  };
+  for (const std::uint32_t id : order) {
     if (network.nodes[id].kind != Network::Kind::product) continue;
-    std::vector<Network::Item> rest;
-    std::vector<Network::Item> exponents;
     std::size_t exponentials = 0;
     std::size_t powers = 0;
+    for (const Network::Item& i : network.nodes[id].items) {
+      exponentials += is_exponential(i.node) ? 1U : 0U;
+      powers += exponent(i.node) != nullptr ? 1U : 0U;
+    }
+    if (exponentials == 0 || exponentials + powers < 2) continue;
+    std::vector<Network::Item> rest;
+    std::vector<Network::Item> exponents;
     const std::vector<Network::Item> items = network.nodes[id].items;
     for (const Network::Item& i : items) {
-      const Network::Node n = network.nodes[i.node];
-      const bool own = n.kind == Network::Kind::apply && uses[i.node] == 1;
-      if (own && n.op == OpCode::call && n.function == exponential) {
-        ++exponentials;
-        exponents.push_back({n.items[0].node, i.weight});
-      } else if (own && n.op == OpCode::power && network.value(n.items[1].node) != nullptr) {
-        ++powers;
-        exponents.push_back({network.apply(OpCode::call, logarithm, {n.items[0].node}), i.weight * *network.value(n.items[1].node)});
+      if (is_exponential(i.node)) {
+        exponents.push_back({network.nodes[i.node].items[0].node, i.weight});
+      } else if (const double* x = exponent(i.node); x != nullptr) {
+        const double weight = i.weight * *x;  // before a node is added
+        exponents.push_back({network.apply(OpCode::call, logarithm, {network.nodes[i.node].items[0].node}), weight});
       } else {
         rest.push_back(i);
       }
     }
-    if (exponentials == 0 || exponentials + powers < 2) continue;
     const std::uint32_t merged = network.apply(OpCode::call, exponential, {network.sum(0, std::move(exponents))});
     rest.push_back({merged, 1});
     network.nodes[id].items = std::move(rest);

@@ -38,6 +38,13 @@ class Users {
     s.head = static_cast<std::uint32_t>(links_.size() - 1);
     return ++s.count;
   }
+  void add_if_known(const Pair& p, std::uint32_t user) {
+    Slot& s = slots_[locate(p)];
+    if (s.head == none) return;
+    links_.push_back({user, s.head});
+    s.head = static_cast<std::uint32_t>(links_.size() - 1);
+    ++s.count;
+  }
   void list(const Pair& p, std::vector<std::uint32_t>& users) const {
     users.clear();
     for (std::uint32_t l = slots_[locate(p)].head; l != none; l = links_[l].next) users.push_back(links_[l].user);
@@ -80,8 +87,14 @@ class Users {
 
 class Sharing {
  public:
-  Sharing(Network& network, const std::vector<std::uint32_t>& order) : network_(network), users_(pairs(network, order)) {
-    for (const std::uint32_t id : order) add_all(id);
+  Sharing(Network& network, const std::vector<std::uint32_t>& order, const std::vector<char>* changed) : network_(network), users_(pairs(network, order, changed)) {
+    for (const std::uint32_t id : order) {
+      if (changed == nullptr || (*changed)[id] != 0) pairs_of(id, [&](const Pair& p) { users_.add(p, id); });
+    }
+    if (changed == nullptr) return;
+    for (const std::uint32_t id : order) {
+      if ((*changed)[id] == 0) pairs_of(id, [&](const Pair& p) { users_.add_if_known(p, id); });
+    }
   }
 
   void run() {
@@ -114,11 +127,11 @@ class Sharing {
     }
   };
 
-  static std::size_t pairs(const Network& network, const std::vector<std::uint32_t>& order) {
+  static std::size_t pairs(const Network& network, const std::vector<std::uint32_t>& order, const std::vector<char>* changed) {
     std::size_t count = 0;
     for (const std::uint32_t id : order) {
       const Network::Node& n = network.nodes[id];
-      if (eligible(n)) count += n.items.size() * (n.items.size() - 1) / 2;
+      if (eligible(n) && (changed == nullptr || (*changed)[id] != 0)) count += n.items.size() * (n.items.size() - 1) / 2;
     }
     return count;
   }
@@ -140,11 +153,15 @@ class Sharing {
     return users_.add(pair_of(sum, x, y), id);
   }
 
-  void add_all(std::uint32_t id) {
+  template <class F>
+  void pairs_of(std::uint32_t id, const F& f) const {
     const Network::Node& n = network_.nodes[id];
     if (!eligible(n)) return;
+    const bool sum = n.kind == Network::Kind::sum;
     for (std::size_t i = 0; i < n.items.size(); ++i) {
-      for (std::size_t j = 0; j < i; ++j) (void)add(id, n.items[i], n.items[j]);
+      for (std::size_t j = 0; j < i; ++j) {
+        if (sum || (n.items[i].weight > 0 && n.items[j].weight > 0)) f(pair_of(sum, n.items[i], n.items[j]));
+      }
     }
   }
 
@@ -202,6 +219,6 @@ class Sharing {
 
 }  // namespace
 
-void share_pairs(Network& network, const std::vector<std::uint32_t>& roots) { Sharing(network, network.order(roots)).run(); }
+void share_pairs(Network& network, const std::vector<std::uint32_t>& roots, const std::vector<char>* changed) { Sharing(network, network.order(roots), changed).run(); }
 
 }  // namespace boreon
