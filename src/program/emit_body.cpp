@@ -67,24 +67,30 @@ class Body {
     }
   }
 
-  // Truth values are numbers.
+  // Truth values are numbers: what a comparison gives in the language is an integer, which divides as integers do.
+  static bool truth(const Instruction& i) { return i.op >= OpCode::less && i.op <= OpCode::negation; }
   [[nodiscard]] std::string converted(const Instruction& i, const std::string& text) const {
-    const bool truth = i.op >= OpCode::less && i.op <= OpCode::negation;
-    return truth && s_.scalar != "double" ? fmt::format("{}({})", s_.scalar, text) : text;
+    if (!truth(i)) return text;
+    return s_.scalar == "double" ? "(double)(" + bare(text) + ")" : fmt::format("{}({})", s_.scalar, bare(text));
   }
 
   [[nodiscard]] std::string literal(double v) const { return s_.scalar == "double" ? number_literal(v) : fmt::format("{}({})", s_.scalar, number_literal(v)); }
 
   std::string operand(Operand v) {
     if (v.space == 0) return literal(p_.constants[v.index]);
-    if (v.space == 1) return text_[v.index].empty() ? fmt::format("{}{}", s_.temporary, v.index) : text_[v.index];
+    if (v.space == 1) return text_[v.index].empty() ? fmt::format("{}{}", s_.temporary, v.index) : converted(p_.instructions[v.index], text_[v.index]);
     return s_.input(v.space - 2, v.index);
+  }
+
+  // Where the language wants a condition.
+  std::string condition(Operand v) {
+    if (v.space == 1 && truth(p_.instructions[v.index]) && !text_[v.index].empty()) return text_[v.index];
+    return operand(v) + " != 0";
   }
 
   std::string store(const Store& s) {
     const Operand o = stored(p_, s);
-    const std::string text = o.space == 1 ? converted(p_.instructions[o.index], bare(operand(o))) : bare(operand(o));
-    return fmt::format("{}{} = {};\n", s_.indent, s_.output(s.group, s.index), text);
+    return fmt::format("{}{} = {};\n", s_.indent, s_.output(s.group, s.index), bare(operand(o)));
   }
 
   [[nodiscard]] std::string function(std::uint16_t row_number, const std::vector<std::string>& args) const {
@@ -122,10 +128,10 @@ class Body {
       case OpCode::less_equal: return fmt::format("({} <= {})", a(), b());
       case OpCode::equal: return fmt::format("({} == {})", a(), b());
       case OpCode::not_equal: return fmt::format("({} != {})", a(), b());
-      case OpCode::conjunction: return fmt::format("({} != 0 && {} != 0)", a(), b());
-      case OpCode::disjunction: return fmt::format("({} != 0 || {} != 0)", a(), b());
-      case OpCode::negation: return fmt::format("({} == 0)", a());
-      case OpCode::select: return fmt::format("({} != 0 ? {} : {})", a(), b(), operand(i.c));
+      case OpCode::conjunction: return fmt::format("({} && {})", condition(i.a), condition(i.b));
+      case OpCode::disjunction: return fmt::format("({} || {})", condition(i.a), condition(i.b));
+      case OpCode::negation: return fmt::format("(!({}))", bare(condition(i.a)));
+      case OpCode::select: return fmt::format("({} ? {} : {})", condition(i.a), b(), operand(i.c));
       case OpCode::sine_cosine: return fmt::format("sin({})", a());
     }
     return {};

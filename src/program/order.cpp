@@ -47,11 +47,11 @@ class FirstOf {
 };
 
 // Greedy list scheduling: of the instructions whose operands are there the one after which the fewest values are alive;
-// of equals the first in the order that there was (as Goodman and Hsu, "Code scheduling and register allocation in large
-// basic blocks", 1988, where registers are what is short).
+// of equals one that another waits for whose other operands are there, then the first in the order that there was (as
+// Goodman and Hsu, "Code scheduling and register allocation in large basic blocks", 1988, where registers are short).
 class Ordering {
  public:
-  explicit Ordering(const Program& p) : p_(p), n_(p.instructions.size()), missing_(n_, 0), left_(n_, 0), start_(n_ + 1, 0), gain_(n_, none) {
+  explicit Ordering(const Program& p) : p_(p), n_(p.instructions.size()), missing_(n_, 0), left_(n_, 0), start_(n_ + 1, 0), rank_(n_, none), awaited_(n_, 0) {
     for (FirstOf& r : ready_) r.resize(n_);
     for (std::size_t k = 0; k < n_; ++k) {
       for_results(k, [&](std::uint32_t r) { ++start_[r + 1]; });
@@ -76,32 +76,33 @@ class Ordering {
     for (std::size_t k = 0; k < n_; ++k) {
       if (missing_[k] == 0 && p_.instructions[k].operands > 0) offer(static_cast<std::uint32_t>(k));
     }
-    for (std::size_t gain = ready_.size(); gain > 0;) {
-      if (ready_[gain - 1].empty()) {
-        --gain;
+    for (std::size_t rank = ready_.size(); rank > 0;) {
+      if (ready_[rank - 1].empty()) {
+        --rank;
         continue;
       }
-      const std::uint32_t k = ready_[gain - 1].least();
-      ready_[gain - 1].erase(k);
-      gain_[k] = none;
+      const std::uint32_t k = ready_[rank - 1].least();
+      ready_[rank - 1].erase(k);
+      rank_[k] = none;
       order.push_back(k);
       if (pair(k)) order.push_back(k + 1);
       for_results(k, [&](std::uint32_t r) {
         if (--left_[r] != 1) return;
         for (std::uint32_t u = start_[r]; u < start_[r + 1]; ++u) {
-          if (gain_[users_[u]] != none) offer(users_[u]);
+          if (rank_[users_[u]] != none) offer(users_[u]);
         }
       });
       for (std::uint32_t u = start_[k]; u < start_[pair(k) ? k + 2 : k + 1]; ++u) {
-        if (--missing_[users_[u]] == 0) offer(users_[u]);
+        const std::uint32_t user = users_[u];
+        if (--missing_[user] == 0) offer(user);
+        if (missing_[user] == 1) await_operands(user);
       }
-      gain = ready_.size();
+      rank = ready_.size();
     }
     return order;
   }
 
  private:
-
   // The results that an instruction reads, each once.
   template <class F>
   void for_results(std::size_t k, F f) const {
@@ -123,9 +124,27 @@ class Ordering {
   }
   // Among those that are ready, where it belongs now.
   void offer(std::uint32_t k) {
-    if (gain_[k] != none) ready_[gain_[k]].erase(k);
-    gain_[k] = static_cast<std::uint8_t>(gain_of(k));
-    ready_[gain_[k]].insert(k);
+    if (rank_[k] != none) ready_[rank_[k]].erase(k);
+    rank_[k] = static_cast<std::uint8_t>(2 * gain_of(k) + awaited_[k]);
+    ready_[rank_[k]].insert(k);
+  }
+  // What an instruction still misses of its operands, and what those miss.
+  void await_operands(std::uint32_t user) {
+    stack_.assign(1, user);
+    while (!stack_.empty()) {
+      const std::uint32_t top = stack_.back();
+      stack_.pop_back();
+      for_results(top, [&](std::uint32_t r) {
+        const std::uint32_t k = p_.instructions[r].operands == 0 ? r - 1 : r;
+        if (awaited_[k] != 0) return;
+        awaited_[k] = 1;  // has no effect on what is done
+        if (rank_[k] != none) {
+          offer(k);
+        } else if (missing_[k] > 0) {
+          stack_.push_back(k);
+        }
+      });
+    }
   }
 
   const Program& p_;
@@ -135,8 +154,10 @@ class Ordering {
   std::vector<std::uint32_t> start_;    // of a result among the users
   std::vector<std::uint32_t> users_;
   static constexpr std::uint8_t none = 0xff;
-  std::vector<std::uint8_t> gain_;  // of those that are ready
-  std::array<FirstOf, 6> ready_;    // by gain
+  std::vector<std::uint8_t> rank_;     // of those that are ready
+  std::vector<std::uint8_t> awaited_;  // another waits for it whose other operand is there
+  std::vector<std::uint32_t> stack_;
+  std::array<FirstOf, 12> ready_;  // by rank
 };
 
 // How far the values that are alive exceed the registers, added up over the program.

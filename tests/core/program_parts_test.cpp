@@ -96,3 +96,43 @@ TEST_CASE("w(Jv) is (wJ)v, and Hessians are symmetric") {
     for (std::size_t i = 0; i < 3; ++i) CHECK(std::abs(hv[hv.size() - 2][i] - wj[i]) <= 1e-11 * (1 + std::abs(wj[i])));
   }
 }
+
+TEST_CASE("small powers take no more multiplications than repeated squaring, fewer where there is a shorter way") {
+  const Symbol x("x");
+  const auto multiplications = [&](int n) { return make_program(std::vector<OutputGroup>{{"f", {pow(x, n)}}}, std::vector<InputGroup>{{"x", {x}}}).operation_count(); };
+  for (int n = 2; n <= 128; ++n) {
+    CAPTURE(n);
+    std::size_t squaring = 0;
+    for (int k = n; k > 1; k /= 2) squaring += 1 + static_cast<std::size_t>(k % 2);
+    CHECK(multiplications(n) <= squaring);
+    const double expected = std::pow(1.0625, n);
+    CHECK(compile({OutputGroup("f", std::vector<Expr>{pow(x, n)})}, {{"x", {x}}}).evaluate({{1.0625}})[0][0] == doctest::Approx(expected).epsilon(1e-14));
+  }
+  CHECK(multiplications(15) == 5);  // 2, 3, 5, 10, 15
+  CHECK(multiplications(33) == 6);
+  CHECK(multiplications(63) == 8);
+  // several powers of one base share their way
+  const auto both = make_program(std::vector<OutputGroup>{{"f", {pow(x, 5), pow(x, 15)}}}, std::vector<InputGroup>{{"x", {x}}});
+  CHECK(both.operation_count() == 5);
+}
+
+TEST_CASE("instructions stand where few values are alive") {
+  // first all exponentials are wanted, then what is made of each: in that order all of them would be kept
+  constexpr int n = 300;
+  std::vector<Expr> x;
+  for (int i = 0; i < n; ++i) x.push_back(Symbol("x" + std::to_string(i)));
+  std::vector<Expr> first;
+  std::vector<Expr> then;
+  for (int i = 0; i < n; ++i) {
+    const auto& v = x[static_cast<std::size_t>(i)];
+    first.push_back(exp(v * v));
+    then.push_back(first.back() * sin(v) + first.back() / (2 + v));
+  }
+  const Kernel k(make_program(std::vector<OutputGroup>{{"first", first}, {"then", then}}, std::vector<InputGroup>{{"x", x}}, {.rows = false}));
+  // the interpreter has a register for each value that is alive, 33 numbers for each
+  CHECK(k.workspace_size() < 33 * 20);
+  std::vector<double> at;
+  for (int i = 0; i < n; ++i) at.push_back(0.01 * i - 1);
+  const auto y = k.evaluate({at});
+  for (std::size_t i = 0; i < n; ++i) CHECK(y[1][i] == doctest::Approx(std::exp(at[i] * at[i]) * (std::sin(at[i]) + 1 / (2 + at[i]))));
+}

@@ -22,7 +22,8 @@ constexpr std::array<double, 6> exp_short = {0x1.a020798d4afd0p-13, 0x1.6c1cc14c
 constexpr std::array<double, 10> exp_long = {0x1.ad7ffae58e1b1p-26, 0x1.28ad726abbc47p-22, 0x1.71df24fb7098cp-19, 0x1.a0199a0cbe82dp-16, 0x1.a01a012a7d925p-13,
                                              0x1.6c16c18429fe1p-10, 0x1.1111111127b7ap-7,  0x1.555555555087cp-5,  0x1.55555555554fap-3,  0x1.000000000000ap-1};
 // 2^(k/8)
-constexpr std::array<double, 8> eighths = {1, 0x1.172b83c7d517bp+0, 0x1.306fe0a31b715p+0, 0x1.4bfdad5362a27p+0, 0x1.6a09e667f3bcdp+0, 0x1.8ace5422aa0dbp+0, 0x1.ae89f995ad3adp+0, 0x1.d5818dcfba487p+0};
+constexpr std::array<double, 8> eighths = {
+    1, 0x1.172b83c7d517bp+0, 0x1.306fe0a31b715p+0, 0x1.4bfdad5362a27p+0, 0x1.6a09e667f3bcdp+0, 0x1.8ace5422aa0dbp+0, 0x1.ae89f995ad3adp+0, 0x1.d5818dcfba487p+0};
 // log((1 + s)/(1 - s)) = 2*s + s*(z*p(z)) with z = s^2 <= 1/25, to 3e-17 of s.
 constexpr std::array<double, 7> log_coefficients = {0x1.3adab55dea2a2p-3, 0x1.384f294badb06p-3, 0x1.747511e8a2594p-3, 0x1.c71c003c9fbacp-3,
                                                     0x1.249249b3f36e3p-2, 0x1.99999998ee27fp-2, 0x1.5555555555780p-1};
@@ -30,10 +31,12 @@ constexpr std::array<double, 7> log_coefficients = {0x1.3adab55dea2a2p-3, 0x1.38
 constexpr double log2_high = 0x1.62e42feep-1;
 constexpr double log2_low = 0x1.a39ef35793c76p-33;
 // sin(r) = r + r*z*s(z), cos(r) = 1 - z/2 + z^2*c(z) with z = r^2 for |r| <= pi/4, to 3e-18.
-constexpr std::array<double, 6> sin_coefficients = {0x1.5d923e0427e0fp-33, -0x1.ae5e63ab7cff0p-26, 0x1.71de3574883abp-19, -0x1.a01a019c0e06dp-13, 0x1.111111110f85ep-7, -0x1.5555555555549p-3};
-constexpr std::array<double, 6> cos_coefficients = {-0x1.8fadd3fc2503dp-37, 0x1.1ee9ea73bb557p-29, -0x1.27e4f807e08a1p-22, 0x1.a01a019caf01fp-16, -0x1.6c16c16c15163p-10, 0x1.555555555554cp-5};
-// pi/2 in three parts (Cody and Waite, "Software Manual for the Elementary Functions", 1980).
-constexpr std::array<double, 3> half_pi = {0x1.921fb54442d18p+0, 0x1.1a62633145c07p-54, -0x1.f1976b7ed8fbcp-110};
+constexpr std::array<double, 6> sin_coefficients = {0x1.5d923e0427e0fp-33,  -0x1.ae5e63ab7cff0p-26, 0x1.71de3574883abp-19,
+                                                    -0x1.a01a019c0e06dp-13, 0x1.111111110f85ep-7,   -0x1.5555555555549p-3};
+constexpr std::array<double, 6> cos_coefficients = {-0x1.8fadd3fc2503dp-37, 0x1.1ee9ea73bb557p-29,  -0x1.27e4f807e08a1p-22,
+                                                    0x1.a01a019caf01fp-16,  -0x1.6c16c16c15163p-10, 0x1.555555555554cp-5};
+// pi/2 in three positive parts, so that -0 stays -0 (Cody and Waite, "Software Manual for the Elementary Functions", 1980).
+constexpr std::array<double, 3> half_pi = {0x1.921fb54442d18p+0, 0x1.1a62633145c06p-54, 0x1.c1cd129024e08p-107};
 constexpr double per_half_pi = 0x1.45f306dc9c883p-1;
 constexpr double large = 0x1p27;  // beyond: the library, which reduces by many digits
 

@@ -82,13 +82,13 @@ struct MachineProgram {
 };
 
 struct MachineChoice {
-  bool fuse = true;      ///< multiply and add at once
-  bool rounding = true;  ///< the processor has instructions for floor, ceil and trunc
-  bool extremes = true;  ///< min and max by instructions, which may choose the other one of two zeros
+  bool fuse = true;          ///< multiply and add at once
+  bool rounding = true;      ///< the processor has instructions for floor, ceil and trunc
+  bool extremes = true;      ///< min and max by instructions, which may choose the other one of two zeros
   bool exponential = false;  ///< these in place of calls
   bool logarithm = false;
   bool circular = false;  ///< sin and cos
-  unsigned pack = 8;     ///< batches are padded to this many entries; 1: not at all
+  unsigned pack = 8;      ///< batches are padded to this many entries; 1: not at all
 };
 
 [[nodiscard]] MachineProgram schedule(const Program& program, const MachineChoice& choice);
