@@ -87,10 +87,13 @@ struct Program {
   std::vector<Group> outputs;
   /// For each output group its values. An entry that a loop writes is `by_loop`.
   std::vector<std::vector<Operand>> results;
-  /// Run in their order after the instructions.
+  /// Run in their order after the instructions; each may read what those before it have written to the scratch.
   std::vector<RowLoop> loops;
   /// What the instructions compute once for the loops, read by them as group `scratch_group`.
   std::vector<Operand> scratch;
+  /// Entries of that group behind these, which loops write for later ones.
+  std::size_t written_scratch = 0;
+  [[nodiscard]] std::size_t scratch_size() const { return scratch.size() + written_scratch; }
 
   static constexpr std::uint32_t scratch_group = 0xffffffffU;
   static constexpr Operand by_loop{0xfffffffeU, 0};
@@ -111,7 +114,7 @@ struct IndexTable {
 
 /// The same straight-line program for many rows of entries: the rows of a discretised equation, of its Jacobian. Slot k
 /// of the body's only input group is entry tables[table].at(row) + offset of a group; the values of its only output
-/// group go to entries of output groups in the same way. No row reads what another writes.
+/// group go to entries of output groups (or of the scratch) in the same way. No row reads what another writes.
 struct RowLoop {
   Program body;
   std::size_t rows = 0;
@@ -164,8 +167,10 @@ struct SplitPrograms {
 /// w J: the derivatives of the sum of weights[i]*output[i] by `input`; `weights` is a last input group as long as `output`.
 [[nodiscard]] Program vector_jacobian(const Program& program, const std::string& output, const std::string& input, const std::string& weights = "weights");
 /// H v for the Hessian H of the sum of weights[i]*output[i]; also gives its gradient, as output group `gradient`.
-/// Throw Error(name) for groups that are not there and Error(unsupported) for programs with loops. The operations are
-/// at most about 3, 4 and 8 times those of the program.
+/// Throw Error(name) for groups that are not there. The operations are at most about 3, 4 and 8 times those of the
+/// program. Loops over rows stay loops; with weights, each row writes its contributions to places of their own (8 bytes
+/// for each entry it reads) and further loops add them up. Weights on a product with weights: Error(unsupported) if the
+/// program has loops.
 [[nodiscard]] Program hessian_vector(const Program& program, const std::string& output, const std::string& input, const std::string& weights = "weights",
                                      const std::string& direction = "direction");
 

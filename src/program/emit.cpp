@@ -211,7 +211,10 @@ class Emitter {
   }
 
   // Points of a batch between the instructions and each loop over rows: what is computed once stays in the cache.
-  [[nodiscard]] std::size_t block() const { return std::clamp<std::size_t>(8192 / std::max<std::size_t>(1, p_.scratch.size()), 1, 64); }
+  [[nodiscard]] std::size_t block() const { return std::clamp<std::size_t>(8192 / std::max<std::size_t>(1, p_.scratch_size()), 1, 64); }
+
+  // Doubles that functions keep on the stack.
+  static constexpr std::size_t largest_array = 16384;
 
   std::string statements(Shape shape, const std::string& scalar) const {
     const bool many = shape == Shape::many;
@@ -224,7 +227,14 @@ class Emitter {
     style.input = [&](std::uint32_t g, std::uint32_t i) { return entry(shape, name(g, false), fmt::format("{}", i)); };
     style.output = [&](std::uint32_t g, std::uint32_t i) { return entry(shape, name(g, true), fmt::format("{}", i)); };
     std::string text;
-    if (!p_.scratch.empty()) text += fmt::format("  {} {}[{}];\n", scalar, shared_, p_.scratch.size() * (many ? block() : 1));
+    const std::size_t kept = p_.scratch_size() * (many ? block() : 1);
+    if (kept > largest_array && cpp_) {
+      text += fmt::format("  std::vector<{}> {}({});\n", scalar, shared_, kept);
+    } else if (kept > largest_array) {
+      text += fmt::format("  {0}* const {1} = ({0}*)malloc({2} * sizeof({0}));\n", scalar, shared_, kept);
+    } else if (kept > 0) {
+      text += fmt::format("  {} {}[{}];\n", scalar, shared_, kept);
+    }
     if (blocks) {
       text += fmt::format("  for (int {0} = 0; {0} < {1}; {0} += {2}) {{\n    const int {3} = {1} - {0} < {2} ? {1} : {0} + {2};\n", first_, count_, block(), end_);
       text += fmt::format("    for (int {0} = {1}; {0} < {2}; ++{0}) {{\n", point_, first_, end_) + body_text(p_, style) + "    }\n";
@@ -246,6 +256,7 @@ class Emitter {
       }
     }
     if (blocks) text += "  }\n";
+    if (kept > largest_array && !cpp_) text += fmt::format("  free({});\n", shared_);
     if (text.find("*" + stride_ + " + ") != std::string::npos) text.insert(0, fmt::format("  const long long {} = {};\n", stride_, count_));
     return text;
   }
@@ -259,7 +270,8 @@ class Emitter {
   std::string source(const std::string& header_name) const {
     std::string text = head_comment();
     if (!cpp_) {
-      text += fmt::format("#include \"{}\"\n\n#include <math.h>\n\n", header_name) + tables() + function(Shape::one, "double");
+      text += fmt::format("#include \"{}\"\n\n#include <math.h>\n{}\n", header_name, p_.scratch_size() * block() > largest_array ? "#include <stdlib.h>\n" : "") + tables() +
+              function(Shape::one, "double");
       return text + "\n" + function(Shape::many, "double");
     }
     text += fmt::format("#include \"{0}.hpp\"\n\n#include \"{0}_any.hpp\"\n\nnamespace {0} {{\n\n", o_.name);
@@ -275,7 +287,7 @@ class Emitter {
   // For scalars of any type: float, long double, intervals, dual numbers. Functions are found beside the type.
   std::string template_header() const {
     std::string text = head_comment();
-    text += "#pragma once\n\n#include <cmath>\n\nnamespace " + o_.name +
+    text += fmt::format("#pragma once\n\n#include <cmath>\n{}\nnamespace ", p_.scratch_size() * block() > largest_array ? "#include <vector>\n" : "") + o_.name +
             "::any {\n\nusing namespace std;  // the mathematical functions; those of other types are found beside the types\n\n" + tables();
     text += "template <class Scalar>\n" + function(Shape::one, "Scalar");
     text += "\ntemplate <class Scalar>\n" + function(Shape::many, "Scalar");

@@ -198,7 +198,7 @@ Kernel::Kernel(std::shared_ptr<const Program> program, std::shared_ptr<const Exe
 }
 
 const Program& Kernel::program() const noexcept { return *program_; }
-std::size_t Kernel::workspace_size() const noexcept { return executor_->workspace() + program_->scratch.size() + 2 * alignment; }
+std::size_t Kernel::workspace_size() const noexcept { return executor_->workspace() + program_->scratch_size() + 2 * alignment; }
 std::string Kernel::method() const { return executor_->method(); }
 std::string Kernel::listing() const { return executor_->listing(); }
 
@@ -222,7 +222,9 @@ void Kernel::operator()(std::span<const double* const> inputs, std::span<double*
 void Kernel::in_threads(unsigned threads, std::span<const double* const> inputs, std::span<double* const> outputs) const {
   check_shapes(inputs.size(), outputs.size());
   const std::size_t need = executor_->workspace() + 2 * alignment;
-  std::vector<double> scratch(program_->scratch.size());
+  thread_local std::vector<double> scratch_of_thread;  // not within the memory that the shares of this thread use
+  std::vector<double>& scratch = scratch_of_thread;
+  if (scratch.size() < program_->scratch_size()) scratch.resize(program_->scratch_size());
   executor_->instructions(inputs.data(), outputs.data(), scratch.data(), aligned(thread_workspace(need).data()));
   for (std::size_t l = 0; l < program_->loops.size(); ++l) {
     // Cutting short loops costs more than it brings.

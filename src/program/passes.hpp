@@ -67,6 +67,9 @@ void reorder(Program& program, const std::vector<std::uint32_t>& order);
 [[nodiscard]] std::vector<std::string> lower(std::span<const Expr> roots, const NodeMap<Operand>& inputs, bool optimised, Program& program, std::vector<Operand>& values,
                                              const std::function<bool(Operand)>& fixed = {});
 
+/// Numbers as first + step*k where that is what they are.
+[[nodiscard]] IndexTable index_table(std::vector<std::uint32_t> entries);
+
 /// Finds outputs of one shape and adds loops for them. Returns the outputs that are left.
 [[nodiscard]] std::vector<Store> find_rows(std::span<const OutputGroup> outputs, std::span<const InputGroup> inputs, const NodeMap<Operand>& input_values,
                                            const ProgramOptions& options, Program& program);

@@ -377,19 +377,6 @@ class LoopMaker {
     return true;
   }
 
-  static IndexTable table(std::vector<std::uint32_t> entries) {
-    IndexTable t;
-    t.first = entries[0];
-    t.step = entries.size() > 1 ? entries[1] - entries[0] : 0;
-    for (std::size_t i = 0; i < entries.size(); ++i) {
-      if (entries[i] != t.first + t.step * static_cast<std::uint32_t>(i)) {
-        t.entries = std::move(entries);
-        break;
-      }
-    }
-    return t;
-  }
-
   RowLoop loop(const Family& f, const std::vector<std::uint32_t>& members, bool steady, const Program& body) {
     RowLoop l;
     l.rows = members.size();
@@ -398,7 +385,7 @@ class LoopMaker {
       std::vector<std::uint32_t> entries;
       entries.reserve(members.size());
       for (const std::uint32_t b : members) entries.push_back(static_cast<std::uint32_t>(f.entries[b * f.slots + slot]));
-      return table(std::move(entries));
+      return index_table(std::move(entries));
     };
     // A table of numbers that differ from those of another by one distance is that one: it is read once for both.
     const auto apart = [](const IndexTable& t, const IndexTable& known) -> std::optional<std::uint32_t> {
@@ -442,7 +429,7 @@ class LoopMaker {
       if (begin == end) continue;
       std::vector<std::uint32_t> entries;
       for (const std::uint32_t b : members) entries.push_back(static_cast<std::uint32_t>(set_.range(g, f.bundles[b]).first));
-      const auto [t, offset] = add_table(table(std::move(entries)));
+      const auto [t, offset] = add_table(index_table(std::move(entries)));
       for (std::size_t i = 0; i < end - begin; ++i) l.targets.push_back({g, t, offset + static_cast<std::int32_t>(i)});
     }
     return l;
@@ -457,6 +444,19 @@ class LoopMaker {
 };
 
 }  // namespace
+
+IndexTable index_table(std::vector<std::uint32_t> entries) {
+  IndexTable t;
+  t.first = entries[0];
+  t.step = entries.size() > 1 ? entries[1] - entries[0] : 0;
+  for (std::size_t i = 0; i < entries.size(); ++i) {
+    if (entries[i] != t.first + t.step * static_cast<std::uint32_t>(i)) {
+      t.entries = std::move(entries);
+      break;
+    }
+  }
+  return t;
+}
 
 std::vector<Store> find_rows(std::span<const OutputGroup> outputs, std::span<const InputGroup> inputs, const NodeMap<Operand>& input_values, const ProgramOptions& options,
                              Program& program) {

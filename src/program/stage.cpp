@@ -66,6 +66,7 @@ Halves cut(const Program& program, const std::vector<char>& early, const std::ve
     (first ? h.first : h.second).results.push_back(std::move(values));
   }
   h.second.scratch = program.scratch;
+  h.second.written_scratch = program.written_scratch;
   std::for_each(h.second.scratch.begin(), h.second.scratch.end(), in_second);
   h.first.outputs.push_back({name, {}, kept.size(), std::nullopt});
   h.second.inputs.push_back({name, {}, kept.size(), std::nullopt});

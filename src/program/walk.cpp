@@ -69,6 +69,7 @@ std::string entry_name(const Step& step, const Program& whole, Operand o) {
   const RowLoop::Place& p = step.loop->slots[o.index];
   const auto at = static_cast<std::size_t>(static_cast<std::int64_t>(step.loop->tables[p.table].at(step.row)) + p.offset);
   if (p.group != Program::scratch_group) return named(p.group, at);
+  if (at >= whole.scratch.size()) return fmt::format("contribution {}", at - whole.scratch.size());
   const Operand computed = whole.scratch[at];
   if (computed.space != 1) return computed.space == 0 ? fmt::format("{:.6g}", whole.constants[computed.index]) : named(computed.space - 2, computed.index);
   return "(" + subexpression_text({&whole, computed.index, nullptr, 0}, whole, 40) + ")";
@@ -95,6 +96,7 @@ std::vector<std::string> dependent_outputs(const Step& step, const Program& whol
         list.push_back(fmt::format("{}[{}]", whole.outputs[g].name, i));
       } else {
         const RowLoop::Place& t = step.loop->targets[i];
+        if (t.group == Program::scratch_group) continue;
         list.push_back(fmt::format("{}[{}]", whole.outputs[t.group].name, static_cast<std::int64_t>(step.loop->tables[t.table].at(step.row)) + t.offset));
       }
     }

@@ -43,6 +43,7 @@ class Walk {
     }
     std::vector<Value> scratch;
     for (const Operand o : program_.scratch) scratch.push_back(value(program_, results, o, read));
+    scratch.resize(program_.scratch_size());
     for (const RowLoop& l : program_.loops) {
       for (std::size_t row = 0; row < l.rows; ++row) {
         const auto entry = [&](std::uint32_t, std::uint32_t slot) -> const Value& {
@@ -53,7 +54,8 @@ class Walk {
         const std::vector<Value> r = straight(l.body, entry, {&l.body, 0, &l, row});
         for (std::size_t t = 0; t < l.targets.size(); ++t) {
           const RowLoop::Place& p = l.targets[t];
-          out[p.group][static_cast<std::size_t>(static_cast<std::int64_t>(l.tables[p.table].at(row)) + p.offset)] = value(l.body, r, l.body.results[0][t], entry);
+          auto& to = p.group == Program::scratch_group ? scratch : out[p.group];
+          to[static_cast<std::size_t>(static_cast<std::int64_t>(l.tables[p.table].at(row)) + p.offset)] = value(l.body, r, l.body.results[0][t], entry);
         }
       }
     }

@@ -161,6 +161,22 @@ TEST_CASE("loops over rows in C and C++: one point and batches, bit for bit what
   shop.put(emit(p, {.language = Language::cpp, .name = "rows_cpp"}));
   shop.put("main.cpp", main_program(kernel, "rows_cpp", inputs, true));
   CHECK(shop.run("g++ -std=c++17", "rows_cpp.cpp main.cpp") == 0);
+  // loops that read what others have written: products with derivatives, with little and with much to keep
+  std::vector<double> weights(n);
+  for (std::size_t i = 0; i < n; ++i) weights[i] = std::cos(2 * static_cast<double>(i));
+  const Program q = make_program(std::vector<OutputGroup>{{"f", f}}, std::vector<InputGroup>{{"y", y}, {"p", {d, k}}});
+  for (const std::string& by : {std::string("y"), std::string("p")}) {
+    const Program product = hessian_vector(q, "f", by);
+    REQUIRE(product.written_scratch > 0);
+    const std::vector<std::vector<double>> places{at, {0.3, 0.7}, weights, by == "y" ? weights : std::vector<double>{1, -2}};
+    const Kernel expected(product);
+    shop.put(emit(product, {.language = Language::c, .name = "product_" + by}));
+    shop.put("main.c", main_program(expected, "product_" + by, places, false));
+    CHECK(shop.run("gcc -std=c99", "product_" + by + ".c main.c") == 0);
+    shop.put(emit(product, {.language = Language::cpp, .name = "cpp_" + by}));
+    shop.put("main.cpp", main_program(expected, "cpp_" + by, places, true));
+    CHECK(shop.run("g++ -std=c++17", "cpp_" + by + ".cpp main.cpp") == 0);
+  }
 }
 
 TEST_CASE("the sparse pattern in the header is that of the matrix") {

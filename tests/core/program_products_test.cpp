@@ -189,3 +189,86 @@ TEST_CASE("an emitted package builds, tests itself and is the same every time") 
   }
   CHECK_THROWS_AS((void)emit_package("2bad", std::vector<PackagePart>{}), Error);
 }
+
+namespace {
+
+// A ring of cells with two quantities, neighbours, a rate that depends on parameters, and a boundary row of its own.
+struct Ring {
+  std::vector<Expr> y, p, f;
+  std::vector<double> at, parameters;
+
+  explicit Ring(int cells, std::uint64_t seed = 1) {
+    const Symbol d("d"), k("k"), e("e");
+    p = {d, k, e};
+    for (int i = 0; i < cells; ++i) {
+      y.push_back(Symbol("u" + std::to_string(i)));
+      y.push_back(Symbol("v" + std::to_string(i)));
+    }
+    const auto cell = [&](int i, int s) { return y[static_cast<std::size_t>(2 * ((i + cells) % cells) + s)]; };
+    for (int i = 0; i < cells; ++i) {
+      const Expr u = cell(i, 0), v = cell(i, 1);
+      const Expr rate = exp(-e / (1 + d)) * u * u * v;
+      f.push_back(d * (cell(i - 1, 0) - 2 * u + cell(i + 1, 0)) - rate + k * sin(u));
+      f.push_back(d / 3 * (cell(i - 1, 1) - 2 * v + cell(i + 1, 1)) + rate - k * v / (1 + u * u));
+    }
+    f[0] = y[0] * k - exp(y[1]);
+    test::RandomExpression random(seed, {});
+    for (std::size_t i = 0; i < y.size(); ++i) at.push_back(random.number(0.2, 1.5));
+    parameters = {0.7, 1.3, 0.4};
+  }
+  [[nodiscard]] Program program(bool rows) const { return make_program(std::vector<OutputGroup>{{"f", f}}, std::vector<InputGroup>{{"y", y}, {"p", p}}, {.rows = rows}); }
+};
+
+double largest_difference(const std::vector<double>& a, const std::vector<double>& b) {
+  REQUIRE(a.size() == b.size());
+  double worst = 0;
+  for (std::size_t i = 0; i < a.size(); ++i) worst = std::max(worst, std::abs(a[i] - b[i]) / (1 + std::abs(b[i])));
+  return worst;
+}
+
+}  // namespace
+
+TEST_CASE("products with derivatives of loops over rows are those of the written-out program") {
+  for (const int cells : {40, 300}) {
+    const Ring ring(cells);
+    const Program rolled = ring.program(true);
+    const Program flat = ring.program(false);
+    REQUIRE(!rolled.loops.empty());
+    test::RandomExpression random(3, {});
+    const auto numbers = [&](std::size_t n) {
+      std::vector<double> v;
+      for (std::size_t i = 0; i < n; ++i) v.push_back(random.number(-1, 1));
+      return v;
+    };
+    for (const std::string& by : {std::string("y"), std::string("p")}) {
+      CAPTURE(cells);
+      CAPTURE(by);
+      const std::vector<double> d = numbers(by == "y" ? ring.y.size() : 3);
+      const std::vector<double> w = numbers(ring.f.size());
+      const Program jv = jacobian_vector(rolled, "f", by);
+      const Program wj = vector_jacobian(rolled, "f", by);
+      const Program hv = hessian_vector(rolled, "f", by);
+      const auto got_jv = Kernel(jv).evaluate({ring.at, ring.parameters, d});
+      const auto got_wj = Kernel(wj).evaluate({ring.at, ring.parameters, w});
+      const auto got_hv = Kernel(hv).evaluate({ring.at, ring.parameters, w, d});
+      CHECK(largest_difference(got_jv[1], Kernel(jacobian_vector(flat, "f", by)).evaluate({ring.at, ring.parameters, d})[1]) < 1e-13);
+      CHECK(largest_difference(got_wj[1], Kernel(vector_jacobian(flat, "f", by)).evaluate({ring.at, ring.parameters, w})[1]) < 1e-12);
+      CHECK(largest_difference(got_hv[2], Kernel(hessian_vector(flat, "f", by)).evaluate({ring.at, ring.parameters, w, d})[2]) < 1e-12);
+      CHECK(got_jv[0] == Kernel(rolled).evaluate({ring.at, ring.parameters})[0]);
+      CHECK(got_hv[1] == got_wj[1]);
+      // w(Jv) is (wJ)v
+      double left = 0;
+      double right = 0;
+      for (std::size_t i = 0; i < w.size(); ++i) left += w[i] * got_jv[1][i];
+      for (std::size_t i = 0; i < d.size(); ++i) right += d[i] * got_wj[1][i];
+      CHECK(left == doctest::Approx(right).epsilon(1e-11));
+      // as large as the number of shapes asks, and no more work than the bounds
+      const auto cost = static_cast<double>(rolled.operation_count());
+      CHECK(static_cast<double>(jv.operation_count()) < 3 * cost);
+      CHECK(static_cast<double>(wj.operation_count()) < 4 * cost);
+      CHECK(static_cast<double>(hv.operation_count()) < 8 * cost);
+      if (cells == 300) CHECK(hv.code_size() < 2000);
+    }
+  }
+  CHECK_THROWS_AS((void)vector_jacobian(vector_jacobian(Ring(100).program(true), "f", "y"), "product", "y"), Error);
+}

@@ -299,6 +299,47 @@ TEST_CASE("rows of one shape become loops that compute what the written-out prog
   for (std::size_t k = 0; k < order.entry.size(); ++k) CHECK(columns[1][k] == doctest::Approx(expected[1][static_cast<std::size_t>(order.entry[k])]).epsilon(1e-12));
 }
 
+TEST_CASE("products with derivatives of loops: machine code and threads give what the interpreter gives") {
+  const Chain chain(500);
+  const Program program = make_program(std::vector<OutputGroup>{{"f", chain.f}}, std::vector<InputGroup>{{"y", chain.y}, {"p", chain.p}});
+  REQUIRE(!program.loops.empty());
+  const std::vector<double> p{0.4, 1.7};
+  std::vector<double> w;
+  std::vector<double> d;
+  for (std::size_t i = 0; i < chain.f.size(); ++i) {
+    w.push_back(std::sin(1.3 * static_cast<double>(i)));
+    d.push_back(std::cos(0.7 * static_cast<double>(i)));
+  }
+  const struct {
+    Program program;
+    std::vector<std::vector<double>> at;
+  } products[] = {{jacobian_vector(program, "f", "y"), {chain.at, p, d}},
+                  {vector_jacobian(program, "f", "y"), {chain.at, p, w}},
+                  {vector_jacobian(program, "f", "p"), {chain.at, p, w}},
+                  {hessian_vector(program, "f", "y"), {chain.at, p, w, d}}};
+  for (const auto& product : products) {
+    const auto expected = Kernel(product.program).evaluate(product.at);
+    for (const Machine machine : machines()) {
+      CAPTURE(to_string(machine));
+      CHECK(native_kernel(product.program, {.strict = true, .machine = machine}).evaluate(product.at) == expected);
+      const Kernel fast = native_kernel(product.program, {.machine = machine});
+      std::vector<std::vector<double>> got;
+      std::vector<const double*> in;
+      std::vector<double*> out;
+      for (const auto& g : expected) got.emplace_back(g.size());
+      for (const auto& g : product.at) in.push_back(g.data());
+      for (auto& g : got) out.push_back(g.data());
+      fast.in_threads(2, in, out);
+      CHECK(got == fast.evaluate(product.at));
+      double worst = 0;
+      for (std::size_t g = 0; g < got.size(); ++g) {
+        for (std::size_t i = 0; i < got[g].size(); ++i) worst = std::max(worst, std::fabs(got[g][i] - expected[g][i]) / (1 + std::fabs(expected[g][i])));
+      }
+      CHECK(worst < 1e-12);
+    }
+  }
+}
+
 TEST_CASE("all shapes of call: float, strides, in place, threads, complex numbers") {
   const auto s = Symbol::list("x y");
   const std::vector<Expr> v(s.begin(), s.end());

@@ -1,0 +1,367 @@
+// Products with derivatives of whole programs: their instructions, and loops over rows.
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <map>
+
+#include "boreon/error.hpp"
+#include "program/differentiate.hpp"
+#include "program/passes.hpp"
+
+namespace boreon {
+namespace {
+
+std::size_t group_named(const std::vector<Program::Group>& groups, const std::string& name, const char* kind) {
+  const auto at = std::find_if(groups.begin(), groups.end(), [&](const auto& g) { return g.name == name; });
+  if (at == groups.end()) throw Error(ErrorKind::name, fmt::format("the function has no {} group '{}'", kind, name));
+  return static_cast<std::size_t>(at - groups.begin());
+}
+
+void add_product(Program& p, std::vector<Operand> values) {
+  p.outputs.push_back({"product", {}, values.size(), std::nullopt});
+  p.results.push_back(std::move(values));
+}
+
+std::size_t first_entry(const RowLoop& l, const RowLoop::Place& place) { return static_cast<std::size_t>(static_cast<std::int64_t>(l.tables[place.table].at(0)) + place.offset); }
+
+// Whether a place of the scratch is what instructions keep for loops, and not what loops keep for others.
+bool is_fixed(const Program& p, const RowLoop& l, const RowLoop::Place& place) { return first_entry(l, place) < p.scratch.size(); }
+
+// The body of a loop with places for entries that are added to those it reads.
+class LoopDerivative {
+ public:
+  explicit LoopDerivative(const RowLoop& loop) : loop(loop), body(loop.body) {
+    for (std::size_t t = 0; t < loop.targets.size(); ++t) results_.push_back(body.now(loop.body.results[0][t]));
+  }
+
+  Operand read(const RowLoop::Place& place) {
+    const auto slot = static_cast<std::uint32_t>(loop.slots.size());
+    loop.slots.push_back(place);
+    return {2, slot};
+  }
+  std::uint32_t table(IndexTable t) {
+    loop.tables.push_back(std::move(t));
+    return static_cast<std::uint32_t>(loop.tables.size() - 1);
+  }
+  void write(const RowLoop::Place& place, Operand value) {
+    loop.targets.push_back(place);
+    results_.push_back(value);
+  }
+  RowLoop finish() {
+    Program& p = body.program();
+    p.inputs[0].size = loop.slots.size();
+    p.outputs[0].size = loop.targets.size();
+    p.results[0] = std::move(results_);
+    loop.body = body.finish();
+    return std::move(loop);
+  }
+
+  RowLoop loop;
+  Differentiation body;
+
+ private:
+  std::vector<Operand> results_;
+};
+
+Program forward_product(const Program& p, std::size_t output, std::size_t input, const std::string& direction) {
+  Differentiation main(p);
+  const std::uint32_t seed = main.add_input(direction, p.inputs[input].size);
+  const auto derivative = [&](Operand o) -> std::optional<Operand> { return o.space == 2 + input ? std::optional(Operand{seed, o.index}) : std::nullopt; };
+  const auto zero = [&](const std::optional<Operand>& o) { return o.value_or(main.constant(0)); };
+  Program& made = main.program();
+  const auto products = main.forward(p.results[output], derivative);
+  std::vector<Operand> product;
+  for (std::size_t i = 0; i < products.size(); ++i) product.push_back(p.results[output][i] == Program::by_loop ? Program::by_loop : zero(products[i]));
+  // Behind what is kept for loops stand its derivatives; what loops keep for others follows, and its derivatives.
+  const std::size_t fixed = p.scratch.size();
+  const auto kept = main.forward(p.scratch, derivative);
+  for (const Operand o : p.scratch) made.scratch.push_back(main.now(o));
+  for (const auto& d : kept) made.scratch.push_back(zero(d));
+  made.written_scratch = 2 * p.written_scratch;
+  const auto group = static_cast<std::uint32_t>(seed - 2);
+  const auto product_group = static_cast<std::uint32_t>(p.outputs.size());
+  const auto written = static_cast<std::int32_t>(p.written_scratch);
+  for (const RowLoop& l : p.loops) {
+    LoopDerivative d(l);
+    // Where a place is now, and where its derivative is.
+    const auto moved = [&](RowLoop::Place place) {
+      if (place.group == Program::scratch_group && !is_fixed(p, l, place)) place.offset += static_cast<std::int32_t>(fixed);
+      return place;
+    };
+    const auto derivative_of = [&](RowLoop::Place place) {
+      place.offset += is_fixed(p, l, place) ? static_cast<std::int32_t>(fixed) : static_cast<std::int32_t>(fixed) + written;
+      return place;
+    };
+    std::map<std::uint32_t, Operand> known;
+    const auto slot = [&](Operand o) -> std::optional<Operand> {
+      RowLoop::Place place = l.slots[o.index];
+      if (place.group == Program::scratch_group) {
+        if (is_fixed(p, l, place) && !kept[first_entry(l, place)]) return std::nullopt;
+        place = derivative_of(place);
+      } else if (place.group == input) {
+        place.group = group;
+      } else {
+        return std::nullopt;
+      }
+      const auto at = known.find(o.index);
+      return at != known.end() ? at->second : known.emplace(o.index, d.read(place)).first->second;
+    };
+    const auto values = d.body.forward(l.body.results[0], slot);
+    for (std::size_t i = 0; i < l.slots.size(); ++i) d.loop.slots[i] = moved(l.slots[i]);
+    for (std::size_t t = 0; t < l.targets.size(); ++t) {
+      d.loop.targets[t] = moved(l.targets[t]);
+      RowLoop::Place place = l.targets[t];
+      if (place.group == Program::scratch_group) {
+        place = derivative_of(place);
+      } else if (place.group == output) {
+        place.group = product_group;
+      } else {
+        continue;
+      }
+      d.write(place, values[t].value_or(d.body.constant(0)));
+    }
+    made.loops.push_back(d.finish());
+  }
+  add_product(made, std::move(product));
+  return main.finish();
+}
+
+// The reverse sweep through loops. What a row contributes to a derivative is written down, each contribution in a place
+// of its own, and further loops add up those of one entry: so no row ever writes what another one writes.
+class ReverseProduct {
+ public:
+  ReverseProduct(const Program& p, std::size_t output, std::size_t input, const std::string& weights) : p_(p), output_(output), input_(input), main_(p) {
+    weights_ = main_.add_input(weights, p.outputs[output].size) - 2;
+    for (const Operand o : p.scratch) main_.program().scratch.push_back(main_.now(o));
+    written_ = p.scratch.size();
+  }
+
+  Program run() {
+    if (p_.written_scratch != 0) {
+      throw Error(ErrorKind::unsupported, "the program is a product with derivatives itself: weights are applied to programs whose loops do not depend on one another");
+    }
+    find_dependent();
+    std::vector<List> of_entries(p_.inputs[input_].size);
+    std::vector<List> of_scratch(p_.scratch.size());
+    for (const RowLoop& l : p_.loops) main_.program().loops.push_back(rows(l, of_entries, of_scratch));
+    const std::vector<std::uint32_t> bars = totals(of_scratch);
+    instructions(of_scratch, bars, of_entries);
+    product(of_entries);
+    main_.program().written_scratch = written_ - p_.scratch.size();
+    return main_.finish();
+  }
+
+ private:
+  using List = std::vector<std::uint32_t>;  // places of contributions
+  static constexpr std::size_t most = 32;   // terms of one sum
+
+  // Which of the values that are kept for loops depend on the input.
+  void find_dependent() {
+    std::vector<char> depends(p_.instructions.size(), 0);
+    const auto of = [&](Operand o) { return o.space == 1 ? depends[o.index] != 0 : o.space == 2 + input_; };
+    for (std::size_t k = 0; k < p_.instructions.size(); ++k) {
+      const Instruction& i = p_.instructions[k];
+      bool any = i.operands == 0 && depends[k - 1] != 0;
+      for_operands(i, [&](Operand o) { any = any || of(o); });
+      depends[k] = any ? 1 : 0;
+    }
+    for (const Operand o : p_.scratch) dependent_.push_back(of(o) ? 1 : 0);
+  }
+
+  // A loop that also writes down its contributions.
+  RowLoop rows(const RowLoop& l, std::vector<List>& of_entries, std::vector<List>& of_scratch) {
+    LoopDerivative d(l);
+    std::vector<Differentiation::Weighted> sum;
+    for (std::size_t t = 0; t < l.targets.size(); ++t) {
+      RowLoop::Place place = l.targets[t];
+      if (place.group != output_) continue;
+      place.group = weights_;
+      sum.push_back({l.body.results[0][t], d.read(place)});
+    }
+    if (sum.empty()) return d.finish();
+    const auto derivatives = d.body.reverse(sum, 0);
+    for (std::size_t s = 0; s < l.slots.size(); ++s) {
+      const RowLoop::Place& place = l.slots[s];
+      const bool scratch = place.group == Program::scratch_group;
+      if (!derivatives[s] || (scratch ? dependent_[first_entry(l, place)] == 0 : place.group != input_)) continue;
+      IndexTable places;
+      places.first = static_cast<std::uint32_t>(written_);
+      places.step = 1;
+      d.write({Program::scratch_group, d.table(places), 0}, *derivatives[s]);
+      for (std::size_t row = 0; row < l.rows; ++row) {
+        const auto entry = static_cast<std::size_t>(static_cast<std::int64_t>(l.tables[place.table].at(row)) + place.offset);
+        (scratch ? of_scratch : of_entries)[entry].push_back(fresh());
+      }
+    }
+    return d.finish();
+  }
+
+  std::uint32_t fresh() { return static_cast<std::uint32_t>(written_++); }
+
+  // Adds a loop that adds up lists of one length; sum k goes to entry `to[k]` of a group.
+  void add_sums(const std::vector<const List*>& lists, std::uint32_t group, List to) {
+    const std::size_t length = lists[0]->size();
+    RowLoop l;
+    l.rows = lists.size();
+    ProgramBuilder build(l.body);
+    std::optional<Operand> sum;
+    for (std::uint32_t k = 0; k < length; ++k) {
+      List entries;
+      for (const List* list : lists) entries.push_back((*list)[k]);
+      l.tables.push_back(index_table(std::move(entries)));
+      l.slots.push_back({Program::scratch_group, k, 0});
+      sum = sum ? build.add(*sum, {2, k}) : Operand{2, k};
+    }
+    l.tables.push_back(index_table(std::move(to)));
+    l.targets.push_back({group, static_cast<std::uint32_t>(length), 0});
+    l.body.inputs.push_back({"entry", {}, length, std::nullopt});
+    l.body.outputs.push_back({"row", {}, 1, std::nullopt});
+    l.body.results.push_back({*sum});
+    main_.program().loops.push_back(std::move(l));
+  }
+
+  // Long lists become lists of sums of parts.
+  void shorten(std::vector<List>& lists) {
+    for (bool again = true; again;) {
+      again = false;
+      std::map<std::size_t, std::pair<std::vector<List>, List>> parts;  // by their lengths: the parts, and where their sums go
+      for (List& list : lists) {
+        if (list.size() <= most) continue;
+        List sums;
+        for (std::size_t begin = 0; begin < list.size(); begin += most) {
+          const std::size_t end = std::min(begin + most, list.size());
+          auto& [of_length, to] = parts[end - begin];
+          of_length.emplace_back(list.begin() + static_cast<std::ptrdiff_t>(begin), list.begin() + static_cast<std::ptrdiff_t>(end));
+          to.push_back(fresh());
+          sums.push_back(to.back());
+        }
+        list = std::move(sums);
+        again = true;
+      }
+      for (auto& [length, of_length] : parts) {
+        std::vector<const List*> pointers;
+        for (const List& part : of_length.first) pointers.push_back(&part);
+        add_sums(pointers, Program::scratch_group, std::move(of_length.second));
+      }
+    }
+  }
+
+  // One place for the sum of each list that is not empty; the group that its lists are of.
+  void add_by_length(std::vector<List>& lists, std::uint32_t group, const List& to) {
+    shorten(lists);
+    std::map<std::size_t, std::pair<std::vector<const List*>, List>> of_length;
+    for (std::size_t k = 0; k < lists.size(); ++k) {
+      if (lists[k].empty()) continue;
+      auto& [members, places] = of_length[lists[k].size()];
+      members.push_back(&lists[k]);
+      places.push_back(to[k]);
+    }
+    for (auto& [length, members] : of_length) add_sums(members.first, group, std::move(members.second));
+  }
+
+  List totals(std::vector<List>& lists) {
+    List to(lists.size(), 0);
+    for (std::size_t k = 0; k < lists.size(); ++k) {
+      if (!lists[k].empty()) to[k] = fresh();
+    }
+    add_by_length(lists, Program::scratch_group, to);
+    return to;
+  }
+
+  // The instructions of the program as a loop of one row: their weights are known when the loops have run.
+  void instructions(const std::vector<List>& of_scratch, const List& bars, std::vector<List>& of_entries) {
+    RowLoop l;
+    l.rows = 1;
+    l.tables.emplace_back();
+    std::map<std::pair<std::uint32_t, std::uint32_t>, std::uint32_t> slots;
+    const auto inside = [&](Operand o) -> Operand {
+      if (o.space < 2) return o;
+      const auto [at, fresh] = slots.emplace(std::pair(o.space, o.index), static_cast<std::uint32_t>(l.slots.size()));
+      if (fresh) l.slots.push_back({o.space - 2, 0, static_cast<std::int32_t>(o.index)});
+      return {2, at->second};
+    };
+    l.body.constants = p_.constants;
+    for (Instruction i : p_.instructions) {
+      if (i.operands > 0) i.a = inside(i.a);
+      if (i.operands > 1) i.b = inside(i.b);
+      if (i.operands > 2) i.c = inside(i.c);
+      l.body.instructions.push_back(i);
+    }
+    struct Wanted {
+      Operand value;
+      RowLoop::Place weight;
+    };
+    std::vector<Wanted> wanted;
+    for (std::size_t i = 0; i < p_.results[output_].size(); ++i) {
+      const Operand o = p_.results[output_][i];
+      if (!(o == Program::by_loop)) wanted.push_back({inside(o), {weights_, 0, static_cast<std::int32_t>(i)}});
+    }
+    for (std::size_t i = 0; i < p_.scratch.size(); ++i) {
+      if (!of_scratch[i].empty()) wanted.push_back({inside(p_.scratch[i]), {Program::scratch_group, 0, static_cast<std::int32_t>(bars[i])}});
+    }
+    if (wanted.empty()) return;
+    l.body.inputs.push_back({"entry", {}, l.slots.size(), std::nullopt});
+    l.body.outputs.push_back({"row", {}, 0, std::nullopt});
+    l.body.results.emplace_back();
+    LoopDerivative d(l);
+    std::vector<Differentiation::Weighted> sum;
+    for (const Wanted& w : wanted) sum.push_back({w.value, d.read(w.weight)});
+    const auto derivatives = d.body.reverse(sum, 0);
+    for (std::size_t s = 0; s < l.slots.size(); ++s) {
+      if (!derivatives[s] || l.slots[s].group != input_) continue;
+      const std::uint32_t place = fresh();
+      d.write({Program::scratch_group, 0, static_cast<std::int32_t>(place)}, *derivatives[s]);
+      of_entries[static_cast<std::size_t>(l.slots[s].offset)].push_back(place);
+    }
+    if (!d.loop.targets.empty()) main_.program().loops.push_back(d.finish());
+  }
+
+  void product(std::vector<List>& of_entries) {
+    List to(of_entries.size());
+    std::vector<Operand> values;
+    for (std::size_t i = 0; i < of_entries.size(); ++i) {
+      to[i] = static_cast<std::uint32_t>(i);
+      values.push_back(of_entries[i].empty() ? main_.constant(0) : Program::by_loop);
+    }
+    add_by_length(of_entries, static_cast<std::uint32_t>(p_.outputs.size()), to);
+    add_product(main_.program(), std::move(values));
+  }
+
+  const Program& p_;
+  std::size_t output_;
+  std::size_t input_;
+  Differentiation main_;
+  std::uint32_t weights_ = 0;
+  std::size_t written_ = 0;      // places of the scratch so far
+  std::vector<char> dependent_;  // of the scratch, on the input
+};
+
+Program reverse_product(const Program& p, std::size_t output, std::size_t input, const std::string& weights) {
+  if (!p.loops.empty()) return ReverseProduct(p, output, input, weights).run();
+  Differentiation d(p);
+  const std::uint32_t seed = d.add_input(weights, p.outputs[output].size);
+  std::vector<Differentiation::Weighted> sum;
+  for (std::size_t i = 0; i < p.results[output].size(); ++i) sum.push_back({p.results[output][i], {seed, static_cast<std::uint32_t>(i)}});
+  std::vector<Operand> product;
+  for (const auto& g : d.reverse(sum, input)) product.push_back(g.value_or(d.constant(0)));
+  add_product(d.program(), std::move(product));
+  return d.finish();
+}
+
+}  // namespace
+
+Program jacobian_vector(const Program& program, const std::string& output, const std::string& input, const std::string& direction) {
+  return forward_product(program, group_named(program.outputs, output, "output"), group_named(program.inputs, input, "input"), direction);
+}
+
+Program vector_jacobian(const Program& program, const std::string& output, const std::string& input, const std::string& weights) {
+  return reverse_product(program, group_named(program.outputs, output, "output"), group_named(program.inputs, input, "input"), weights);
+}
+
+Program hessian_vector(const Program& program, const std::string& output, const std::string& input, const std::string& weights, const std::string& direction) {
+  Program gradient = vector_jacobian(program, output, input, weights);
+  gradient.outputs.back().name = "gradient";
+  return jacobian_vector(gradient, "gradient", input, direction);
+}
+
+}  // namespace boreon
