@@ -204,10 +204,10 @@ class Emitter {
   // An entry of an array, for this point.
   [[nodiscard]] std::string entry(Shape shape, const std::string& array, const std::string& index) const {
     if (shape == Shape::one) return fmt::format("{}[{}]", array, index);
-    if (array == shared_) return fmt::format("{}[{}*{} + ({} - {})]", array, index, block(), point_, first_);
+    const std::string factor = index.find(' ') == std::string::npos ? index : "(" + index + ")";
+    if (array == shared_) return fmt::format("{}[{}*{} + ({} - {})]", array, factor, block(), point_, first_);
     if (index == "0") return fmt::format("{}[{}]", array, point_);
-    const bool plain = index.find(' ') == std::string::npos;
-    return fmt::format("{}[{}*{} + {}]", array, plain ? index : "(" + index + ")", stride_, point_);
+    return fmt::format("{}[{}*{} + {}]", array, factor, stride_, point_);
   }
 
   // Points of a batch between the instructions and each loop over rows: what is computed once stays in the cache.

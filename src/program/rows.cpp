@@ -449,8 +449,9 @@ IndexTable index_table(std::vector<std::uint32_t> entries) {
   IndexTable t;
   t.first = entries[0];
   t.step = entries.size() > 1 ? entries[1] - entries[0] : 0;
+  const bool backwards = entries.size() > 1 && entries[1] < entries[0];
   for (std::size_t i = 0; i < entries.size(); ++i) {
-    if (entries[i] != t.first + t.step * static_cast<std::uint32_t>(i)) {
+    if (backwards || entries[i] != t.first + t.step * static_cast<std::uint32_t>(i)) {
       t.entries = std::move(entries);
       break;
     }
