@@ -9,6 +9,7 @@
 #include "boreon/catalogue.hpp"
 #include "boreon/error.hpp"
 #include "boreon/program.hpp"
+#include "boreon/symbol.hpp"
 #include "boreon/text.hpp"
 #include "boreon/traverse.hpp"
 #include "program/network.hpp"
@@ -120,9 +121,11 @@ class Lowering {
   }
 
   Id call(const Expr& e) {
+    static const auto exponential = row_number("exp");
     const FunctionRow& row = e.function();
     const auto id = row_number(row);
     const auto ops = e.operands();
+    if (id == exponential) network.nodes[values_.at(ops[0])].sign = is_nonnegative(ops[0]) ? std::int8_t{1} : is_nonnegative(-ops[0]) ? std::int8_t{-1} : std::int8_t{0};
     if (ops.size() == 1) return row.max_args < 0 ? values_.at(ops[0]) : network.apply(OpCode::call, id, {values_.at(ops[0])});
     // min, max and hypot of several arguments are taken two at a time
     if (ops.size() > 2 && row.min_args == 2 && row.max_args == 2) throw Error(ErrorKind::shape, "too many arguments");

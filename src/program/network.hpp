@@ -28,6 +28,7 @@ struct Network {
     OpCode op = OpCode::add;
     std::uint16_t function = 0;
     Operand leaf;
+    std::int8_t sign = 0;  ///< of arguments of exp: 1 never below zero, -1 never above, 0 not known
     double constant = 0;
     std::vector<Item> items;
     std::uint64_t order = 0;  ///< from the expression: subsets of large sums meet when split along its bits
@@ -66,7 +67,8 @@ struct Network {
 
 /// The passes. Each keeps the values of the roots up to rounding.
 ///
-/// exp(-x) beside exp(x) becomes 1/exp(x); powers of one base whose exponents differ by whole numbers become one power.
+/// exp(-x) beside exp(x) becomes 1/exp(x), exp(a + b) beside exp(a) and exp(b) their product if a and b are known to have
+/// one sign (otherwise the parts may overflow where the whole does not); powers of one base whose exponents differ by whole numbers become one power.
 void reuse_powers(Network& network, const std::vector<std::uint32_t>& roots);
 /// Divisors that several quotients have become one reciprocal.
 void share_reciprocals(Network& network, const std::vector<std::uint32_t>& roots);

@@ -1,5 +1,6 @@
 #include <cmath>
 #include <map>
+#include <optional>
 #include <unordered_map>
 
 #include "boreon/catalogue.hpp"
@@ -15,9 +16,39 @@ void become_product(Network::Node& n, std::vector<Network::Item> items) {
   n.items = std::move(items);
 }
 
+using Exponentials = std::unordered_map<std::uint32_t, std::uint32_t>;  // by their arguments
+
+// exp(a) and exp(b) for the exponential of a + b.
+std::optional<std::pair<std::uint32_t, std::uint32_t>> two_parts(Network& network, const Exponentials& by_argument, const Network::Node& argument) {
+  constexpr std::size_t longest = 6;
+  Network::Node sum = argument;
+  if (argument.kind == Network::Kind::product && argument.items.size() == 1 && argument.items[0].weight == 1) {
+    sum = network.nodes[argument.items[0].node];  // c*(a + b)
+    for (Network::Item& i : sum.items) i.weight *= argument.constant;
+  }
+  const std::size_t n = sum.items.size();
+  if (sum.kind != Network::Kind::sum || n < 2 || n > longest || sum.constant != 0) return std::nullopt;
+  const auto part = [&](std::uint32_t chosen) -> const std::pair<const std::uint32_t, std::uint32_t>* {
+    std::vector<Network::Item> items;
+    for (std::size_t i = 0; i < n; ++i) {
+      if (((chosen >> i) & 1U) != 0) items.push_back(sum.items[i]);
+    }
+    const auto found = by_argument.find(network.sum(0, std::move(items)));
+    return found == by_argument.end() ? nullptr : &*found;
+  };
+  // the first term belongs to the first part
+  for (std::uint32_t chosen = 1; chosen + 1 < (1U << n); chosen += 2) {
+    const auto* const a = part(chosen);
+    if (a == nullptr || network.nodes[a->first].sign == 0) continue;
+    const auto* const b = part(~chosen);
+    if (b != nullptr && network.nodes[a->first].sign == network.nodes[b->first].sign) return std::pair(a->second, b->second);
+  }
+  return std::nullopt;
+}
+
 void reuse_exponentials(Network& network, const std::vector<std::uint32_t>& order) {
   static const auto exponential = row_number("exp");
-  std::unordered_map<std::uint32_t, std::uint32_t> by_argument;
+  Exponentials by_argument;
   for (const std::uint32_t id : order) {
     if (network.is_call(id, exponential)) by_argument.emplace(network.nodes[id].items[0].node, id);
   }
@@ -26,7 +57,13 @@ void reuse_exponentials(Network& network, const std::vector<std::uint32_t>& orde
     if (!network.is_call(id, exponential)) continue;
     const Network::Node argument = network.nodes[network.nodes[id].items[0].node];  // a copy: nodes are added
     if (argument.items.empty()) continue;
-    // exp(n*x) beside exp(x) for small n. exp(a + b) is not split: the parts may overflow where the sum does not.
+    if (by_argument.size() > 2) {
+      if (const auto parts = two_parts(network, by_argument, argument); parts) {
+        become_product(network.nodes[id], {{parts->first, 1}, {parts->second, 1}});
+        continue;
+      }
+    }
+    // exp(n*x) beside exp(x) for small n
     for (const double factor : {-1.0, 2.0, -2.0, 3.0, -3.0}) {
       std::uint32_t part = 0;
       if (argument.kind == Network::Kind::product && argument.items.size() == 1 && argument.items[0].weight == 1) {

@@ -124,6 +124,28 @@ TEST_CASE("the optimiser saves operations and keeps values") {
   }
 }
 
+TEST_CASE("exponentials of sums are products of those there are, where nothing overflows on the way") {
+  const auto s = Symbol::list("x y z");
+  const std::vector<Expr> v(s.begin(), s.end());
+  const Expr x = v[0], y = v[1], z = v[2];
+  const auto exponentials = [&](const std::vector<Expr>& f) {
+    std::size_t n = 0;
+    const Program p = make_program(std::vector<OutputGroup>{{"f", f}}, std::vector<InputGroup>{{"v", v}});
+    for (const auto& [name, count] : operation_table(p)) n += name == "exp" ? count : 0;
+    return n;
+  };
+  const std::vector<Expr> gaussians{exp(-x * x), exp(-2 * y * y), exp(-x * x - 2 * y * y), exp(-x * x - z * z)};
+  CHECK(exponentials(gaussians) == 3);
+  CHECK(exponentials({exp(x), exp(y), exp(x + y)}) == 3);                                  // signs are not known
+  CHECK(exponentials({exp(x * x), exp(-y * y), exp(x * x - y * y)}) == 3);                 // and here they differ
+  CHECK(exponentials({exp(x * x + z * z), exp(y * y), exp(x * x + y * y + z * z)}) == 2);  // a part may be a sum
+  const Kernel k = compile({OutputGroup("f", gaussians)}, {{"v", v}});
+  for (const double scale : {0.3, 5.0, 40.0, 1e200}) {
+    const auto f = k.evaluate({{scale, -0.5 * scale, 0.1}})[0];
+    CHECK(f[2] == doctest::Approx(std::exp(-scale * scale - 0.5 * scale * scale)).epsilon(1e-13));
+  }
+}
+
 TEST_CASE("a diagnosing run names what left its domain") {
   const auto s = Symbol::list("x y");
   const std::vector<Expr> v(s.begin(), s.end());
