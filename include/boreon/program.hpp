@@ -207,8 +207,9 @@ class Kernel {
   void operator()(std::span<const double* const> inputs, std::span<double* const> outputs, std::span<double> workspace) const;
   /// One point with the rows of loops shared among threads.
   void in_threads(unsigned threads, std::span<const double* const> inputs, std::span<double* const> outputs) const;
-  /// Single and complex numbers. Single: stored as float, computed in double. Complex: by the interpreter; conditions
-  /// look at real parts.
+  /// Single and complex numbers. Single: stored as float, computed in double. Complex: machine code on real and imaginary
+  /// parts where all functions are elementary (and the code need not be `strict`), otherwise number by number; conditions
+  /// look at real parts. Functions with several branches take the principal one.
   void operator()(std::span<const float* const> inputs, std::span<float* const> outputs) const;
   void operator()(std::span<const std::complex<double>* const> inputs, std::span<std::complex<double>* const> outputs) const;
   /// All points, several at once where the machine can. Outputs may be the inputs of the same points (in place). With

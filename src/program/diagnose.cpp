@@ -5,6 +5,7 @@
 
 #include "boreon/catalogue.hpp"
 #include "program/builder.hpp"
+#include "program/executor.hpp"
 #include "program/walk.hpp"
 
 namespace boreon {
@@ -69,6 +70,16 @@ std::vector<DomainFault> diagnose(const Program& program, const std::vector<std:
 
 void Kernel::operator()(std::span<const std::complex<double>* const> inputs, std::span<std::complex<double>* const> outputs) const {
   check_shapes(inputs.size(), outputs.size());
+  if (const Kernel* const parts = executor_->complex(); parts != nullptr) {
+    // std::complex is an array of two numbers
+    thread_local std::vector<const double*> in;
+    thread_local std::vector<double*> out;
+    in.clear();
+    out.clear();
+    for (const auto* p : inputs) in.push_back(reinterpret_cast<const double*>(p));
+    for (auto* p : outputs) out.push_back(reinterpret_cast<double*>(p));
+    return (*parts)(in, out);
+  }
   ComplexNumbers domain;
   Walk<ComplexNumbers>::Groups in;
   for (std::size_t g = 0; g < inputs.size(); ++g) in.emplace_back(inputs[g], inputs[g] + program_->inputs[g].size);

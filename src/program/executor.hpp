@@ -56,6 +56,9 @@ class Executor {
   virtual const double* const* prepare(const double* const* in, std::uint64_t, double*) const { return in; }
   virtual std::size_t points(const double* const*, double* const*, std::uint64_t, std::size_t begin, std::size_t, double*) const { return begin; }
 
+  /// A function of real and imaginary parts side by side, made at the first call. Null: there is none.
+  [[nodiscard]] virtual const Kernel* complex() const { return nullptr; }
+
   [[nodiscard]] virtual std::string method() const = 0;
   [[nodiscard]] virtual std::string listing() const { return {}; }
 };

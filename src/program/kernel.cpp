@@ -234,8 +234,10 @@ void Kernel::in_threads(unsigned threads, std::span<const double* const> inputs,
 }
 
 void Kernel::operator()(std::span<const float* const> inputs, std::span<float* const> outputs) const {
-  std::vector<PointsIn> in;
-  std::vector<PointsOut> out;
+  thread_local std::vector<PointsIn> in;
+  thread_local std::vector<PointsOut> out;
+  in.clear();
+  out.clear();
   for (const float* p : inputs) in.emplace_back(p, 1, 0);
   for (float* p : outputs) out.emplace_back(p, 1, 0);
   many(1, in, out);

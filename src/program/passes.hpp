@@ -2,6 +2,7 @@
 #pragma once
 
 #include <functional>
+#include <optional>
 #include <vector>
 
 #include "boreon/program.hpp"
@@ -24,6 +25,10 @@ void join_sine_cosine(Program& program);
 
 /// Another order of the instructions if fewer values are alive at once in it than in the present one.
 void order_for_registers(Program& program);
+
+/// The same on complex numbers: entry i of a group becomes the entries 2*i and 2*i + 1, real and imaginary part, as
+/// std::complex has them. Nothing if it has functions without a rule for that.
+[[nodiscard]] std::optional<Program> complex_program(const Program& program);
 
 /// Registers for the results, reused as soon as a value has had its last use.
 struct Registers {

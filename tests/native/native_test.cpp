@@ -14,6 +14,7 @@
 #include "boreon/catalogue.hpp"
 #include "boreon/error.hpp"
 #include "boreon/native.hpp"
+#include "boreon/text.hpp"
 #include "core/random_expression.hpp"
 
 using namespace boreon;
@@ -382,6 +383,85 @@ TEST_CASE("all shapes of call: float, strides, in place, threads, complex number
   kernel(zin, zout);
   CHECK(std::abs(fz[0] - (z[0] * z[1] + std::exp(-0.7 * z[0]))) < 1e-15);
   CHECK(std::abs(fz[1] - std::sin(z[0]) / (2.0 + z[1])) < 1e-15);
+}
+
+TEST_CASE("complex numbers: machine code on parts gives what the interpreter gives, branches included") {
+  using Complex = std::complex<double>;
+  const auto s = Symbol::list("x y p");
+  const std::vector<Expr> v(s.begin(), s.end());
+  const Expr x = v[0], y = v[1], p = v[2];
+  const std::vector<Expr> f{x * y - x / y,
+                            sqrt(x) + sqrt(x * y),
+                            exp(x - y) / (1 + p * x),
+                            log(x) * log(p * y),
+                            sin(x) * cos(y) + tan(x),
+                            sinh(x) + cosh(y) * tanh(x),
+                            pow(x, p),
+                            pow(x, 3) - pow(y, -2),
+                            pow(y, Expr(3) / 2),
+                            pow(x, x),
+                            1 / (x * x + y * y + p),
+                            parse("piecewise(x if x < y, y^2 otherwise)"),
+                            3 + 0 * x,
+                            parse("piecewise(1 if x != y and x > 0, x otherwise)")};
+  const std::vector<OutputGroup> outputs{{"f", f}};
+  const std::vector<InputGroup> inputs{{"v", {x, y}}, {"p", {p}}};
+  const Kernel interpreter = compile(outputs, inputs);
+  std::vector<Complex> numbers{{1, 0}, {-1, 0}, {0, 1}, {0, -1}, {-2, 1e-9}, {-2, -1e-9}, {3, -4}, {1e-3, 2e3}, {1e150, 1e140}, {2.5, 700}};
+  test::RandomExpression random(8, {});
+  for (int i = 0; i < 30; ++i) numbers.emplace_back(random.number(-3, 3), random.number(-3, 3));
+  for (const Machine machine : machines()) {
+    const Kernel fast = compile(outputs, inputs, NativeOptions{.machine = machine});
+    for (const Complex a : numbers) {
+      for (const Complex b : numbers) {
+        const Complex at[] = {a, b};
+        const Complex parameter[] = {{1.25, 0.5}};
+        const Complex* in[] = {at, parameter};
+        std::vector<Complex> expected(f.size());
+        std::vector<Complex> got(f.size());
+        Complex* out[] = {expected.data()};
+        interpreter(in, out);
+        out[0] = got.data();
+        fast(in, out);
+        for (std::size_t i = 0; i < f.size(); ++i) {
+          if (!std::isfinite(std::abs(expected[i])) || std::abs(expected[i]) > 1e150) continue;  // overflows on the way differ
+          CAPTURE(to_string(machine));
+          CAPTURE(to_text(f[i]));
+          CAPTURE(a);
+          CAPTURE(b);
+          CHECK(std::abs(got[i] - expected[i]) <= 1e-11 * (std::abs(expected[i]) + 1e-3));
+        }
+      }
+    }
+  }
+  // loops over rows, and functions without a rule on parts
+  const Chain chain(300);
+  const Program program = make_program(std::vector<OutputGroup>{{"f", chain.f}}, std::vector<InputGroup>{{"y", chain.y}, {"p", chain.p}});
+  REQUIRE(!program.loops.empty());
+  std::vector<Complex> place;
+  for (std::size_t i = 0; i < chain.at.size(); ++i) place.emplace_back(chain.at[i], 0.1 * std::cos(static_cast<double>(i)));
+  const Complex rates[] = {{0.4, 0.1}, {1.7, -0.2}};
+  const Complex* in[] = {place.data(), rates};
+  std::vector<Complex> expected(chain.f.size());
+  std::vector<Complex> got(chain.f.size());
+  Complex* out[] = {expected.data()};
+  const Kernel written(program);
+  written(in, out);
+  out[0] = got.data();
+  native_kernel(program)(in, out);
+  for (std::size_t i = 0; i < got.size(); ++i) CHECK(std::abs(got[i] - expected[i]) < 1e-12);
+  const Kernel special = compile({OutputGroup("f", std::vector<Expr>{erf(x) + atan(y)})}, {{"v", {x, y}}}, NativeOptions{});
+  const Complex at[] = {{0.3, 0.4}, {0.1, -0.2}};
+  const Complex* one[] = {at};
+  Complex value;
+  Complex* to[] = {&value};
+  special(one, to);
+  CHECK(value == [&] {
+    Complex same;
+    Complex* there[] = {&same};
+    Kernel(special.program())(one, there);
+    return same;
+  }());
 }
 
 TEST_CASE("parameters in a stage of their own") {

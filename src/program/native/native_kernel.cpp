@@ -152,6 +152,16 @@ class NativeExecutor final : public Executor {
     return end;
   }
 
+  [[nodiscard]] const Kernel* complex() const override {
+    if (native_.strict) return nullptr;
+    std::call_once(complex_made_, [this] {
+      NativeOptions options = native_;
+      options.machine = machine_;
+      if (std::optional<Program> parts = complex_program(*program_)) complex_ = std::make_unique<const Kernel>(native_kernel(std::move(*parts), options));
+    });
+    return complex_.get();
+  }
+
   [[nodiscard]] std::string listing() const override {
     std::string text = fmt::format("; one point, {}\n", method());
     (void)assemble(*program_, options_, nullptr, native_, &text);
@@ -279,6 +289,8 @@ class NativeExecutor final : public Executor {
   mutable std::mutex variants_made_;
   mutable std::vector<std::unique_ptr<Variant>> variants_kept_;
   mutable std::atomic<const Variant*> variants_{nullptr};
+  mutable std::once_flag complex_made_;
+  mutable std::unique_ptr<const Kernel> complex_;
   mutable std::once_flag tile_made_;
   mutable Piece tile_;
 };
