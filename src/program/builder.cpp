@@ -80,7 +80,16 @@ Operand ProgramBuilder::divide(Operand a, Operand b) {
 }
 
 Operand ProgramBuilder::negate(Operand a) {
-  if (a.space == 1 && program_.instructions[a.index].op == OpCode::negate) return program_.instructions[a.index].a;
+  if (a.space == 1) {
+    // An operation with the other sign costs no more, and may take the place of the one it is made from.
+    const Instruction i = program_.instructions[a.index];
+    if (i.op == OpCode::negate) return i.a;
+    if (i.op == OpCode::subtract) return subtract(i.b, i.a);
+    if (i.op == OpCode::multiply || i.op == OpCode::divide) {
+      if (const double* v = value(i.a); v != nullptr) return instruction(i.op, 0, 2, constant(-*v), i.b);
+      if (const double* v = value(i.b); v != nullptr) return instruction(i.op, 0, 2, i.a, constant(-*v));
+    }
+  }
   return instruction(OpCode::negate, 0, 1, a);
 }
 

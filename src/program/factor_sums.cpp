@@ -15,16 +15,61 @@ struct Factoring {
   std::vector<std::uint32_t> uses;
   std::deque<std::uint32_t> waiting;
   std::vector<char> changed;
+  std::vector<std::uint32_t> stack = {};
 
+  // What is no node's operand any more does not use its own operands.
   void used(std::uint32_t node) {
-    if (uses.size() <= node) uses.resize(network.nodes.size(), 0);
-    ++uses[node];
+    if (uses.size() < network.nodes.size()) uses.resize(network.nodes.size(), 0);
+    stack.assign(1, node);
+    while (!stack.empty()) {
+      const std::uint32_t top = stack.back();
+      stack.pop_back();
+      if (++uses[top] > 1) continue;
+      for (const Item& i : network.nodes[top].items) stack.push_back(i.node);
+    }
+  }
+  void dropped(std::uint32_t node) {
+    stack.assign(1, node);
+    while (!stack.empty()) {
+      const std::uint32_t top = stack.back();
+      stack.pop_back();
+      if (--uses[top] > 0) continue;
+      for (const Item& i : network.nodes[top].items) stack.push_back(i.node);
+    }
+  }
+
+  // Products within a product that nobody else needs become part of it: their factors count.
+  void flatten(std::uint32_t id) {
+    for (bool again = true; again;) {
+      again = false;
+      const std::vector<Item> items = network.nodes[id].items;
+      for (const Item& i : items) {
+        const Network::Node inner = network.nodes[i.node];
+        if (inner.kind != Network::Kind::product || inner.constant != 1 || i.weight != 1 || uses[i.node] != 1) continue;
+        std::vector<Item>& mine = network.nodes[id].items;
+        std::erase_if(mine, [&](const Item& m) { return m.node == i.node; });
+        for (const Item& f : inner.items) {
+          const auto known = std::find_if(mine.begin(), mine.end(), [&](const Item& m) { return m.node == f.node; });
+          if (known == mine.end()) {
+            mine.push_back(f);
+          } else {
+            known->weight += f.weight;
+            --uses[f.node];  // now once where it was twice
+          }
+        }
+        std::erase_if(mine, [](const Item& m) { return m.weight == 0; });
+        if (id < changed.size()) changed[id] = 1;
+        again = true;
+        break;
+      }
+    }
   }
 
   // The factors of a term that nobody else needs.
   const std::vector<Item>* factors(const Item& term) {
-    const Network::Node& n = network.nodes[term.node];
-    return n.kind == Network::Kind::product && n.constant == 1 && uses[term.node] == 1 ? &n.items : nullptr;
+    const bool own = network.nodes[term.node].kind == Network::Kind::product && network.nodes[term.node].constant == 1 && uses[term.node] == 1;
+    if (own) flatten(term.node);
+    return own ? &network.nodes[term.node].items : nullptr;
   }
 
   // The factor that most terms have (with the sign of its exponent), or none that two have.
@@ -63,6 +108,7 @@ struct Factoring {
     while (network.nodes[id].items.size() > 1 && best(network.nodes[id].items, factor)) {
       std::vector<Item> inside;
       std::vector<Item> outside;
+      std::vector<std::uint32_t> replaced;
       double constant = 0;
       const std::vector<Item> terms = network.nodes[id].items;
       for (const Item& term : terms) {
@@ -73,6 +119,7 @@ struct Factoring {
           outside.push_back(term);
           continue;
         }
+        replaced.push_back(term.node);
         std::vector<Item> rest = *fs;
         rest[static_cast<std::size_t>(at - fs->begin())].weight -= factor.weight;
         std::erase_if(rest, [](const Item& i) { return i.weight == 0; });
@@ -80,14 +127,13 @@ struct Factoring {
           constant += term.weight;
         } else {
           const Item bare = network.unscaled(network.product(1, std::move(rest)));
-          used(bare.node);
           inside.push_back({bare.node, term.weight * bare.weight});
         }
       }
       const Item sum = network.unscaled(network.sum(constant, std::move(inside)));
-      used(sum.node);
       const Item product = network.unscaled(network.product(1, {factor, {sum.node, 1}}));
       used(product.node);
+      for (const std::uint32_t node : replaced) dropped(node);
       outside.push_back({product.node, sum.weight * product.weight});
       std::sort(outside.begin(), outside.end(), [](const Item& a, const Item& b) { return a.node < b.node; });
       network.nodes[id].items = std::move(outside);

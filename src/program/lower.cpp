@@ -113,9 +113,7 @@ class Lowering {
           continue;
         }
       }
-      const bool inverse = x->is_number() && x->number().sign() < 0;
-      const Id exponent = inverse ? network.number(-x->number().to_double()) : values_.at(*x);
-      items.push_back({network.apply(OpCode::power, 0, {base, exponent}), inverse ? -1.0 : 1.0});
+      items.push_back({network.apply(OpCode::power, 0, {base, values_.at(*x)}), 1});
     }
     return network.product(coefficient, std::move(items));
   }

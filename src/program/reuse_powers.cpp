@@ -100,6 +100,18 @@ void reuse_powers(Network& network, const std::vector<std::uint32_t>& roots) {
     const double* x = network.value(n.items[1].node);
     if (x != nullptr && std::isfinite(*x)) classes[{n.items[0].node, std::round((*x - std::floor(*x)) * 1e9)}].emplace_back(*x, id);
   }
+  // x^-c beside x^c is one division.
+  for (auto& [key, members] : classes) {
+    for (const auto& [x, id] : members) {
+      if (x >= 0) continue;
+      const auto opposite = classes.find({key.first, std::round((-x - std::floor(-x)) * 1e9)});
+      if (opposite == classes.end() || opposite == classes.find(key)) continue;
+      for (const auto& [y, other] : opposite->second) {
+        if (y == -x) become_product(network.nodes[id], {{other, -1}});
+      }
+    }
+    std::erase_if(members, [&](const auto& m) { return network.nodes[m.second].kind == Network::Kind::product; });
+  }
   for (auto& [key, members] : classes) {
     if (members.size() < 2) continue;
     const auto top = *std::max_element(members.begin(), members.end());

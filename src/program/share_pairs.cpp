@@ -186,22 +186,39 @@ class Sharing {
     return weights_.most().first;
   }
 
+  // The powers of both factors that all users have.
+  std::pair<double, double> common_powers(const Pair& pair, const std::vector<std::uint32_t>& users) {
+    double a = item(users[0], pair.a)->weight;
+    double b = item(users[0], pair.b)->weight;
+    for (const std::uint32_t id : users) {
+      a = std::min(a, item(id, pair.a)->weight);
+      b = std::min(b, item(id, pair.b)->weight);
+    }
+    return {a, b};
+  }
+
   void extract(const Pair& pair, const std::vector<std::uint32_t>& users) {
     const bool sum = pair.ratio != 0;
     const double scale = sum ? scale_of(pair, users) : 1;
-    const std::uint32_t both = sum ? network_.sum(0, {{pair.a, scale}, {pair.b, scale * pair.ratio}}) : network_.product_of(pair.a, pair.b);
+    // (a*b)^k where the powers are alike, and of x*y^3 and x*y^4 the first, whose power takes the shortest way.
+    auto [power_a, power_b] = sum ? std::pair(1.0, 1.0) : common_powers(pair, users);
+    if (power_a == power_b) power_a = power_b = 1;
+    const std::uint32_t both = sum                            ? network_.sum(0, {{pair.a, scale}, {pair.b, scale * pair.ratio}})
+                               : power_a == 1 && power_b == 1 ? network_.product_of(pair.a, pair.b)
+                                                              : network_.product(1, {{pair.a, power_a}, {pair.b, power_b}});
     for (const std::uint32_t id : users) {
       if (id == both) continue;
       std::vector<Item>& items = network_.nodes[id].items;
-      const double weight = sum ? item(id, pair.a)->weight / scale : std::min(item(id, pair.a)->weight, item(id, pair.b)->weight);
+      const double times = sum ? item(id, pair.a)->weight / scale : std::floor(std::min(item(id, pair.a)->weight / power_a, item(id, pair.b)->weight / power_b));
       bool known = false;
       for (Item& i : items) {
-        if (i.node == pair.a || i.node == pair.b) i.weight = sum ? 0 : i.weight - weight;
-        if (i.node == both) i.weight += weight;
+        if (i.node == pair.a) i.weight = sum ? 0 : i.weight - times * power_a;
+        if (i.node == pair.b) i.weight = sum ? 0 : i.weight - times * power_b;
+        if (i.node == both) i.weight += times;
         known = known || i.node == both;
       }
       std::erase_if(items, [](const Item& i) { return i.weight == 0; });
-      if (!known) items.push_back({both, weight});
+      if (!known) items.push_back({both, times});
       if (item(id, both) == nullptr) continue;
       const Item shared = *item(id, both);
       for (const Item& i : items) {
