@@ -100,3 +100,67 @@ TEST_CASE("60 random stencils: loops on every machine, in threads and strict, ag
   }
   CHECK(with_loops > 50);
 }
+
+TEST_CASE("products with derivatives of random stencils: those of the written-out program, and w(Jv) is (wJ)v") {
+  std::size_t with_loops = 0;
+  for (std::uint64_t seed = 1; seed <= 40; ++seed) {
+    CAPTURE(seed);
+    const Stencil s(seed);
+    const std::vector<OutputGroup> outputs{s.outputs[0]};
+    const Program rolled = make_program(outputs, s.inputs);
+    const Program flat = make_program(outputs, s.inputs, {.rows = false});
+    with_loops += rolled.loops.empty() ? 0 : 1;
+    test::RandomExpression random(seed + 77, {});
+    const auto numbers = [&](std::size_t n) {
+      std::vector<double> v;
+      for (std::size_t i = 0; i < n; ++i) v.push_back(random.number(-1, 1));
+      return v;
+    };
+    const std::vector<double> w = numbers(s.outputs[0].values.size());
+    // by an array that rows read at their own places, and by the parameters that all of them read
+    for (const std::size_t g : {std::size_t{0}, s.inputs.size() - 1}) {
+      const std::string& by = s.inputs[g].name;
+      CAPTURE(by);
+      const std::vector<double> d = numbers(s.inputs[g].variables.size());
+      const auto with = [&](std::initializer_list<std::vector<double>> more) {
+        std::vector<std::vector<double>> in = s.at;
+        in.insert(in.end(), more);
+        return in;
+      };
+      const auto far = [](const std::vector<double>& got, const std::vector<double>& expected) {
+        double scale = 1;
+        for (const double e : expected) scale = std::max(scale, std::abs(e));
+        std::size_t n = 0;
+        for (std::size_t i = 0; i < got.size(); ++i) n += std::abs(got[i] - expected[i]) <= 1e-9 * scale ? 0 : 1;
+        return n;
+      };
+      const Program jv = jacobian_vector(rolled, "f0", by);
+      const Program wj = vector_jacobian(rolled, "f0", by);
+      const Program hv = hessian_vector(rolled, "f0", by);
+      const auto expected_jv = Kernel(jacobian_vector(flat, "f0", by)).evaluate(with({d})).back();
+      const auto expected_wj = Kernel(vector_jacobian(flat, "f0", by)).evaluate(with({w})).back();
+      const auto expected_hv = Kernel(hessian_vector(flat, "f0", by)).evaluate(with({w, d})).back();
+      const auto all_finite = [](const std::vector<double>& v) { return std::all_of(v.begin(), v.end(), [](double e) { return std::isfinite(e); }); };
+      if (!all_finite(expected_jv) || !all_finite(expected_wj) || !all_finite(expected_hv)) continue;  // kinks at which a rule divides by zero
+      const auto got_jv = Kernel(jv).evaluate(with({d})).back();
+      const auto got_wj = Kernel(wj).evaluate(with({w})).back();
+      CHECK(far(got_jv, expected_jv) == 0);
+      CHECK(far(got_wj, expected_wj) == 0);
+      CHECK(far(Kernel(hv).evaluate(with({w, d})).back(), expected_hv) == 0);
+      const auto product = [](const std::vector<double>& a, const std::vector<double>& b) {
+        double sum = 0;
+        for (std::size_t i = 0; i < a.size(); ++i) sum += a[i] * b[i];
+        return sum;
+      };
+      double size = 1;
+      for (std::size_t i = 0; i < w.size(); ++i) size += std::abs(w[i] * got_jv[i]);
+      CHECK(std::abs(product(w, got_jv) - product(got_wj, d)) <= 1e-10 * size);
+      for (const Machine machine : machines()) {
+        CAPTURE(to_string(machine));
+        CHECK(far(native_kernel(wj, {.machine = machine}).evaluate(with({w})).back(), expected_wj) == 0);
+        CHECK(far(native_kernel(hv, {.machine = machine}).evaluate(with({w, d})).back(), expected_hv) == 0);
+      }
+    }
+  }
+  CHECK(with_loops > 33);
+}

@@ -38,6 +38,7 @@ void Emitter::hoist_values() {
       if (v < machine_.results && i.next[k] == never && std::find(i.value, i.value + k, v) == i.value + k) --live;
     }
     if (machine_.first_use[i.target] != never) ++live;
+    if (i.op == MachineOp::sine_cosine && machine_.first_use[i.target + 1] != never) ++live;
     peak = std::max(peak, live + 1);
   }
   std::uint32_t varying = 0;
