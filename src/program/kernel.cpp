@@ -262,9 +262,11 @@ void Kernel::many(std::size_t points, std::span<const PointsIn> inputs, std::spa
     double* const out = aligned(in + in_size * lanes * tiles);
     double* const work = aligned(out + out_size * lanes * tiles);
     if (direct && (begin = executor_->points(direct_in, entries.out.data(), entries.same, begin, end, work)) == end) return;
-    std::vector<const double*> in_groups;
-    std::vector<double*> out_groups;
+    thread_local std::vector<const double*> in_groups;  // keep their memory
+    thread_local std::vector<double*> out_groups;
     if (lanes == 1) {
+      in_groups.clear();
+      out_groups.clear();
       pointers(p.inputs, in, in_groups);
       pointers(p.outputs, out, out_groups);
     }
