@@ -1,6 +1,8 @@
+#include <algorithm>
 #include <cmath>
 #include <map>
 #include <optional>
+#include <tuple>
 #include <unordered_map>
 
 #include "boreon/catalogue.hpp"
@@ -46,6 +48,41 @@ std::optional<std::pair<std::uint32_t, std::uint32_t>> two_parts(Network& networ
   return std::nullopt;
 }
 
+// Exponentials of multiples c*x of one x.
+class Multiples {
+ public:
+  Multiples(const Network& network, const Exponentials& by_argument) {
+    for (const auto& [argument, id] : by_argument) {
+      const Network::Item bare = network.unscaled(argument);
+      list_.push_back({bare.node, bare.weight, id});
+    }
+    std::sort(list_.begin(), list_.end(), [](const Entry& a, const Entry& b) { return std::tie(a.node, a.weight) < std::tie(b.node, b.weight); });
+  }
+  /// exp(argument/factor).
+  [[nodiscard]] const std::uint32_t* find(const Network& network, std::uint32_t argument, double factor) const {
+    const Network::Item bare = network.unscaled(argument);
+    const std::pair key(bare.node, bare.weight / factor);
+    const auto at = std::lower_bound(list_.begin(), list_.end(), key, [](const Entry& e, const auto& k) { return std::tie(e.node, e.weight) < std::tie(k.first, k.second); });
+    return at != list_.end() && at->node == key.first && at->weight == key.second ? &at->id : nullptr;
+  }
+
+ private:
+  struct Entry {
+    std::uint32_t node;
+    double weight;
+    std::uint32_t id;
+  };
+  std::vector<Entry> list_;
+};
+
+// exp of a sum divided by a factor.
+const std::uint32_t* known_sum(Network& network, const Exponentials& by_argument, const Network::Node& sum, double factor) {
+  std::vector<Network::Item> items = sum.items;
+  for (Network::Item& i : items) i.weight /= factor;
+  const auto found = by_argument.find(network.sum(sum.constant / factor, std::move(items)));
+  return found == by_argument.end() ? nullptr : &found->second;
+}
+
 void reuse_exponentials(Network& network, const std::vector<std::uint32_t>& order) {
   static const auto exponential = row_number("exp");
   Exponentials by_argument;
@@ -53,10 +90,11 @@ void reuse_exponentials(Network& network, const std::vector<std::uint32_t>& orde
     if (network.is_call(id, exponential)) by_argument.emplace(network.nodes[id].items[0].node, id);
   }
   if (by_argument.size() < 2) return;
+  const Multiples multiples(network, by_argument);
   for (const std::uint32_t id : order) {
     if (!network.is_call(id, exponential)) continue;
-    const Network::Node argument = network.nodes[network.nodes[id].items[0].node];  // a copy: nodes are added
-    if (argument.items.empty()) continue;
+    const std::uint32_t argument_id = network.nodes[id].items[0].node;
+    const Network::Node argument = network.nodes[argument_id];  // a copy: nodes are added
     if (by_argument.size() > 2) {
       if (const auto parts = two_parts(network, by_argument, argument); parts) {
         become_product(network.nodes[id], {{parts->first, 1}, {parts->second, 1}});
@@ -65,23 +103,9 @@ void reuse_exponentials(Network& network, const std::vector<std::uint32_t>& orde
     }
     // exp(n*x) beside exp(x) for small n
     for (const double factor : {-1.0, 2.0, -2.0, 3.0, -3.0}) {
-      std::uint32_t part = 0;
-      if (argument.kind == Network::Kind::product && argument.items.size() == 1 && argument.items[0].weight == 1) {
-        part = network.product(argument.constant / factor, argument.items);
-      } else if (argument.kind == Network::Kind::sum || (argument.kind == Network::Kind::product && argument.constant == 1)) {
-        std::vector<Network::Item> items = argument.items;
-        if (argument.kind == Network::Kind::sum) {
-          for (Network::Item& i : items) i.weight /= factor;
-          part = network.sum(argument.constant / factor, std::move(items));
-        } else {
-          part = network.product(1 / factor, std::move(items));
-        }
-      } else {
-        break;
-      }
-      const auto found = by_argument.find(part);
-      if (found == by_argument.end() || found->second == id || !network.is_call(found->second, exponential)) continue;
-      become_product(network.nodes[id], {{found->second, factor}});
+      const auto* const found = argument.kind == Network::Kind::sum ? known_sum(network, by_argument, argument, factor) : multiples.find(network, argument_id, factor);
+      if (found == nullptr || *found == id || !network.is_call(*found, exponential)) continue;
+      become_product(network.nodes[id], {{*found, factor}});
       break;
     }
   }
