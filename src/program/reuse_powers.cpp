@@ -103,6 +103,7 @@ void reuse_exponentials(Network& network, const std::vector<std::uint32_t>& orde
     }
     // exp(n*x) beside exp(x) for small n
     for (const double factor : {-1.0, 2.0, -2.0, 3.0, -3.0}) {
+      if (factor == -1 && network.unscaled(argument_id).weight == 1) continue;  // exp(-x) from exp(x), which needs no -x
       const auto* const found = argument.kind == Network::Kind::sum ? known_sum(network, by_argument, argument, factor) : multiples.find(network, argument_id, factor);
       if (found == nullptr || *found == id || !network.is_call(*found, exponential)) continue;
       become_product(network.nodes[id], {{*found, factor}});
