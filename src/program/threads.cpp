@@ -52,6 +52,7 @@ class Helper {
  public:
   explicit Helper(std::size_t number) : number_(number), thread_([this] { serve(); }) {}
   ~Helper() {
+    stop_ = true;
     give(nullptr);
     thread_.join();
   }
@@ -59,24 +60,29 @@ class Helper {
   Helper& operator=(const Helper&) = delete;
 
   void give(Call* call) {
-    call_ = call;
+    call_.store(call, std::memory_order_release);
     turn_.fetch_add(1, std::memory_order_release);
     turn_.notify_one();
   }
+  /// Whether the call was still waiting for the helper, which then will not see it.
+  bool take_back(Call* call) { return call_.compare_exchange_strong(call, nullptr, std::memory_order_acq_rel); }
 
  private:
   void serve() {
     for (std::uint32_t seen = 0;; ++seen) {
       look_for([&] { return turn_.load(std::memory_order_relaxed) != seen; });
       turn_.wait(seen, std::memory_order_acquire);
-      if (call_ == nullptr) return;
-      call_->run(number_);
+      Call* const call = call_.exchange(nullptr, std::memory_order_acq_rel);
+      if (stop_) return;
+      if (call == nullptr) continue;  // taken back
+      call->run(number_);
       if (helping.fetch_sub(1, std::memory_order_acq_rel) == 1) helping.notify_one();
     }
   }
 
   std::size_t number_;
-  Call* call_ = nullptr;
+  std::atomic<Call*> call_{nullptr};
+  std::atomic<bool> stop_{false};
   std::atomic<std::uint32_t> turn_{0};
   std::thread thread_;
 };
@@ -134,6 +140,12 @@ void with_helpers(std::size_t count, Call& call) {
   for (std::size_t i = 0; i < with; ++i) helpers[i]->give(&call);
   call.run(0);
   for (std::size_t i = with + 1; i < count; ++i) call.run(i);
+  // Nobody waits for a helper that has not begun, because another process has its processor.
+  for (std::size_t i = 0; i < with; ++i) {
+    if (!helpers[i]->take_back(&call)) continue;
+    call.run(i + 1);
+    helping.fetch_sub(1, std::memory_order_acq_rel);
+  }
   look_for([] { return helping.load(std::memory_order_relaxed) == 0; });
   for (std::size_t left = helping.load(std::memory_order_acquire); left != 0; left = helping.load(std::memory_order_acquire)) helping.wait(left, std::memory_order_acquire);
   at_work.clear(std::memory_order_release);
