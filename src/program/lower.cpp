@@ -2,6 +2,7 @@
 #include <fmt/format.h>
 #include <fmt/ranges.h>
 
+#include <algorithm>
 #include <cmath>
 #include <cstdlib>
 
@@ -22,7 +23,7 @@ using Id = std::uint32_t;  // of a node of the network
 
 class Lowering {
  public:
-  explicit Lowering(const NodeMap<Operand>& inputs) : inputs_(inputs) {}
+  Lowering(const NodeMap<Operand>& inputs, std::size_t roots) : inputs_(inputs) { network.nodes.reserve(4 * roots + 256); }
 
   // Nodes for the roots.
   std::vector<Id> operator()(std::span<const Expr> roots) {
@@ -34,7 +35,7 @@ class Lowering {
             values_[e] = v;
           }
         },
-        [&](const Expr& e) { return inputs_.find(e) == nullptr; });
+        [&](const Expr& e) { return inputs_.find(e) == nullptr && !e.is(Kind::integral) && !e.is(Kind::summation); });
     std::vector<Id> ids;
     ids.reserve(roots.size());
     for (const Expr& e : roots) ids.push_back(values_.at(e));
@@ -43,6 +44,7 @@ class Lowering {
 
   Network network;
   std::vector<std::string> missing;  // symbols that are no inputs
+  bool operators = false;            // there are integrals or sums, to be written out first
 
  private:
   Id lower(const Expr& e) {
@@ -61,6 +63,8 @@ class Lowering {
       case Kind::relation: return relation(e);
       case Kind::logic: return logic(e);
       case Kind::piecewise: return piecewise(e);
+      case Kind::integral:
+      case Kind::summation: operators = true; return network.number(0);
       default: throw Error(ErrorKind::unsupported, fmt::format("{} is unevaluated and cannot become part of a numeric function in this version", to_text(e, {80})));
     }
   }
@@ -161,8 +165,17 @@ class Lowering {
 
 std::vector<std::string> lower(std::span<const Expr> roots, const NodeMap<Operand>& inputs, bool optimised, Program& program, std::vector<Operand>& values,
                                const std::function<bool(Operand)>& fixed) {
-  Lowering lowering(inputs);
+  Lowering lowering(inputs, roots.size());
   const std::vector<Id> ids = lowering(roots);
+  if (lowering.operators) {
+    std::vector<Expr> written_out;
+    written_out.reserve(roots.size());
+    for (const Expr& e : roots) written_out.push_back(operators_as_sums(e));
+    if (std::equal(roots.begin(), roots.end(), written_out.begin())) {
+      throw Error(ErrorKind::unsupported, "an integral or sum cannot be written out and cannot become part of a numeric function");
+    }
+    return lower(written_out, inputs, optimised, program, values, fixed);
+  }
   if (!lowering.missing.empty()) return lowering.missing;
   Network& network = lowering.network;
   if (optimised) {
@@ -206,7 +219,6 @@ Program make_program(std::span<const OutputGroup> outputs, std::span<const Input
   if (inputs.size() > 1000) throw Error(ErrorKind::limit, "more than 1000 input groups");
   Program program;
   const NodeMap<Operand> input_values = declare_inputs(program, inputs);
-  bool operators = false;
   for (const OutputGroup& g : outputs) {
     if (g.pattern && g.pattern->nonzeros() != g.values.size()) {
       throw Error(ErrorKind::shape, fmt::format("the pattern of output '{}' has {} nonzeros, but there are {} values", g.name, g.pattern->nonzeros(), g.values.size()));
@@ -225,10 +237,6 @@ Program make_program(std::span<const OutputGroup> outputs, std::span<const Input
   std::vector<Expr> roots;
   roots.reserve(open.size());
   for (const Store& s : open) roots.push_back(outputs[s.group].values[s.index]);
-  postorder(std::span<const Expr>(roots), [&](const Expr& e) { operators = operators || e.is(Kind::integral) || e.is(Kind::summation); });
-  if (operators) {
-    for (Expr& e : roots) e = operators_as_sums(e);
-  }
   std::vector<Operand> values;
   const std::vector<std::string> missing = lower(roots, input_values, options.optimise, program, values);
   if (!missing.empty()) {
