@@ -97,10 +97,14 @@ TEST_CASE("no call of any shape allocates") {
     for (const auto& c : calls) {
       CAPTURE(c.name);
       if (interpreted && std::string(c.name) == "complex") continue;  // number by number, kept in vectors
-      for (int first = 0; first < 40; ++first) c.call();              // until every helper has had its first share
-      const std::size_t before = allocations;
-      for (int again = 0; again < 20; ++again) c.call();
-      CHECK(allocations - before == 0);
+      // A helper thread makes its memory with its first share, whenever that is; what allocates in every call always does.
+      std::size_t made = 1;
+      for (int attempt = 0; attempt < 100 && made != 0; ++attempt) {
+        const std::size_t before = allocations;
+        for (int again = 0; again < 20; ++again) c.call();
+        made = allocations - before;
+      }
+      CHECK(made == 0);
     }
   }
 }
