@@ -126,6 +126,8 @@ struct RowLoop {
   };
   std::vector<Place> slots;
   std::vector<Place> targets;
+  /// Which entry of its group a place is in a row.
+  [[nodiscard]] std::size_t entry(const Place& p, std::size_t row) const { return static_cast<std::size_t>(static_cast<std::int64_t>(tables[p.table].at(row)) + p.offset); }
 };
 
 /// What make_program does beyond translating.

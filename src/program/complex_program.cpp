@@ -5,7 +5,6 @@
 
 #include "boreon/catalogue.hpp"
 #include "program/builder.hpp"
-#include "program/differentiate.hpp"
 #include "program/passes.hpp"
 
 namespace boreon {

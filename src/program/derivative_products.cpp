@@ -11,21 +11,13 @@
 namespace boreon {
 namespace {
 
-std::size_t group_named(const std::vector<Program::Group>& groups, const std::string& name, const char* kind) {
-  const auto at = std::find_if(groups.begin(), groups.end(), [&](const auto& g) { return g.name == name; });
-  if (at == groups.end()) throw Error(ErrorKind::name, fmt::format("the function has no {} group '{}'", kind, name));
-  return static_cast<std::size_t>(at - groups.begin());
-}
-
 void add_product(Program& p, std::vector<Operand> values) {
   p.outputs.push_back({"product", {}, values.size(), std::nullopt});
   p.results.push_back(std::move(values));
 }
 
-std::size_t first_entry(const RowLoop& l, const RowLoop::Place& place) { return static_cast<std::size_t>(static_cast<std::int64_t>(l.tables[place.table].at(0)) + place.offset); }
-
 // Whether a place of the scratch is what instructions keep for loops, and not what loops keep for others.
-bool is_fixed(const Program& p, const RowLoop& l, const RowLoop::Place& place) { return first_entry(l, place) < p.scratch.size(); }
+bool is_fixed(const Program& p, const RowLoop& l, const RowLoop::Place& place) { return l.entry(place, 0) < p.scratch.size(); }
 
 // The body of a loop with places for entries that are added to those it reads.
 class LoopDerivative {
@@ -96,7 +88,7 @@ Program forward_product(const Program& p, std::size_t output, std::size_t input,
     const auto slot = [&](Operand o) -> std::optional<Operand> {
       RowLoop::Place place = l.slots[o.index];
       if (place.group == Program::scratch_group) {
-        if (is_fixed(p, l, place) && !kept[first_entry(l, place)]) return std::nullopt;
+        if (is_fixed(p, l, place) && !kept[l.entry(place, 0)]) return std::nullopt;
         place = derivative_of(place);
       } else if (place.group == input) {
         place.group = group;
@@ -157,15 +149,9 @@ class ReverseProduct {
 
   // Which of the values that are kept for loops depend on the input.
   void find_dependent() {
-    std::vector<char> depends(p_.instructions.size(), 0);
-    const auto of = [&](Operand o) { return o.space == 1 ? depends[o.index] != 0 : o.space == 2 + input_; };
-    for (std::size_t k = 0; k < p_.instructions.size(); ++k) {
-      const Instruction& i = p_.instructions[k];
-      bool any = i.operands == 0 && depends[k - 1] != 0;
-      for_operands(i, [&](Operand o) { any = any || of(o); });
-      depends[k] = any ? 1 : 0;
-    }
-    for (const Operand o : p_.scratch) dependent_.push_back(of(o) ? 1 : 0);
+    const auto others = [&](Operand o) { return o.space != 2 + input_; };
+    const std::vector<char> independent = made_of(p_, others);
+    for (const Operand o : p_.scratch) dependent_.push_back((o.space == 1 ? independent[o.index] != 0 : others(o)) ? 0 : 1);
   }
 
   // A loop that also writes down its contributions.
@@ -183,13 +169,13 @@ class ReverseProduct {
     for (std::size_t s = 0; s < l.slots.size(); ++s) {
       const RowLoop::Place& place = l.slots[s];
       const bool scratch = place.group == Program::scratch_group;
-      if (!derivatives[s] || (scratch ? dependent_[first_entry(l, place)] == 0 : place.group != input_)) continue;
+      if (!derivatives[s] || (scratch ? dependent_[l.entry(place, 0)] == 0 : place.group != input_)) continue;
       IndexTable places;
       places.first = static_cast<std::uint32_t>(written_);
       places.step = 1;
       d.write({Program::scratch_group, d.table(places), 0}, *derivatives[s]);
       for (std::size_t row = 0; row < l.rows; ++row) {
-        const auto entry = static_cast<std::size_t>(static_cast<std::int64_t>(l.tables[place.table].at(row)) + place.offset);
+        const std::size_t entry = l.entry(place, row);
         (scratch ? of_scratch : of_entries)[entry].push_back(fresh());
       }
     }

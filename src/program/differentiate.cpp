@@ -119,12 +119,6 @@ Program Differentiation::finish() {
   return std::move(program_);
 }
 
-void tidy(Program& program) {
-  merge_equal(program);
-  join_sine_cosine(program);
-  order_for_registers(program);
-}
-
 std::optional<Operand> Differentiation::plain(const std::optional<Signed>& s) {
   if (!s) return std::nullopt;
   return s->negative ? build_.negate(s->value) : s->value;

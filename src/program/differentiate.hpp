@@ -66,7 +66,4 @@ class Differentiation {
   std::vector<Operand> copy_;  // of the original's instructions
 };
 
-/// sine_cosine is taken apart by a Differentiation; this joins what is left of it and orders the instructions.
-void tidy(Program& program);
-
 }  // namespace boreon

@@ -21,6 +21,14 @@ namespace {
 
 using Id = std::uint32_t;  // of a node of the network
 
+// A number as so many halves, if they are few.
+std::optional<std::int64_t> halves(const Number& n) {
+  constexpr std::int64_t most = 128;
+  if (const auto whole = n.word(); whole) return std::abs(*whole) <= most / 2 ? std::optional(2 * *whole) : std::nullopt;
+  const auto twice = (n * Number(2)).word();
+  return twice && std::abs(*twice) <= most ? twice : std::nullopt;
+}
+
 class Lowering {
  public:
   Lowering(const NodeMap<Operand>& inputs, std::size_t roots) : inputs_(inputs) { network.nodes.reserve(4 * roots + 256); }
@@ -109,9 +117,7 @@ class Lowering {
     for (const auto& [b, x] : factors) {
       const Id base = values_.at(*b);
       if (x->is_number() && x->number().is_exact()) {
-        const auto word = x->number().word();
-        const auto twice = word ? std::optional(std::abs(*word) <= 64 ? 2 * *word : 129) : (x->number() * Number(2)).word();
-        if (twice && std::abs(*twice) <= 128) {
+        if (const auto twice = halves(x->number()); twice) {
           if (const std::int64_t whole = *twice / 2; whole != 0) items.push_back({base, static_cast<double>(whole)});
           if (*twice % 2 != 0) items.push_back({network.apply(OpCode::square_root, 0, {base}), *twice < 0 ? -1.0 : 1.0});
           continue;

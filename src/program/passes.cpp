@@ -1,5 +1,7 @@
 #include "program/passes.hpp"
 
+#include <fmt/format.h>
+
 #include <algorithm>
 #include <array>
 #include <bit>
@@ -7,8 +9,33 @@
 #include <map>
 
 #include "boreon/catalogue.hpp"
+#include "boreon/error.hpp"
 
 namespace boreon {
+
+void tidy(Program& program) {
+  merge_equal(program);
+  join_sine_cosine(program);
+  order_for_registers(program);
+}
+
+std::vector<char> made_of(const Program& program, const std::function<bool(Operand)>& accepted) {
+  std::vector<char> made(program.instructions.size(), 0);
+  for (std::size_t k = 0; k < made.size(); ++k) {
+    const Instruction& i = program.instructions[k];
+    bool all = i.operands > 0 || (k > 0 && made[k - 1] != 0);
+    for_operands(i, [&](Operand o) { all = all && (o.space == 1 ? made[o.index] != 0 : accepted(o)); });
+    made[k] = all ? 1 : 0;
+  }
+  return made;
+}
+
+std::size_t group_named(const std::vector<Program::Group>& groups, const std::string& name, const char* kind) {
+  const auto at = std::find_if(groups.begin(), groups.end(), [&](const auto& g) { return g.name == name; });
+  if (at == groups.end()) throw Error(ErrorKind::name, fmt::format("the function has no {} group '{}'", kind, name));
+  return static_cast<std::size_t>(at - groups.begin());
+}
+
 void reorder(Program& program, const std::vector<std::uint32_t>& order) {
   std::vector<std::uint32_t> renamed(program.instructions.size(), 0);
   for (std::size_t k = 0; k < order.size(); ++k) renamed[order[k]] = static_cast<std::uint32_t>(k);

@@ -23,6 +23,16 @@ void merge_equal(Program& program);
 /// Puts sin(a) and cos(a) side by side as one instruction with two results.
 void join_sine_cosine(Program& program);
 
+/// merge_equal, join_sine_cosine and order_for_registers: for programs made by others than make_program.
+void tidy(Program& program);
+
+/// For each instruction whether it is computed from values alone that `accepted` takes, which is asked about constants
+/// and inputs. A cosine goes with its sine.
+[[nodiscard]] std::vector<char> made_of(const Program& program, const std::function<bool(Operand)>& accepted);
+
+/// The number of the group of that name. Throws Error(name), which calls it a `kind` group.
+[[nodiscard]] std::size_t group_named(const std::vector<Program::Group>& groups, const std::string& name, const char* kind);
+
 /// Another order of the instructions if fewer values are alive at once in it than in the present one.
 void order_for_registers(Program& program);
 

@@ -496,18 +496,8 @@ void hoist_uniform(Program& program, RowLoop& loop) {
     const IndexTable& t = loop.tables[loop.slots[slot].table];
     return t.entries.empty() && t.step == 0;
   };
-  std::vector<char> uniform(body.instructions.size(), 0);
-  const auto is_uniform = [&](Operand o) { return o.space == 0 || (o.space == 1 && uniform[o.index] != 0) || (o.space > 1 && uniform_slot(o.index)); };
-  bool any = false;
-  for (std::size_t k = 0; k < body.instructions.size(); ++k) {
-    const Instruction& i = body.instructions[k];
-    bool all = true;
-    for_operands(i, [&](Operand o) { all = all && is_uniform(o); });
-    if (i.operands == 0) all = k > 0 && uniform[k - 1] != 0;  // the cosine goes with its sine
-    uniform[k] = all ? 1 : 0;
-    any = any || all;
-  }
-  if (!any) return;
+  const std::vector<char> uniform = made_of(body, [&](Operand o) { return o.space == 0 || uniform_slot(o.index); });
+  if (std::find(uniform.begin(), uniform.end(), 1) == uniform.end()) return;
   std::vector<std::uint32_t> moved(body.instructions.size(), 0);
   std::map<std::uint32_t, std::uint32_t> slot_of;  // instruction of the body to its new slot
   const auto translate = [&](Operand o) -> Operand {
@@ -517,7 +507,7 @@ void hoist_uniform(Program& program, RowLoop& loop) {
       return {0, static_cast<std::uint32_t>(program.constants.size() - 1)};
     }
     const RowLoop::Place& p = loop.slots[o.index];
-    const auto entry = static_cast<std::uint32_t>(static_cast<std::int64_t>(loop.tables[p.table].first) + p.offset);
+    const auto entry = static_cast<std::uint32_t>(loop.entry(p, 0));
     return p.group == Program::scratch_group ? program.scratch[entry] : Operand{2 + p.group, entry};
   };
   for (std::size_t k = 0; k < body.instructions.size(); ++k) {

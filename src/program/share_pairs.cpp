@@ -34,16 +34,11 @@ class Users {
       s.pair = p;
       ++used_;
     }
-    links_.push_back({user, s.head});
-    s.head = static_cast<std::uint32_t>(links_.size() - 1);
-    return ++s.count;
+    return link(s, user);
   }
   void add_if_known(const Pair& p, std::uint32_t user) {
     Slot& s = slots_[locate(p)];
-    if (s.head == none) return;
-    links_.push_back({user, s.head});
-    s.head = static_cast<std::uint32_t>(links_.size() - 1);
-    ++s.count;
+    if (s.head != none) link(s, user);
   }
   void list(const Pair& p, std::vector<std::uint32_t>& users) const {
     users.clear();
@@ -67,6 +62,11 @@ class Users {
     std::uint32_t user;
     std::uint32_t next;
   };
+  std::uint32_t link(Slot& s, std::uint32_t user) {
+    links_.push_back({user, s.head});
+    s.head = static_cast<std::uint32_t>(links_.size() - 1);
+    return ++s.count;
+  }
   [[nodiscard]] std::size_t locate(const Pair& p) const {
     std::size_t at =
         static_cast<std::size_t>(mix(((static_cast<std::uint64_t>(p.a) << 32U) | p.b) ^ (std::bit_cast<std::uint64_t>(p.ratio) * 0x9e3779b97f4a7c15ULL))) & (slots_.size() - 1);

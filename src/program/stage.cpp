@@ -12,9 +12,7 @@ namespace {
 std::vector<char> named(const std::vector<Program::Group>& groups, std::span<const std::string> names, const char* kind) {
   std::vector<char> chosen(groups.size(), 0);
   for (const std::string& name : names) {
-    const auto at = std::find_if(groups.begin(), groups.end(), [&](const auto& g) { return g.name == name; });
-    if (at == groups.end()) throw Error(ErrorKind::name, fmt::format("the function has no {} group '{}'", kind, name));
-    chosen[static_cast<std::size_t>(at - groups.begin())] = 1;
+    chosen[group_named(groups, name, kind)] = 1;
   }
   return chosen;
 }
@@ -80,16 +78,7 @@ Halves cut(const Program& program, const std::vector<char>& early, const std::ve
 
 StagedPrograms stage(const Program& program, std::span<const std::string> fixed_groups) {
   const std::vector<char> fixed_group = named(program.inputs, fixed_groups, "input");
-  const std::size_t n = program.instructions.size();
-  std::vector<char> fixed(n, 0);
-  const auto is_fixed = [&](Operand o) { return o.space == 0 || (o.space == 1 ? fixed[o.index] != 0 : fixed_group[o.space - 2] != 0); };
-  for (std::size_t k = 0; k < n; ++k) {
-    const Instruction& i = program.instructions[k];
-    bool all = true;
-    for_operands(i, [&](Operand o) { all = all && is_fixed(o); });
-    if (i.operands == 0) all = k > 0 && fixed[k - 1] != 0;  // the cosine goes with its sine
-    fixed[k] = all ? 1 : 0;
-  }
+  const std::vector<char> fixed = made_of(program, [&](Operand o) { return o.space == 0 || fixed_group[o.space - 2] != 0; });
   Halves h = cut(program, fixed, std::vector<char>(program.outputs.size(), 0), "prepared");
   // Only the fixed groups are inputs of the first stage.
   std::vector<std::uint32_t> new_group(program.inputs.size(), 0);

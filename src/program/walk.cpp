@@ -67,7 +67,7 @@ std::string entry_name(const Step& step, const Program& whole, Operand o) {
   };
   if (step.loop == nullptr) return named(o.space - 2, o.index);
   const RowLoop::Place& p = step.loop->slots[o.index];
-  const auto at = static_cast<std::size_t>(static_cast<std::int64_t>(step.loop->tables[p.table].at(step.row)) + p.offset);
+  const std::size_t at = step.loop->entry(p, step.row);
   if (p.group != Program::scratch_group) return named(p.group, at);
   if (at >= whole.scratch.size()) return fmt::format("contribution {}", at - whole.scratch.size());
   const Operand computed = whole.scratch[at];
@@ -97,7 +97,7 @@ std::vector<std::string> dependent_outputs(const Step& step, const Program& whol
       } else {
         const RowLoop::Place& t = step.loop->targets[i];
         if (t.group == Program::scratch_group) continue;
-        list.push_back(fmt::format("{}[{}]", whole.outputs[t.group].name, static_cast<std::int64_t>(step.loop->tables[t.table].at(step.row)) + t.offset));
+        list.push_back(fmt::format("{}[{}]", whole.outputs[t.group].name, step.loop->entry(t, step.row)));
       }
     }
   }

@@ -48,14 +48,14 @@ class Walk {
       for (std::size_t row = 0; row < l.rows; ++row) {
         const auto entry = [&](std::uint32_t, std::uint32_t slot) -> const Value& {
           const RowLoop::Place& p = l.slots[slot];
-          const auto at = static_cast<std::size_t>(static_cast<std::int64_t>(l.tables[p.table].at(row)) + p.offset);
+          const std::size_t at = l.entry(p, row);
           return p.group == Program::scratch_group ? scratch[at] : inputs_[p.group][at];
         };
         const std::vector<Value> r = straight(l.body, entry, {&l.body, 0, &l, row});
         for (std::size_t t = 0; t < l.targets.size(); ++t) {
           const RowLoop::Place& p = l.targets[t];
           auto& to = p.group == Program::scratch_group ? scratch : out[p.group];
-          to[static_cast<std::size_t>(static_cast<std::int64_t>(l.tables[p.table].at(row)) + p.offset)] = value(l.body, r, l.body.results[0][t], entry);
+          to[l.entry(p, row)] = value(l.body, r, l.body.results[0][t], entry);
         }
       }
     }

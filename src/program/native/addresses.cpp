@@ -132,8 +132,7 @@ bool Emitter::gathered(Operand o) const {
 
 Emitter::Mem Emitter::source(Operand o) {
   if (o.space == 0) {
-    const std::uint32_t copies = lanes_ == 4 ? 4 : 1;
-    return x86::ptr(pool_, pool_head + static_cast<std::int32_t>(o.index * copies * 8));
+    return x86::ptr(pool_, pool_head + static_cast<std::int32_t>(o.index * copies() * 8));
   }
   if (options_.layout == Layout::tile) return x86::ptr(in_, static_cast<std::int32_t>((input_start_[o.space - 2] + o.index) * lanes_ * 8));
   if (options_.layout == Layout::points) {
@@ -237,12 +236,12 @@ void Emitter::store(std::uint32_t group, std::uint32_t index, Vec from) {
 }
 
 // Without what outputs want side by side.
-std::int32_t Emitter::pool_size() const { return pool_head + static_cast<std::int32_t>(program_.constants.size() * (lanes_ == 4 ? 4 : 1) * 8); }
+std::int32_t Emitter::pool_size() const { return pool_head + static_cast<std::int32_t>(program_.constants.size() * copies() * 8); }
 
-// Where the pool has a number that is no constant of the program, several times side by side.
-std::int32_t Emitter::image(double number, std::size_t copies) {
+// Where the pool has a number that is no constant of the program.
+std::int32_t Emitter::image(double number) {
   const auto [at, fresh] = image_of_.emplace(std::bit_cast<std::uint64_t>(number), pool_size() + static_cast<std::int32_t>(images_.size() * 8));
-  if (fresh) images_.insert(images_.end(), copies, number);
+  if (fresh) images_.insert(images_.end(), copies(), number);
   return at->second;
 }
 
@@ -252,8 +251,7 @@ void Emitter::pool() {
   a_.bind(constants_label_);
   std::vector<std::uint64_t> data;
   for (const std::uint64_t m : masks) data.insert(data.end(), mask_bytes / 8, m);
-  const std::size_t copies = lanes_ == 4 ? 4 : 1;
-  for (const double c : program_.constants) data.insert(data.end(), copies, std::bit_cast<std::uint64_t>(c));
+  for (const double c : program_.constants) data.insert(data.end(), copies(), std::bit_cast<std::uint64_t>(c));
   for (const double c : images_) data.push_back(std::bit_cast<std::uint64_t>(c));
   data.resize(data.size() + 8);  // masks of 16 bytes may be read beyond the last number
   a_.embed(data.data(), data.size() * 8);

@@ -29,10 +29,10 @@ Emitter::Emitter(asmjit::CodeHolder& code, const Program& program, const Emitter
   choice.circular = choice.exponential;
   choice.pack = options.strict || lanes_ > 1 || options.set == InstructionSet::sse2 ? 1 : options.set == InstructionSet::avx512 ? 8 : 4;
   machine_ = schedule(program, choice);
-  // A point without calls needs no register that would have to be saved.
   const bool circular = std::any_of(machine_.instructions.begin(), machine_.instructions.end(),
                                     [](const auto& i) { return i.op == MachineOp::sine || i.op == MachineOp::cosine || i.op == MachineOp::sine_cosine; });
   if (circular) aside_ = registers_ + 3;
+  // A point without calls needs no register that would have to be saved.
   leaf_ = options.layout == Layout::point && machine_.batches.empty() && program.scratch.empty() && program.inputs.size() + program.outputs.size() <= leaf_pointers;
   if (leaf_) {
     in_ = x86::rsi;

@@ -87,6 +87,8 @@ class Emitter {
   Gp pointer(PointerKey key, bool& fresh);
   [[nodiscard]] Gp entry_pointer(bool output, std::size_t entry);
   [[nodiscard]] std::int32_t pool_size() const;
+  /// How often the pool has each number side by side: AVX2 reads all lanes.
+  [[nodiscard]] std::size_t copies() const { return lanes_ == 4 ? 4 : 1; }
   [[nodiscard]] bool uniform(Operand o) const;
   [[nodiscard]] bool gathered(Operand o) const;
   void gather(Vec target, Operand o);
@@ -141,6 +143,11 @@ class Emitter {
   void finish_stores(std::uint32_t value);
 
   // functions in place of calls (inlined.cpp)
+  struct Held {
+    std::uint32_t operand;
+    std::array<std::uint32_t, 3> spare;
+  };
+  [[nodiscard]] Held operand_and_spares(const MachineInstruction& i);
   void inlined(const MachineInstruction& i);
   void circular(const MachineInstruction& i);
   void quadrant(std::uint32_t target, std::uint32_t sine, std::uint32_t cosine);
@@ -152,7 +159,7 @@ class Emitter {
   void polynomial(std::uint32_t target, std::uint32_t x, std::span<const double> coefficients);
   [[nodiscard]] Mem spread(double number);
   void load_spread(std::uint32_t reg, double number);
-  std::int32_t image(double number, std::size_t copies);
+  std::int32_t image(double number);
 
   // calls (calls.cpp)
   void batch(Batch& b);

@@ -46,11 +46,11 @@ constexpr double per_log2 = 0x1.71547652b82fep0;
 
 // A number as an operand of an instruction on all lanes.
 Emitter::Mem Emitter::spread(double number) {
-  const Mem m = x86::ptr(pool_, image(number, lanes_ == 4 ? 4 : 1));
+  const Mem m = x86::ptr(pool_, image(number));
   return lanes_ == 8 ? m._1to8() : m;
 }
 
-void Emitter::load_spread(std::uint32_t reg, double number) { load_numbers(vec(reg), x86::ptr(pool_, image(number, lanes_ == 4 ? 4 : 1)), true); }
+void Emitter::load_spread(std::uint32_t reg, double number) { load_numbers(vec(reg), x86::ptr(pool_, image(number)), true); }
 
 // target = (...(c0*x + c1)*x + ...)
 void Emitter::polynomial(std::uint32_t target, std::uint32_t x, std::span<const double> coefficients) {
@@ -71,12 +71,17 @@ void Emitter::two_polynomials(std::uint32_t target, std::uint32_t x, std::span<c
   a_.emit(Inst::kIdVfmadd231pd, vec(target), vec(odd), vec(x));
 }
 
-void Emitter::inlined(const MachineInstruction& i) {
-  const std::uint32_t a = in_register(i.value[0]);
-  pinned_[0] = a;
-  std::array<std::uint32_t, 3> r{};
-  for (std::size_t k = 0; k < r.size(); ++k) pinned_[1 + k] = r[k] = take();
+// The operand's register and three more, beside the scratch registers.
+Emitter::Held Emitter::operand_and_spares(const MachineInstruction& i) {
+  Held h{in_register(i.value[0]), {}};
+  pinned_[0] = h.operand;
+  for (std::size_t k = 0; k < h.spare.size(); ++k) pinned_[1 + k] = h.spare[k] = take();
   indexed_table_ = never;  // scratch register 1
+  return h;
+}
+
+void Emitter::inlined(const MachineInstruction& i) {
+  const auto [a, r] = operand_and_spares(i);
   if (i.op == MachineOp::logarithm) {
     logarithm(a, r[0], r[1], r[2]);
   } else if (lanes_ == 8) {
@@ -161,12 +166,8 @@ void Emitter::quadrant(std::uint32_t target, std::uint32_t sine, std::uint32_t c
 
 // Within 1.3 units in the last place.
 void Emitter::circular(const MachineInstruction& i) {
-  const std::uint32_t a = in_register(i.value[0]);
-  pinned_[0] = a;
-  std::array<std::uint32_t, 3> t{};
-  for (std::size_t k = 0; k < t.size(); ++k) pinned_[1 + k] = t[k] = take();
-  const auto [s, c, u] = t;
-  indexed_table_ = never;  // scratch register 1
+  const auto [a, spare] = operand_and_spares(i);
+  const auto [s, c, u] = spare;
   large_.push_back({a_.newLabel(), a_.newLabel(), a, u, c});
   const Vec r = vec(0);
   const Vec bits = vec(1);  // the quadrant in its low bits
