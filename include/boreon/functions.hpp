@@ -1,4 +1,5 @@
-// The known functions as C++ functions of Expr: the names of <cmath>, and those of the NIST handbook.
+// The known functions as C++ functions of Expr: the names of <cmath> (cyl_bessel_j and legendre
+// among them), and those of the NIST handbook.
 #pragma once
 
 #include <algorithm>
@@ -33,6 +34,9 @@ inline Expr tan(const Expr& x) { return detail::known<"tan">(x); }
 inline Expr asin(const Expr& x) { return detail::known<"asin">(x); }
 inline Expr acos(const Expr& x) { return detail::known<"acos">(x); }
 inline Expr atan(const Expr& x) { return detail::known<"atan">(x); }
+inline Expr sec(const Expr& x) { return detail::known<"sec">(x); }  ///< 1/cos(x)
+inline Expr csc(const Expr& x) { return detail::known<"csc">(x); }  ///< 1/sin(x)
+inline Expr cot(const Expr& x) { return detail::known<"cot">(x); }  ///< cos(x)/sin(x)
 inline Expr atan2(const Expr& y, const Expr& x) { return detail::known<"atan2">(y, x); }
 inline Expr sinh(const Expr& x) { return detail::known<"sinh">(x); }
 inline Expr cosh(const Expr& x) { return detail::known<"cosh">(x); }
@@ -53,6 +57,10 @@ inline Expr hypot(const Expr& x, const Expr& y) { return detail::known<"hypot">(
 inline Expr hypot(const Expr& x, const Expr& y, const Expr& z) { return detail::known<"hypot">(x, y, z); }
 inline Expr abs(const Expr& x) { return detail::known<"abs">(x); }
 inline Expr sign(const Expr& x) { return detail::known<"sign">(x); }
+inline Expr re(const Expr& x) { return detail::known<"re">(x); }
+inline Expr im(const Expr& x) { return detail::known<"im">(x); }
+inline Expr conjugate(const Expr& x) { return detail::known<"conjugate">(x); }
+inline Expr arg(const Expr& x) { return detail::known<"arg">(x); }  ///< in (-pi, pi]
 inline Expr floor(const Expr& x) { return detail::known<"floor">(x); }
 inline Expr ceil(const Expr& x) { return detail::known<"ceil">(x); }
 inline Expr round(const Expr& x) { return detail::known<"round">(x); }
@@ -67,12 +75,15 @@ Expr max(const Expr& x, const Expr& y, const More&... more) {
   return detail::known<"max">(x, y, more...);
 }
 inline Expr heaviside(const Expr& x) { return detail::known<"heaviside">(x); }  ///< 1/2 at 0
-inline Expr dirac(const Expr& x) { return detail::known<"dirac">(x); }
+inline Expr dirac_delta(const Expr& x) { return detail::known<"dirac_delta">(x); }
 inline Expr erf(const Expr& x) { return detail::known<"erf">(x); }
 inline Expr erfc(const Expr& x) { return detail::known<"erfc">(x); }
+inline Expr inverse_erf(const Expr& x) { return detail::known<"inverse_erf">(x); }
 inline Expr erfi(const Expr& x) { return detail::known<"erfi">(x); }
 inline Expr dawson(const Expr& x) { return detail::known<"dawson">(x); }
 inline Expr gamma(const Expr& x) { return detail::known<"gamma">(x); }
+inline Expr factorial(const Expr& n) { return detail::known<"factorial">(n); }  ///< gamma(n + 1)
+inline Expr binomial(const Expr& n, const Expr& k) { return detail::known<"binomial">(n, k); }
 inline Expr lgamma(const Expr& x) { return detail::known<"lgamma">(x); }  ///< log(abs(gamma(x)))
 inline Expr digamma(const Expr& x) { return detail::known<"digamma">(x); }
 inline Expr polygamma(const Expr& n, const Expr& x) { return detail::known<"polygamma">(n, x); }
@@ -90,14 +101,20 @@ inline Expr Shi(const Expr& x) { return detail::known<"Shi">(x); }
 inline Expr Chi(const Expr& x) { return detail::known<"Chi">(x); }
 inline Expr fresnel_S(const Expr& x) { return detail::known<"fresnel_S">(x); }  ///< of sin(pi*t^2/2)
 inline Expr fresnel_C(const Expr& x) { return detail::known<"fresnel_C">(x); }
-inline Expr bessel_J(const Expr& n, const Expr& x) { return detail::known<"bessel_J">(n, x); }
-inline Expr bessel_Y(const Expr& n, const Expr& x) { return detail::known<"bessel_Y">(n, x); }
-inline Expr bessel_I(const Expr& n, const Expr& x) { return detail::known<"bessel_I">(n, x); }
-inline Expr bessel_K(const Expr& n, const Expr& x) { return detail::known<"bessel_K">(n, x); }
+inline Expr cyl_bessel_j(const Expr& n, const Expr& x) { return detail::known<"cyl_bessel_j">(n, x); }
+inline Expr cyl_neumann(const Expr& n, const Expr& x) { return detail::known<"cyl_neumann">(n, x); }
+inline Expr cyl_bessel_i(const Expr& n, const Expr& x) { return detail::known<"cyl_bessel_i">(n, x); }
+inline Expr cyl_bessel_k(const Expr& n, const Expr& x) { return detail::known<"cyl_bessel_k">(n, x); }
 inline Expr airy_Ai(const Expr& x) { return detail::known<"airy_Ai">(x); }
 inline Expr airy_Bi(const Expr& x) { return detail::known<"airy_Bi">(x); }
-inline Expr legendre_P(const Expr& n, const Expr& x) { return detail::known<"legendre_P">(n, x); }
-inline Expr hermite_H(const Expr& n, const Expr& x) { return detail::known<"hermite_H">(n, x); }  ///< physicists'
+inline Expr legendre(const Expr& n, const Expr& x) { return detail::known<"legendre">(n, x); }
+inline Expr hermite(const Expr& n, const Expr& x) { return detail::known<"hermite">(n, x); }  ///< physicists'
+inline Expr laguerre(const Expr& n, const Expr& x) { return detail::known<"laguerre">(n, x); }
+inline Expr assoc_laguerre(const Expr& n, const Expr& m, const Expr& x) { return detail::known<"assoc_laguerre">(n, m, x); }
+inline Expr assoc_legendre(const Expr& l, const Expr& m, const Expr& x) { return detail::known<"assoc_legendre">(l, m, x); }  ///< without (-1)^m
+inline Expr sph_bessel(const Expr& n, const Expr& x) { return detail::known<"sph_bessel">(n, x); }
+inline Expr sph_neumann(const Expr& n, const Expr& x) { return detail::known<"sph_neumann">(n, x); }
+inline Expr sph_legendre(const Expr& l, const Expr& m, const Expr& theta) { return detail::known<"sph_legendre">(l, m, theta); }  ///< with (-1)^m
 inline Expr elliptic_K(const Expr& m) { return detail::known<"elliptic_K">(m); }                  ///< parameter m = k^2 throughout
 inline Expr elliptic_E(const Expr& m) { return detail::known<"elliptic_E">(m); }
 inline Expr elliptic_E(const Expr& phi, const Expr& m) { return detail::known<"elliptic_E">(phi, m); }

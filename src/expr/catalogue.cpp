@@ -14,13 +14,14 @@
 #include "expr/canonical.hpp"
 #include "expr/catalogue/rows.hpp"
 #include "expr/node.hpp"
+#include "expr/orientation.hpp"
 
 namespace boreon {
 
 std::span<const FunctionRow> catalogue() {
   static const auto* rows = new std::vector<FunctionRow>([] {
     std::vector<FunctionRow> all;
-    for (const auto part : {trigonometric_rows(), exponential_rows(), real_valued_rows(), gamma_rows(), integral_rows(), bessel_rows(), elliptic_rows(), polynomial_rows()}) {
+    for (const auto part : {trigonometric_rows(), exponential_rows(), real_valued_rows(), complex_rows(), gamma_rows(), integral_rows(), bessel_rows(), orthogonal_rows(), elliptic_rows(), polynomial_rows()}) {
       all.insert(all.end(), part.begin(), part.end());
     }
     return all;
@@ -40,20 +41,6 @@ const FunctionRow* find_function(std::string_view name) {
 
 namespace {
 
-// -x for an argument that is written with a minus: a negative number, a product with one, a sum of nothing else.
-bool has_minus(const Expr& e) {
-  if (e.is_number()) return e.number().sign() < 0;
-  if (e.is(Kind::product)) return e.operands()[0].number().sign() < 0;
-  if (e.is(Kind::sum)) {
-    if (e.operands()[0].number().sign() > 0) return false;
-    for (const auto [term, c] : Parts(e)) {
-      if (c.number().sign() > 0) return false;
-    }
-    return true;
-  }
-  return false;
-}
-
 bool all_doubles(std::span<const Expr> args) {
   bool any = false;
   for (const Expr& a : args) {
@@ -63,9 +50,8 @@ bool all_doubles(std::span<const Expr> args) {
   return any;
 }
 
-}  // namespace
-
-Expr call(const FunctionRow& row, std::span<const Expr> args) {
+// `turned`: the sign of the argument is settled.
+Expr make_call(const FunctionRow& row, std::span<const Expr> args, bool turned) {
   const auto n = static_cast<int>(args.size());
   if (n < row.min_args || (row.max_args >= 0 && n > row.max_args)) {
     const std::string wanted = row.max_args < 0               ? fmt::format("at least {}", row.min_args)
@@ -90,16 +76,21 @@ Expr call(const FunctionRow& row, std::span<const Expr> args) {
       if (!std::isnan(v)) return {v};
     }
   }
-  if (row.parity != Parity::none && n == 1 && has_minus(args[0])) {
-    // The minus goes into every term of a sum: -(-x - y) must become x + y, or it would still be written with a minus.
-    const Expr negated[] = {-args[0]};
-    const Expr positive[] = {args[0].is(Kind::sum) ? sum_of(negated, Absorb::everything) : negated[0]};
-    const Expr value = call(row, positive);
-    return row.parity == Parity::even ? value : -value;
+  if (row.parity != Parity::none && n == 1 && !turned) {
+    const Oriented o = oriented(args[0]);
+    if (o.value != args[0]) {
+      const Expr positive[] = {o.value};
+      const Expr value = make_call(row, positive, true);
+      return o.turned && row.parity == Parity::odd ? -value : value;
+    }
   }
   std::vector<Expr> copy(args.begin(), args.end());
   return Node::intern(Kind::call, row_number(row), copy);
 }
+
+}  // namespace
+
+Expr call(const FunctionRow& row, std::span<const Expr> args) { return make_call(row, args, false); }
 
 Ball Ball::from(const Number& number, long precision) {
   Ball b;

@@ -6,6 +6,7 @@
 #include "boreon/symbol.hpp"
 #include "expr/canonical.hpp"
 #include "expr/node.hpp"
+#include "expr/orientation.hpp"
 
 namespace boreon {
 namespace {
@@ -194,6 +195,8 @@ Expr power(const Expr& base, const Expr& exponent) {
   if (base.is(Kind::call) && exponent.word()) {
     if (Expr result; base.function().power_rule != nullptr && base.function().power_rule(base.operands(), exponent, result)) return result;
   }
+  // (a - b)^2 = (b - a)^2: one of them stands
+  if (const auto n = exponent.word(); n && *n % 2 == 0 && base.is(Kind::sum) && points_backwards(base)) return plain(reversed(base), exponent);
   return plain(base, exponent);
 }
 

@@ -81,7 +81,9 @@ class Binariser {
     }
     const auto at = [&](std::size_t i) { return values_[n.items[i].node]; };
     switch (n.op) {
-      case OpCode::call: return n.items.size() == 1 ? build_.call(n.function, at(0)) : build_.call(n.function, at(0), at(1));
+      case OpCode::call: 
+        if (n.items.size() == 3) return build_.call(n.function, at(0), at(1), at(2));
+        return n.items.size() == 1 ? build_.call(n.function, at(0)) : build_.call(n.function, at(0), at(1));
       case OpCode::power: return build_.power(at(0), at(1));
       case OpCode::square_root: return build_.square_root(at(0));
       case OpCode::conjunction:

@@ -18,7 +18,7 @@ bool before(Operand a, Operand b) { return packed(a) <= packed(b); }
 
 double execute(OpCode op, std::uint16_t function, std::uint8_t count, double a, double b, double c) {
   return execute(op, a, b, c, [&] {
-    const double args[] = {a, b};
+    const double args[] = {a, b, c};
     return evaluate_real(catalogue()[function], {args, count});
   });
 }
@@ -139,6 +139,7 @@ Operand ProgramBuilder::integer_power(Operand a, std::uint64_t n) {
 
 Operand ProgramBuilder::call(std::uint16_t function, Operand a) { return instruction(OpCode::call, function, 1, a); }
 Operand ProgramBuilder::call(std::uint16_t function, Operand a, Operand b) { return instruction(OpCode::call, function, 2, a, b); }
+Operand ProgramBuilder::call(std::uint16_t function, Operand a, Operand b, Operand c) { return instruction(OpCode::call, function, 3, a, b, c); }
 Operand ProgramBuilder::compare(OpCode op, Operand a, Operand b) { return instruction(op, 0, 2, a, b); }
 Operand ProgramBuilder::logic(OpCode op, Operand a, Operand b) { return instruction(op, 0, 2, a, b); }
 Operand ProgramBuilder::negation(Operand a) { return instruction(OpCode::negation, 0, 1, a); }

@@ -26,6 +26,7 @@ class ProgramBuilder {
   [[nodiscard]] Operand integer_power(Operand a, std::uint64_t n);
   [[nodiscard]] Operand call(std::uint16_t function, Operand a);
   [[nodiscard]] Operand call(std::uint16_t function, Operand a, Operand b);
+  [[nodiscard]] Operand call(std::uint16_t function, Operand a, Operand b, Operand c);
   [[nodiscard]] Operand compare(OpCode op, Operand a, Operand b);
   [[nodiscard]] Operand logic(OpCode op, Operand a, Operand b);
   [[nodiscard]] Operand negation(Operand a);

@@ -47,7 +47,7 @@ struct Balls {
       case OpCode::square_root: acb_sqrt(r.get(), a.get(), precision); break;
       case OpCode::power: acb_pow(r.get(), a.get(), b.get(), precision); break;
       case OpCode::call: {
-        const Ball args[] = {a, b};
+        const Ball args[] = {a, b, c};
         const FunctionRow& row = catalogue()[i.function];
         if (row.ball == nullptr) throw Error(ErrorKind::unsupported, fmt::format("{} has no rigorous evaluation", row.name));
         row.ball(r, {args, i.operands}, precision);

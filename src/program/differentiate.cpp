@@ -28,7 +28,7 @@ const Rows& rows() {
 bool square(const Instruction& i) { return i.op == OpCode::multiply && i.a == i.b; }
 
 // The operands that an instruction has derivatives by; the cosine of a pair has that of the sine.
-std::size_t arguments(const Instruction& i) { return i.operands == 0 || square(i) ? 1 : std::min<std::size_t>(i.operands, 2); }
+std::size_t arguments(const Instruction& i) { return i.operands == 0 || square(i) ? 1 : i.operands; }
 
 }  // namespace
 
@@ -147,7 +147,7 @@ std::optional<Differentiation::Signed> Differentiation::times(const Factor& f, c
 
 Operand Differentiation::argument(std::size_t k, std::size_t s) const {
   const Instruction& i = original_.instructions[k];
-  return i.operands == 0 ? original_.instructions[k - 1].a : s == 0 ? i.a : i.b;
+  return i.operands == 0 ? original_.instructions[k - 1].a : s == 0 ? i.a : s == 1 ? i.b : i.c;
 }
 
 // sine_cosine is taken apart and joined again at the end.
@@ -161,7 +161,9 @@ Operand Differentiation::copied(std::size_t k) {
     case OpCode::negate: return build_.negate(now(i.a));
     case OpCode::square_root: return build_.square_root(now(i.a));
     case OpCode::power: return build_.power(now(i.a), now(i.b));
-    case OpCode::call: return i.operands == 1 ? build_.call(i.function, now(i.a)) : build_.call(i.function, now(i.a), now(i.b));
+    case OpCode::call:
+      if (i.operands == 3) return build_.call(i.function, now(i.a), now(i.b), now(i.c));
+      return i.operands == 1 ? build_.call(i.function, now(i.a)) : build_.call(i.function, now(i.a), now(i.b));
     case OpCode::sine_cosine: return i.operands == 1 ? build_.call(rows().sin, now(i.a)) : build_.call(rows().cos, now(original_.instructions[k - 1].a));
     case OpCode::conjunction:
     case OpCode::disjunction: return build_.logic(i.op, now(i.a), now(i.b));
@@ -202,12 +204,12 @@ Operand Differentiation::of_function(const Instruction& i, std::size_t k, std::s
   // The rule of the catalogue, in symbols that stand for the arguments.
   const FunctionRow& f = catalogue()[i.function];
   if (f.derivative == nullptr) throw Error(ErrorKind::unsupported, fmt::format("no derivative of {} is known", f.name));
-  const std::vector<Symbol> names = {Symbol("first_argument"), Symbol("second_argument")};
+  const std::vector<Symbol> names = {Symbol("first_argument"), Symbol("second_argument"), Symbol("third_argument")};
   std::vector<Expr> arguments;
   NodeMap<Operand> values;
   for (std::size_t n = 0; n < i.operands; ++n) {
     arguments.emplace_back(names[n]);
-    values[arguments.back()] = now(n == 0 ? i.a : i.b);
+    values[arguments.back()] = now(n == 0 ? i.a : n == 1 ? i.b : i.c);
   }
   const Expr rule[] = {f.derivative(arguments, s)};
   std::vector<Operand> result;

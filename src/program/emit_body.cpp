@@ -123,7 +123,9 @@ class Body {
       case OpCode::negate: return fmt::format("(-{})", a());
       case OpCode::square_root: return fmt::format("sqrt({})", bare(a()));
       case OpCode::power: return fmt::format("pow({}, {})", bare(a()), bare(b()));
-      case OpCode::call: return i.operands == 1 ? function(i.function, {a()}) : function(i.function, {a(), b()});
+      case OpCode::call: 
+        if (i.operands > 2) return function(i.function, {a(), b(), operand(i.c)});
+        return i.operands == 1 ? function(i.function, {a()}) : function(i.function, {a(), b()});
       case OpCode::less: return fmt::format("({} < {})", a(), b());
       case OpCode::less_equal: return fmt::format("({} <= {})", a(), b());
       case OpCode::equal: return fmt::format("({} == {})", a(), b());

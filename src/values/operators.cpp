@@ -75,8 +75,8 @@ struct AnalyticDomain : BallDomain {
       const auto name = row.name;
       static constexpr std::string_view entire[] = {"exp",           "sin",   "cos",  "sinh",      "cosh",       "tan",      "tanh",    "erf",     "erfc",    "erfi",
                                                     "dawson",        "Si",    "Shi",  "fresnel_S", "fresnel_C",  "gamma",    "digamma", "airy_Ai", "airy_Bi", "airy_Ai_prime",
-                                                    "airy_Bi_prime", "expm1", "exp2", "zeta",      "legendre_P", "hermite_H"};
-      const bool whole = std::find(std::begin(entire), std::end(entire), name) != std::end(entire) || ((name == "bessel_J" || name == "bessel_I") && e.operands()[0].word());
+                                                    "airy_Bi_prime", "expm1", "exp2", "zeta",      "legendre", "hermite"};
+      const bool whole = std::find(std::begin(entire), std::end(entire), name) != std::end(entire) || ((name == "cyl_bessel_j" || name == "cyl_bessel_i") && e.operands()[0].word());
       if (!whole) {
         const auto cut = name == "atan" || name == "asinh" ? imaginary_beyond_one : name == "asin" || name == "acos" || name == "atanh" ? real_beyond_one : negative_axis;
         for (const Value& a : args) {

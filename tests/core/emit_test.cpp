@@ -99,7 +99,7 @@ TEST_CASE("conditions, constants, not-a-numbers, empty groups, repeated outputs"
   const std::vector<Expr> outputs{parse("piecewise(x if x < y, y^2 if x = y, 3 otherwise)"),
                                   parse("piecewise(1 if x > 0 and y > 0 or not (x < -1), 0 otherwise)"),
                                   parse("piecewise(x if x != 1)"),
-                                  parse("sign(x) + heaviside(y - 1) + dirac(x - 7)"),
+                                  parse("sign(x) + heaviside(y - 1) + dirac_delta(x - 7)"),
                                   parse("pi*egamma + sqrt(2)"),
                                   x,
                                   7,

@@ -44,7 +44,7 @@ TEST_CASE("limits at finite places") {
   for (const Row& r : {Row{"sin(x)/x", "0", "1"}, Row{"(1 - cos(x))/x^2", "0", "1/2"}, Row{"(tan(x) - sin(x))/x^3", "0", "1/2"}, Row{"(a^x - 1)/x", "0", "log(a)"},
                        Row{"(x^4 - 16)/(x - 2)", "2", "32"}, Row{"(sqrt(x) - 3)/(x - 9)", "9", "1/6"}, Row{"x*log(abs(x))", "0", "0"}, Row{"(1 + x)^(1/x)", "0", "exp(1)"},
                        Row{"1/x^2", "0", "infinity"}, Row{"1/x - 1/(exp(x) - 1)", "0", "1/2"}, Row{"(cos(x))^(1/x^2)", "0", "exp(-1/2)"},
-                       Row{"(asin(x) - atan(x))/x^3", "0", "1/2"}, Row{"gamma(x)*x", "0", "1"}, Row{"(gamma(x) - 1/x)", "0", "-egamma"}, Row{"x^2*bessel_K(2, x)", "0", "2"},
+                       Row{"(asin(x) - atan(x))/x^3", "0", "1/2"}, Row{"gamma(x)*x", "0", "1"}, Row{"(gamma(x) - 1/x)", "0", "-egamma"}, Row{"x^2*cyl_bessel_k(2, x)", "0", "2"},
                        Row{"log(x)/(x - 1)", "1", "1"}, Row{"(x^n - a^n)/(x - a)", "a", "n*a^(n - 1)"}, Row{"erf(x)/x", "0", "2/sqrt(pi)"}}) {
     INFO(std::string(r.f) << " at " << std::string(r.place));
     if (std::string(r.value) == "n*a^(n - 1)") {
@@ -73,7 +73,7 @@ TEST_CASE("limits at infinity, from growth rates") {
                        Row{"x^(1/log(x))", "exp(1)"},
                        Row{"exp(exp(x))/exp(exp(x) + 1)", "exp(-1)"},
                        Row{"Si(x)", "pi/2"},
-                       Row{"bessel_J(0, x)", "0"},
+                       Row{"cyl_bessel_j(0, x)", "0"},
                        Row{"x*sin(1/x)", "1"},
                        Row{"(x + sin(x))/x", "1"},
                        Row{"floor(x)/x", "1"},
@@ -155,8 +155,8 @@ TEST_CASE("series of random analytic functions have Taylor's coefficients") {
 }
 
 TEST_CASE("Laurent, Puiseux and asymptotic expansions against numbers") {
-  for (const char* f : {"1/sin(x)", "1/(exp(x) - 1 - x)", "sqrt(x)*cos(x)", "log(sin(x))", "x^(1/3)/(1 + sqrt(x))", "gamma(x)", "digamma(x)", "E1(x)", "bessel_K(1, x)",
-                        "bessel_Y(0, x)", "x^x", "elliptic_K(x)", "polylog(3, x)", "atan(sqrt(x))", "Ci(x)", "1/log(1 + x)"}) {
+  for (const char* f : {"1/sin(x)", "1/(exp(x) - 1 - x)", "sqrt(x)*cos(x)", "log(sin(x))", "x^(1/3)/(1 + sqrt(x))", "gamma(x)", "digamma(x)", "E1(x)", "cyl_bessel_k(1, x)",
+                        "cyl_neumann(0, x)", "x^x", "elliptic_K(x)", "polylog(3, x)", "atan(sqrt(x))", "Ci(x)", "1/log(1 + x)"}) {
     INFO(f);
     const Expr e = parse(f);
     const SeriesResult s = series(e, x, 0, 3);

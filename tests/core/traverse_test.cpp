@@ -141,7 +141,7 @@ TEST_CASE("every kind of node has all its forms") {
       {"y''(t)", "y''\\left(t\\right)", "y''(t)"},
       {"x < 1", "x < 1", "x < 1"},
       {"x != 1", "x \\ne 1", "x ≠ 1"},
-      {"bessel_J(0, x)", "J\\left(0, x\\right)", "J(0, x)"},
+      {"cyl_bessel_j(0, x)", "J\\left(0, x\\right)", "J(0, x)"},
       {"Delta_n", "\\Delta_{n}", "Δₙ"},
       {"k12", "k_{12}", "k₁₂"},
       {"integral(x, x from 0 to 1)", "\\int_{0}^{1} x\\,\\mathrm{d}x", "1\n⌠\n⎮ x dx\n⌡\n0"},

@@ -8,6 +8,7 @@
 #include "boreon/catalogue.hpp"
 #include "boreon/functions.hpp"
 #include "boreon/symbol.hpp"
+#include "expr/orientation.hpp"
 
 namespace boreon::transforms {
 namespace {
@@ -92,7 +93,8 @@ Expr gammas_gathered(const Expr& e) {
       const Expr& u = b.operands()[0];
       for (const auto [c, m] : Parts(x)) {
         if (is_call_of(c, "gamma") && m == n && expand(c.operands()[0] + u).is_integer(1) && !(c == b)) {
-          return x / power(b, n) / power(c, n) * power(pi() / sin(pi() * u), n);
+          const Expr& v = points_backwards(u) ? c.operands()[0] : u;  // sin(pi*x), not sin(pi*(1 - x))
+          return x / power(b, n) / power(c, n) * power(pi() / sin(pi() * v), n);
         }
         if (c == u && m == n) return x / power(b, n) / power(c, n) * power(gamma(u + 1), n);
         if (c == u - 1 && m == -n && !(n.is_integer(1) && u.is_number())) return x / power(b, n) / power(c, m) * power(gamma(u - 1), n);

@@ -22,8 +22,8 @@ using I = Integrator;
 R bessel_by_recurrence(A a) {
   const auto n = a[0].word();
   if (!n || *n < 1 || *n % 2 == 0 || *n > 41) return std::nullopt;
-  Expr sum = -bessel_J(0, a[1]);  // integral of J_1; then J_{n} = J_{n-2} - 2*J_{n-1}'
-  for (std::int64_t k = 3; k <= *n; k += 2) sum = sum - 2 * bessel_J(k - 1, a[1]);
+  Expr sum = -cyl_bessel_j(0, a[1]);  // integral of J_1; then J_{n} = J_{n-2} - 2*J_{n-1}'
+  for (std::int64_t k = 3; k <= *n; k += 2) sum = sum - 2 * cyl_bessel_j(k - 1, a[1]);
   return sum;
 }
 
@@ -63,13 +63,13 @@ constexpr std::array rows{
     Row{"polygamma", 1, [](A a, I&) -> R { return a[0].word() && *a[0].word() >= 1 ? R(polygamma(a[0] - 1, a[1])) : std::nullopt; }},
     Row{"dilog", 0, [](A a, I& in) -> R { return a[0] * dilog(a[0]) - a[0] - (1 - a[0]) * in.real_log(1 - a[0]); }},
     Row{"incomplete_gamma", 1, [](A a, I&) -> R { return a[1] * incomplete_gamma(a[0], a[1]) - incomplete_gamma(a[0] + 1, a[1]); }},
-    Row{"bessel_J", 1, [](A a, I&) -> R { return bessel_by_recurrence(a); }},
-    Row{"bessel_Y", 1, [](A a, I&) -> R { return a[0].is_integer(1) ? R(-bessel_Y(0, a[1])) : std::nullopt; }},
-    Row{"bessel_I", 1, [](A a, I&) -> R { return a[0].is_integer(1) ? R(bessel_I(0, a[1])) : std::nullopt; }},
-    Row{"bessel_K", 1, [](A a, I&) -> R { return a[0].is_integer(1) ? R(-bessel_K(0, a[1])) : std::nullopt; }},
-    Row{"legendre_P", 1,  // 18.17.1 by the derivative 14.10.4
-        [](A a, I&) -> R { return a[0].word() && *a[0].word() >= 1 ? R((legendre_P(a[0] + 1, a[1]) - legendre_P(a[0] - 1, a[1])) / (2 * a[0] + 1)) : std::nullopt; }},
-    Row{"hermite_H", 1, [](A a, I&) -> R { return hermite_H(a[0] + 1, a[1]) / (2 * (a[0] + 1)); }},
+    Row{"cyl_bessel_j", 1, [](A a, I&) -> R { return bessel_by_recurrence(a); }},
+    Row{"cyl_neumann", 1, [](A a, I&) -> R { return a[0].is_integer(1) ? R(-cyl_neumann(0, a[1])) : std::nullopt; }},
+    Row{"cyl_bessel_i", 1, [](A a, I&) -> R { return a[0].is_integer(1) ? R(cyl_bessel_i(0, a[1])) : std::nullopt; }},
+    Row{"cyl_bessel_k", 1, [](A a, I&) -> R { return a[0].is_integer(1) ? R(-cyl_bessel_k(0, a[1])) : std::nullopt; }},
+    Row{"legendre", 1,  // 18.17.1 by the derivative 14.10.4
+        [](A a, I&) -> R { return a[0].word() && *a[0].word() >= 1 ? R((legendre(a[0] + 1, a[1]) - legendre(a[0] - 1, a[1])) / (2 * a[0] + 1)) : std::nullopt; }},
+    Row{"hermite", 1, [](A a, I&) -> R { return hermite(a[0] + 1, a[1]) / (2 * (a[0] + 1)); }},
     Row{"cbrt", 0, [](A a, I&) -> R { return Expr(Number(3, 4)) * a[0] * cbrt(a[0]); }},
 };
 

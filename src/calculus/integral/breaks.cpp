@@ -236,7 +236,7 @@ struct Zeros {
   }
 };
 
-bool jumps_at_zero(std::string_view name) { return name == "abs" || name == "sign" || name == "heaviside" || name == "dirac"; }
+bool jumps_at_zero(std::string_view name) { return name == "abs" || name == "sign" || name == "heaviside" || name == "dirac_delta"; }
 
 }  // namespace
 
@@ -340,7 +340,7 @@ std::optional<Expr> piece_between(const Expr& f, const Symbol& x, const Expr& fr
         if (name == "abs") return signs.of(at(u)) * u;
         if (name == "sign") return signs.of(at(u));
         if (name == "heaviside") return (1 + Expr(signs.of(at(u)))) / 2;
-        if (name == "dirac") return 0;
+        if (name == "dirac_delta") return 0;
         if (const auto fold = folded(n)) {  // +-u plus a whole multiple of pi, the one right in the middle
           const auto value = value_at(at(n), {}, {});
           const auto inner = value_at(at(fold->angle), {}, {});

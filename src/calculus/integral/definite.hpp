@@ -9,7 +9,7 @@
 
 namespace boreon {
 
-/// Whether dirac occurs.
+/// Whether dirac_delta occurs.
 [[nodiscard]] bool has_impulse(const Expr& e);
 /// What the impulses inside the range contribute, and the integrand without them; nothing if a place is not known.
 struct Impulses {

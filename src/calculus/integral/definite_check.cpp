@@ -119,7 +119,7 @@ bool contradicts(const Expr& f, const Symbol& x, const Expr& from, const Expr& t
   if (!parameters.next()) return false;
   const Bindings at = parameters.bindings();
   bool oscillates = false;
-  postorder(f, [&](const Expr& n) { oscillates = oscillates || is_call_of(n, "sin") || is_call_of(n, "cos") || is_call_of(n, "bessel_J"); });
+  postorder(f, [&](const Expr& n) { oscillates = oscillates || is_call_of(n, "sin") || is_call_of(n, "cos") || is_call_of(n, "cyl_bessel_j"); });
   if (oscillates) return false;  // summation methods give finite values to what has none
   try {
     QuadratureOptions o;

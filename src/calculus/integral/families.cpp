@@ -118,9 +118,9 @@ Result bessel_of_angle(const Factors& f, const Symbol& x, const Expr& length, Si
   if (f.others.size() == 1) {
     const auto& [base, exponent] = f.others[0];
     if (!exponent.is_integer(1) || base.operands().size() != 1 || !argument(base.operands()[0], n, z, rest, sine) || !rest.is_integer(0)) return std::nullopt;
-    if (is_call_of(base, "cos") && sine && is_integer(n)) return f.constant * length * bessel_J(n, -z);
-    if (is_call_of(base, "cos") && n.is_integer(0)) return f.constant * length * bessel_J(0, z);
-    if (is_call_of(base, "exp") && n.is_integer(0) && (!sine || turns.is_integer(2))) return f.constant * length * bessel_I(0, z);
+    if (is_call_of(base, "cos") && sine && is_integer(n)) return f.constant * length * cyl_bessel_j(n, -z);
+    if (is_call_of(base, "cos") && n.is_integer(0)) return f.constant * length * cyl_bessel_j(0, z);
+    if (is_call_of(base, "exp") && n.is_integer(0) && (!sine || turns.is_integer(2))) return f.constant * length * cyl_bessel_i(0, z);
     return std::nullopt;
   }
   // exp(z*cos(x))*cos(n*x)
@@ -131,7 +131,7 @@ Result bessel_of_angle(const Factors& f, const Symbol& x, const Expr& length, Si
   if (!l || !l->constant.is_integer(0) || !is_integer(l->slope)) return std::nullopt;
   if (!argument(e->first.operands()[0], n, z, rest, sine) || sine || !n.is_integer(0) || !rest.is_integer(0)) return std::nullopt;
   (void)signs;
-  return f.constant * length * bessel_I(l->slope, z);
+  return f.constant * length * cyl_bessel_i(l->slope, z);
 }
 
 // 1/sqrt(c*(cos(x) - cos(alpha))) from 0 to alpha: the swing of a pendulum, 19.2.8 after sin(x/2) = sin(alpha/2)*sin(t)
@@ -151,7 +151,7 @@ Result pendulum(const Factors& f, const Symbol& x, const Expr& to, Signs& signs)
 
 // 2/(2n + 1) for the square of a Legendre polynomial: 18.3.1
 Result legendre_square(const Factors& f, const Symbol& x) {
-  if (f.others.size() != 1 || !is_call_of(f.others[0].first, "legendre_P") || !f.others[0].second.is_integer(2) || !f.power.is_integer(0)) return std::nullopt;
+  if (f.others.size() != 1 || !is_call_of(f.others[0].first, "legendre") || !f.others[0].second.is_integer(2) || !f.power.is_integer(0)) return std::nullopt;
   const auto a = f.others[0].first.operands();
   if (!(a[1] == x) || !is_integer(a[0]) || !is_nonnegative(a[0])) return std::nullopt;
   return f.constant * 2 / (2 * a[0] + 1);

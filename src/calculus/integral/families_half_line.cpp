@@ -182,7 +182,7 @@ Result beta_on_half_line(const Factors& f, const Symbol& x, Signs& signs) {
 
 // exp(-a*x)*x^k*J_n(b*x), and x^(n+1)*exp(-a*x^2)*J_n(b*x): 10.22.49, 10.22.51, GR 6.611, 6.621
 Result bessel_on_half_line(const Factors& f, const Symbol& x, Signs& signs) {
-  const auto* j = f.find("bessel_J");
+  const auto* j = f.find("cyl_bessel_j");
   if (j == nullptr || !j->second.is_integer(1) || f.others.size() > 2) return std::nullopt;
   const Expr& n = j->first.operands()[0];
   const auto lb = linear_in(j->first.operands()[1], x);

@@ -31,7 +31,7 @@ std::size_t varying_operations(const Expr& e, const Symbol& x) {
 Expr polynomials_written_out(const Expr& e) {
   Rebuild pass([](const Expr&, Expr&) { return false; },
                [](const Expr& n) -> Expr {
-                 if (!is_call_of(n, "legendre_P") && !is_call_of(n, "hermite_H")) return n;
+                 if (!is_call_of(n, "legendre") && !is_call_of(n, "hermite")) return n;
                  const auto p = regular_form(n, 0);
                  return p ? expand(*p) : n;
                });

@@ -13,7 +13,7 @@ namespace boreon {
 
 bool has_impulse(const Expr& e) {
   bool found = false;
-  postorder(e, [&](const Expr& n) { found = found || is_call_of(n, "dirac"); });
+  postorder(e, [&](const Expr& n) { found = found || is_call_of(n, "dirac_delta"); });
   return found;
 }
 
@@ -21,7 +21,7 @@ std::optional<Impulses> split_impulses(const Expr& f, const Symbol& x, const Exp
   Impulses out{0, expand(f)};
   std::vector<Expr> impulses;
   postorder(out.rest, [&](const Expr& n) {
-    if (is_call_of(n, "dirac")) impulses.push_back(n);
+    if (is_call_of(n, "dirac_delta")) impulses.push_back(n);
   });
   try {
     for (const Expr& d : impulses) {

@@ -23,7 +23,7 @@ bool has_piece(const Expr& e) {
     found = found || n.is(Kind::piecewise) || folded(n);
     if (!n.is(Kind::call)) return;
     const auto name = n.function().name;
-    for (const char* p : {"abs", "sign", "heaviside", "min", "max", "floor", "ceil", "round", "trunc", "dirac", "fmod"}) found = found || name == p;
+    for (const char* p : {"abs", "sign", "heaviside", "min", "max", "floor", "ceil", "round", "trunc", "dirac_delta", "fmod"}) found = found || name == p;
   });
   return found;
 }
@@ -82,7 +82,7 @@ layers::Result layers::by_pieces(Integrator& in, const Expr& f, const Symbol& x)
   });
   if (!pieces) return std::nullopt;
   // an impulse gives a step
-  if (f.is(Kind::call) && f.function().name == "dirac") {
+  if (f.is(Kind::call) && f.function().name == "dirac_delta") {
     const auto l = linear_in(f.operands()[0], x);
     if (!l) return std::nullopt;
     return heaviside(f.operands()[0]) / l->slope;

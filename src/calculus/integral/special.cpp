@@ -168,7 +168,7 @@ layers::Result cylinder_with_power(Integrator& in, const Expr& f, const Symbol& 
   }
   if (!found) return std::nullopt;
   const auto name = cylinder.function().name;
-  if (name != "bessel_J" && name != "bessel_Y" && name != "bessel_I" && name != "bessel_K") return std::nullopt;
+  if (name != "cyl_bessel_j" && name != "cyl_neumann" && name != "cyl_bessel_i" && name != "cyl_bessel_k") return std::nullopt;
   const Expr& n = cylinder.operands()[0];
   const auto l = linear_in(cylinder.operands()[1], x);
   if (!l || !l->constant.is_integer(0) || depends_on(n, x)) return std::nullopt;
@@ -177,8 +177,8 @@ layers::Result cylinder_with_power(Integrator& in, const Expr& f, const Symbol& 
     return call(cylinder.function(), args);
   };
   in.note("recurrence of the cylinder functions");
-  if (power_of_x == n + 1) return (name == "bessel_K" ? -1 : 1) * power(x, n + 1) * of_order(n + 1) / l->slope;
-  if (power_of_x == 1 - n) return (name == "bessel_I" ? 1 : -1) * power(x, 1 - n) * of_order(n - 1) / l->slope;
+  if (power_of_x == n + 1) return (name == "cyl_bessel_k" ? -1 : 1) * power(x, n + 1) * of_order(n + 1) / l->slope;
+  if (power_of_x == 1 - n) return (name == "cyl_bessel_i" ? 1 : -1) * power(x, 1 - n) * of_order(n - 1) / l->slope;
   return std::nullopt;
 }
 

@@ -428,7 +428,7 @@ Expansion Expander::call(const Expr& e) {
   }
   if (name == "sign") return constant(sign_near(ops[0]));
   if (name == "heaviside") return constant(Expr(Number(1 + sign_near(ops[0]), 2)));
-  if (name == "dirac") return sign_near(ops[0]) == 0 ? throw NoExpansion{"an impulse"} : Expansion{};
+  if (name == "dirac_delta") return sign_near(ops[0]) == 0 ? throw NoExpansion{"an impulse"} : Expansion{};
   if (name == "min" || name == "max") {
     Expr best = ops[0];
     for (std::size_t i = 1; i < ops.size(); ++i) {

@@ -200,11 +200,11 @@ const InfinityRow* infinity_row(std::string_view name) {
       {"digamma", [](Operands a) { return log(a[0]) - 1 / (2 * a[0]) - 1 / (12 * power(a[0], 2)) + 1 / (120 * power(a[0], 4)) - 1 / (252 * power(a[0], 6)); },  // 5.11.2
        nullptr},
       {"zeta", [](Operands a) { return 1 + exp(-a[0] * log(Expr(2))) + exp(-a[0] * log(Expr(3))); }, nullptr},
-      {"bessel_K", [](Operands a) { return sqrt(pi() / (2 * a[1])) * exp(-a[1]) * falling(a[1], 1, [&](int k) { return hankel_ratio(a[0], k); }); },  // 10.40.2
+      {"cyl_bessel_k", [](Operands a) { return sqrt(pi() / (2 * a[1])) * exp(-a[1]) * falling(a[1], 1, [&](int k) { return hankel_ratio(a[0], k); }); },  // 10.40.2
        nullptr},
-      {"bessel_I", [](Operands a) { return exp(a[1]) / sqrt(2 * pi() * a[1]) * falling(a[1], 1, [&](int k) { return -hankel_ratio(a[0], k); }); }, nullptr},  // 10.40.1
-      {"bessel_J", [](Operands a) { return oscillating_bessel(a[0], a[1], false); }, nullptr},
-      {"bessel_Y", [](Operands a) { return oscillating_bessel(a[0], a[1], true); }, nullptr},
+      {"cyl_bessel_i", [](Operands a) { return exp(a[1]) / sqrt(2 * pi() * a[1]) * falling(a[1], 1, [&](int k) { return -hankel_ratio(a[0], k); }); }, nullptr},  // 10.40.1
+      {"cyl_bessel_j", [](Operands a) { return oscillating_bessel(a[0], a[1], false); }, nullptr},
+      {"cyl_neumann", [](Operands a) { return oscillating_bessel(a[0], a[1], true); }, nullptr},
       {"airy_Ai",
        [](Operands a) {  // 9.7.5
          const Expr z = 2 * power(a[0], Expr(3) / 2) / 3;
@@ -253,13 +253,13 @@ std::optional<Expr> regular_form(const Expr& e, const Expr& place) {
       {"beta", [](Operands x, const Expr&) -> Result { return gamma(x[0]) * gamma(x[1]) / gamma(x[0] + x[1]); }},
       {"li", [](Operands x, const Expr& p) -> Result { return p.is_integer(1) ? Result(Ei(log(x[0]))) : std::nullopt; }},
       {"atanh", [](Operands x, const Expr& p) -> Result { return p.is_integer(1) || p.is_integer(-1) ? Result(log((1 + x[0]) / (1 - x[0])) / 2) : std::nullopt; }},
-      {"bessel_J", [](Operands x, const Expr& p) -> Result { return p.is_integer(0) && x[0].is_number() ? Result(cylinder_at_zero(x[0], x[1], -1)) : std::nullopt; }},
-      {"bessel_I", [](Operands x, const Expr& p) -> Result { return p.is_integer(0) && x[0].is_number() ? Result(cylinder_at_zero(x[0], x[1], 1)) : std::nullopt; }},
-      {"bessel_Y",
+      {"cyl_bessel_j", [](Operands x, const Expr& p) -> Result { return p.is_integer(0) && x[0].is_number() ? Result(cylinder_at_zero(x[0], x[1], -1)) : std::nullopt; }},
+      {"cyl_bessel_i", [](Operands x, const Expr& p) -> Result { return p.is_integer(0) && x[0].is_number() ? Result(cylinder_at_zero(x[0], x[1], 1)) : std::nullopt; }},
+      {"cyl_neumann",
        [](Operands x, const Expr& p) -> Result {
          return p.is_integer(0) && x[0].word() && *x[0].word() >= 0 && *x[0].word() < 20 ? Result(second_cylinder_at_zero(*x[0].word(), x[1], false)) : std::nullopt;
        }},
-      {"bessel_K",
+      {"cyl_bessel_k",
        [](Operands x, const Expr& p) -> Result {
          return p.is_integer(0) && x[0].word() && *x[0].word() >= 0 && *x[0].word() < 20 ? Result(second_cylinder_at_zero(*x[0].word(), x[1], true)) : std::nullopt;
        }},
@@ -267,11 +267,11 @@ std::optional<Expr> regular_form(const Expr& e, const Expr& place) {
       {"elliptic_E", [](Operands x, const Expr& p) -> Result { return p.is_integer(0) && x.size() == 1 ? Result(complete_elliptic_at_zero(x[0], true)) : std::nullopt; }},
       {"incomplete_gamma", [](Operands x, const Expr& p) -> Result { return p.is_integer(0) && !is_positive(x[0]) ? Result(incomplete_gamma_at_zero(x)) : std::nullopt; }},
       {"polylog", [](Operands x, const Expr& p) -> Result { return p.is_integer(0) ? Result(polylog_at_zero(x)) : std::nullopt; }},
-      {"legendre_P",
+      {"legendre",
        [](Operands x, const Expr&) -> Result {
          return x[0].word() && *x[0].word() >= 0 && *x[0].word() <= 64 ? Result(orthogonal_polynomial(*x[0].word(), x[1], false)) : std::nullopt;
        }},
-      {"hermite_H",
+      {"hermite",
        [](Operands x, const Expr&) -> Result {
          return x[0].word() && *x[0].word() >= 0 && *x[0].word() <= 64 ? Result(orthogonal_polynomial(*x[0].word(), x[1], true)) : std::nullopt;
        }},

@@ -106,7 +106,7 @@ class AtInfinity {
     if (name == "abs") return sign(a[0]) * a[0];
     if (name == "sign") return sign(a[0]);
     if (name == "heaviside") return (1 + Expr(sign(a[0]))) / 2;
-    if (name == "dirac") return 0;
+    if (name == "dirac_delta") return 0;
     if (name == "min" || name == "max") {
       Expr best = a[0];
       for (std::size_t i = 1; i < a.size(); ++i) {

@@ -1,4 +1,4 @@
-// Bessel and Airy functions, orthogonal polynomials. Derivatives: NIST Handbook 9.2, 10.6.1, 10.29.1, 14.10.5, 18.9.25.
+// Bessel functions, spherical ones, Airy functions. Derivatives: NIST Handbook 9.2, 10.6.1, 10.29.1, 10.51.2.
 #include <acb_hypgeom.h>
 
 #include "boreon/error.hpp"
@@ -22,7 +22,7 @@ Expr cylinder(const F& f, Args a, std::size_t i, const char* name) {
 bool exact_J(Args a, Expr& r) {
   if (const auto n = a[0].word()) {
     if (*n < 0) {
-      r = (*n % 2 == 0 ? 1 : -1) * bessel_J(-*n, a[1]);  // 10.4.1
+      r = (*n % 2 == 0 ? 1 : -1) * cyl_bessel_j(-*n, a[1]);  // 10.4.1
       return true;
     }
     if (a[1].is_integer(0)) {
@@ -36,14 +36,14 @@ bool exact_J(Args a, Expr& r) {
 bool exact_Y(Args a, Expr& r) {
   const auto n = a[0].word();
   if (!n || *n >= 0) return false;
-  r = (*n % 2 == 0 ? 1 : -1) * bessel_Y(-*n, a[1]);
+  r = (*n % 2 == 0 ? 1 : -1) * cyl_neumann(-*n, a[1]);
   return true;
 }
 
 bool exact_I(Args a, Expr& r) {
   if (const auto n = a[0].word()) {
     if (*n < 0) {
-      r = bessel_I(-*n, a[1]);  // 10.27.1
+      r = cyl_bessel_i(-*n, a[1]);  // 10.27.1
       return true;
     }
     if (a[1].is_integer(0)) {
@@ -56,35 +56,51 @@ bool exact_I(Args a, Expr& r) {
 
 bool exact_K(Args a, Expr& r) {
   if (!is_negative(a[0])) return false;
-  r = bessel_K(-a[0], a[1]);  // 10.27.3
+  r = cyl_bessel_k(-a[0], a[1]);  // 10.27.3
   return true;
 }
 
-// Three-term recurrences (18.9.1) for a degree that is a small number.
-bool exact_legendre(Args a, Expr& r) {
-  const auto n = a[0].word();
-  if (!n || *n < 0 || *n > 1) return false;
-  r = *n == 0 ? Expr(1) : a[1];
-  return true;
+// f_n' = (n*f_{n-1} - (n + 1)*f_{n+1})/(2*n + 1) (10.51.2), -f_1 for n = 0.
+template <class F>
+Expr spherical(const F& f, Args a, std::size_t i, const char* name) {
+  if (i == 0) no_order_derivative(name);
+  if (a[0].is_integer(0)) return -f(Expr(1), a[1]);
+  return (a[0] * f(a[0] - 1, a[1]) - (a[0] + 1) * f(a[0] + 1, a[1])) / (2 * a[0] + 1);
 }
 
-bool exact_hermite(Args a, Expr& r) {
-  const auto n = a[0].word();
-  if (!n || *n < 0 || *n > 1) return false;
-  r = *n == 0 ? Expr(1) : 2 * a[1];
-  return true;
+// sqrt(pi)/2*(x/2)^n times the regularised 0F1(; n + 3/2; -x^2/4) (10.47.3 with 10.16.9): entire for whole n.
+void ball_sph_bessel(Ball& r, Balls x, long p) {
+  Ball a;
+  Ball z;
+  Ball half_x;
+  acb_mul_2exp_si(half_x.get(), x[1].get(), -1);
+  acb_mul(z.get(), half_x.get(), half_x.get(), p);
+  acb_neg(z.get(), z.get());
+  acb_set_ui(a.get(), 3);
+  acb_mul_2exp_si(a.get(), a.get(), -1);
+  acb_add(a.get(), a.get(), x[0].get(), p);
+  acb_hypgeom_0f1(a.get(), a.get(), z.get(), 1, p);
+  acb_pow(z.get(), half_x.get(), x[0].get(), p);
+  acb_mul(a.get(), a.get(), z.get(), p);
+  arb_const_sqrt_pi(z.re(), p);
+  arb_zero(z.im());
+  acb_mul(a.get(), a.get(), z.get(), p);
+  acb_mul_2exp_si(r.get(), a.get(), -1);
 }
 
-Expr derivative_of_legendre(Args a, std::size_t i) {
-  if (i == 0) no_order_derivative("legendre_P");
-  const auto n = a[0].word();
-  if (n && *n >= 2 && *n <= 64) {
-    // P_n' = sum of (2k + 1)*P_k over k = n-1, n-3, ...: no division by 1 - x^2, so it holds at x = 1 too
-    std::vector<Expr> terms;
-    for (std::int64_t k = *n - 1; k >= 0; k -= 2) terms.push_back((2 * k + 1) * legendre_P(k, a[1]));
-    return add(terms);
-  }
-  return a[0] * (legendre_P(a[0] - 1, a[1]) - a[1] * legendre_P(a[0], a[1])) / (1 - pow(a[1], 2));
+// sqrt(pi/(2*x))*Y_{n+1/2}(x) (10.47.4)
+void ball_sph_neumann(Ball& r, Balls x, long p) {
+  Ball n;
+  Ball y;
+  acb_set_ui(n.get(), 1);
+  acb_mul_2exp_si(n.get(), n.get(), -1);
+  acb_add(n.get(), n.get(), x[0].get(), p);
+  acb_hypgeom_bessel_y(y.get(), n.get(), x[1].get(), p);
+  acb_const_pi(n.get(), p);
+  acb_div(n.get(), n.get(), x[1].get(), p);
+  acb_mul_2exp_si(n.get(), n.get(), -1);
+  acb_sqrt(n.get(), n.get(), p);
+  acb_mul(r.get(), y.get(), n.get(), p);
 }
 
 Expr airy_prime(const char* name, const Expr& x) {
@@ -98,27 +114,27 @@ constexpr auto positive_second = "a positive second argument";
 
 std::span<const FunctionRow> bessel_rows() {
   static const FunctionRow rows[] = {
-      {.name = "bessel_J",
-       .summary = "bessel_J(n, x): Bessel function of the first kind",
+      {.name = "cyl_bessel_j",
+       .summary = "cyl_bessel_j(n, x): Bessel function of the first kind",
        .min_args = 2,
        .max_args = 2,
        .latex = "J",
        .unicode = "J",
        .exact = exact_J,
-       .derivative = [](Args a, std::size_t i) { return cylinder(bessel_J, a, i, "bessel_J"); },
+       .derivative = [](Args a, std::size_t i) { return cylinder(cyl_bessel_j, a, i, "cyl_bessel_j"); },
        .ball = [](Ball& r, Balls x, long p) { acb_hypgeom_bessel_j(r.get(), x[0].get(), x[1].get(), p); }},
-      {.name = "bessel_Y",
-       .summary = "bessel_Y(n, x): Bessel function of the second kind",
+      {.name = "cyl_neumann",
+       .summary = "cyl_neumann(n, x): Bessel function of the second kind",
        .min_args = 2,
        .max_args = 2,
        .latex = "Y",
        .unicode = "Y",
        .domain = positive_second,
        .exact = exact_Y,
-       .derivative = [](Args a, std::size_t i) { return cylinder(bessel_Y, a, i, "bessel_Y"); },
+       .derivative = [](Args a, std::size_t i) { return cylinder(cyl_neumann, a, i, "cyl_neumann"); },
        .ball = [](Ball& r, Balls x, long p) { acb_hypgeom_bessel_y(r.get(), x[0].get(), x[1].get(), p); }},
-      {.name = "bessel_I",
-       .summary = "bessel_I(n, x): modified Bessel function of the first kind",
+      {.name = "cyl_bessel_i",
+       .summary = "cyl_bessel_i(n, x): modified Bessel function of the first kind",
        .min_args = 2,
        .max_args = 2,
        .latex = "I",
@@ -126,13 +142,13 @@ std::span<const FunctionRow> bessel_rows() {
        .overflows = true,
        .exact = exact_I,
        .derivative = [](Args a, std::size_t i) -> Expr {
-         if (i == 0) no_order_derivative("bessel_I");
-         if (a[0].is_integer(0)) return bessel_I(1, a[1]);
-         return (bessel_I(a[0] - 1, a[1]) + bessel_I(a[0] + 1, a[1])) / 2;
+         if (i == 0) no_order_derivative("cyl_bessel_i");
+         if (a[0].is_integer(0)) return cyl_bessel_i(1, a[1]);
+         return (cyl_bessel_i(a[0] - 1, a[1]) + cyl_bessel_i(a[0] + 1, a[1])) / 2;
        },
        .ball = [](Ball& r, Balls x, long p) { acb_hypgeom_bessel_i(r.get(), x[0].get(), x[1].get(), p); }},
-      {.name = "bessel_K",
-       .summary = "bessel_K(n, x): modified Bessel function of the second kind",
+      {.name = "cyl_bessel_k",
+       .summary = "cyl_bessel_k(n, x): modified Bessel function of the second kind",
        .min_args = 2,
        .max_args = 2,
        .latex = "K",
@@ -140,9 +156,9 @@ std::span<const FunctionRow> bessel_rows() {
        .domain = positive_second,
        .exact = exact_K,
        .derivative = [](Args a, std::size_t i) -> Expr {
-         if (i == 0) no_order_derivative("bessel_K");
-         if (a[0].is_integer(0)) return -bessel_K(1, a[1]);
-         return -(bessel_K(a[0] - 1, a[1]) + bessel_K(a[0] + 1, a[1])) / 2;
+         if (i == 0) no_order_derivative("cyl_bessel_k");
+         if (a[0].is_integer(0)) return -cyl_bessel_k(1, a[1]);
+         return -(cyl_bessel_k(a[0] - 1, a[1]) + cyl_bessel_k(a[0] + 1, a[1])) / 2;
        },
        .ball = [](Ball& r, Balls x, long p) { acb_hypgeom_bessel_k(r.get(), x[0].get(), x[1].get(), p); }},
       {.name = "airy_Ai",
@@ -175,31 +191,30 @@ std::span<const FunctionRow> bessel_rows() {
        .facts = real_if_real,
        .derivative = [](Args a, std::size_t) { return a[0] * airy_Bi(a[0]); },
        .ball = [](Ball& r, Balls x, long p) { acb_hypgeom_airy(nullptr, nullptr, nullptr, r.get(), x[0].get(), p); }},
-      {.name = "legendre_P",
-       .summary = "legendre_P(n, x): Legendre polynomial or function",
+      {.name = "sph_bessel",
+       .summary = "sph_bessel(n, x): spherical Bessel function of the first kind",
        .min_args = 2,
        .max_args = 2,
-       .latex = "P",
-       .unicode = "P",
-       .exact = exact_legendre,
-       .derivative = derivative_of_legendre,
-       .ball =
-           [](Ball& r, Balls x, long p) {
-             Ball m;
-             acb_hypgeom_legendre_p(r.get(), x[0].get(), m.get(), x[1].get(), 0, p);
-           }},
-      {.name = "hermite_H",
-       .summary = "hermite_H(n, x): Hermite polynomial of the physicists",
+       .latex = "j",
+       .unicode = "j",
+       .domain = "a whole n that is not negative, or a positive second argument",
+       .exact =
+           [](Args a, Expr& r) {
+             if (!a[1].is_integer(0) || !a[0].word() || *a[0].word() < 0) return false;
+             r = a[0].is_integer(0) ? 1 : 0;
+             return true;
+           },
+       .derivative = [](Args a, std::size_t i) { return spherical(sph_bessel, a, i, "sph_bessel"); },
+       .ball = ball_sph_bessel},
+      {.name = "sph_neumann",
+       .summary = "sph_neumann(n, x): spherical Bessel function of the second kind",
        .min_args = 2,
        .max_args = 2,
-       .latex = "H",
-       .unicode = "H",
-       .exact = exact_hermite,
-       .derivative = [](Args a, std::size_t i) -> Expr {
-         if (i == 0) no_order_derivative("hermite_H");
-         return 2 * a[0] * hermite_H(a[0] - 1, a[1]);
-       },
-       .ball = [](Ball& r, Balls x, long p) { acb_hypgeom_hermite_h(r.get(), x[0].get(), x[1].get(), p); }},
+       .latex = "y",
+       .unicode = "y",
+       .domain = positive_second,
+       .derivative = [](Args a, std::size_t i) { return spherical(sph_neumann, a, i, "sph_neumann"); },
+       .ball = ball_sph_neumann},
   };
   return rows;
 }

@@ -63,7 +63,7 @@ Number even_bernoulli(std::int64_t k) {
   return table[static_cast<std::size_t>(2 * k)];
 }
 
-Number factorial(std::int64_t n) {
+Number whole_factorial(std::int64_t n) {
   Number f(1);
   for (std::int64_t i = 2; i <= n; ++i) f = f * Number(i);
   return f;
@@ -77,7 +77,7 @@ bool exact_zeta(Args a, Expr& r) {  // 25.6.1, 25.6.2, 25.6.3
   } else if (*n < 0) {
     r = *n % 2 == 0 ? Expr(0) : Expr(-even_bernoulli((1 - *n) / 2) / Number(1 - *n));
   } else if (*n % 2 == 0) {
-    r = Expr(even_bernoulli(*n / 2).abs() * power(Number(2), *n - 1) / factorial(*n)) * pow(pi(), *n);
+    r = Expr(even_bernoulli(*n / 2).abs() * power(Number(2), *n - 1) / whole_factorial(*n)) * pow(pi(), *n);
   } else {
     return false;
   }
@@ -107,7 +107,7 @@ bool exact_polygamma(Args a, Expr& r) {  // 5.15.2, 5.15.3, 5.15.5
   Number sum(0);
   for (Number x = *twice % 2 == 0 ? Number(1) : Number(1, 2); compare(x, a[1].number()) < 0; x = x + Number(1)) sum = sum + power(x, -(*n + 1));
   const Expr at_start = (*twice % 2 == 0 ? Expr(1) : Expr(power(Number(2), *n + 1) - Number(1))) * zeta(*n + 1);
-  r = (*n % 2 == 0 ? -1 : 1) * Expr(factorial(*n)) * (at_start - Expr(sum));
+  r = (*n % 2 == 0 ? -1 : 1) * Expr(whole_factorial(*n)) * (at_start - Expr(sum));
   return true;
 }
 
@@ -148,6 +148,73 @@ bool exact_incomplete_gamma(Args a, Expr& r) {
     return false;
   }
   return true;
+}
+
+// Exact for numbers, and a polynomial in n for a small k.
+bool exact_binomial(Args a, Expr& r) {
+  const auto k = a[1].word();
+  if (k && *k < 0) {
+    // 0 for whole n that are not negative; elsewhere the quotient of gamma functions is taken at its poles
+    if (!is_integer(a[0]) || !is_nonnegative(a[0])) return false;
+    r = 0;
+    return true;
+  }
+  constexpr std::int64_t longest = 12;
+  if (!k || (*k > longest && !(exact_number(a[0]) && *k <= 1000))) {
+    if (a[0] == a[1] && is_nonnegative(a[0])) {
+      r = 1;
+      return true;
+    }
+    const auto n = a[0].word();
+    if (n && k && *n >= 0) {
+      if (*k > *n) {
+        r = 0;
+        return true;
+      }
+      if (*n - *k <= 1000) {
+        r = binomial(a[0], a[0] - a[1]);
+        return true;
+      }
+    }
+    return false;
+  }
+  std::vector<Expr> factors{Expr(Number(1) / whole_factorial(*k))};
+  for (std::int64_t i = 0; i < *k; ++i) factors.push_back(a[0] - i);
+  r = multiply(factors);
+  return true;
+}
+
+// By 1.2.6 in gamma functions, the reciprocal ones of which are entire; at the poles of gamma(n + 1) for whole k by the
+// reflection (-1)^k*binomial(k - n - 1, k).
+void ball_binomial(Ball& r, Balls x, long p) {
+  Ball n = x[0];
+  const Ball k = x[1];
+  bool negate = false;
+  if (acb_is_int(n.get()) != 0 && arf_sgn(arb_midref(n.re())) < 0) {
+    if (acb_is_int(k.get()) == 0) {
+      acb_indeterminate(r.get());
+      return;
+    }
+    if (arf_sgn(arb_midref(k.re())) < 0) {
+      acb_zero(r.get());
+      return;
+    }
+    negate = arb_is_int_2exp_si(k.re(), 1) == 0;
+    acb_sub(n.get(), k.get(), n.get(), p);
+    acb_sub_ui(n.get(), n.get(), 1, p);
+  }
+  Ball a;
+  Ball b;
+  acb_sub(b.get(), n.get(), k.get(), p);
+  acb_add_ui(b.get(), b.get(), 1, p);
+  acb_rgamma(b.get(), b.get(), p);
+  acb_add_ui(a.get(), k.get(), 1, p);
+  acb_rgamma(a.get(), a.get(), p);
+  acb_mul(b.get(), b.get(), a.get(), p);
+  acb_add_ui(a.get(), n.get(), 1, p);
+  acb_gamma(a.get(), a.get(), p);
+  acb_mul(r.get(), a.get(), b.get(), p);
+  if (negate) acb_neg(r.get(), r.get());
 }
 
 Expr polygamma_shifted(Args a, std::size_t i) {
@@ -212,6 +279,43 @@ std::span<const FunctionRow> gamma_rows() {
        .derivative = [](Args a, std::size_t) { return gamma(a[0]) * digamma(a[0]); },
        .real = real_gamma,
        .ball = [](Ball& r, Balls x, long p) { acb_gamma(r.get(), x[0].get(), p); }},
+      {.name = "factorial",
+       .summary = "factorial(n) = gamma(n + 1)",
+       .latex = "\\operatorname{factorial}",
+       .mathml = "factorial",
+       .overflows = true,
+       .domain = "anything but -1, -2, ...",
+       .exact =
+           [](Args a, Expr& r) {
+             r = gamma(a[0] + 1);
+             return true;
+           },
+       .derivative = [](Args a, std::size_t) { return gamma(a[0] + 1) * digamma(a[0] + 1); },
+       .real =
+           [](RealArgs x) {
+             const double y[] = {x[0] + 1};
+             return real_gamma(y);
+           },
+       .ball =
+           [](Ball& r, Balls x, long p) {
+             Ball y;
+             acb_add_ui(y.get(), x[0].get(), 1, p);
+             acb_gamma(r.get(), y.get(), p);
+           }},
+      {.name = "binomial",
+       .summary = "binomial(n, k) = gamma(n + 1)/(gamma(k + 1)*gamma(n - k + 1)); k negative and whole: 0",
+       .min_args = 2,
+       .max_args = 2,
+       .overflows = true,
+       .domain = "no negative whole n with a broken k",
+       .exact = exact_binomial,
+       .facts = real_if_real,
+       .derivative =
+           [](Args a, std::size_t i) {
+             const Expr last = digamma(a[0] - a[1] + 1);
+             return binomial(a[0], a[1]) * (i == 0 ? digamma(a[0] + 1) - last : last - digamma(a[1] + 1));
+           },
+       .ball = ball_binomial},
       {.name = "lgamma",
        .summary = "log(abs(gamma(x))) for real x",
        .latex = "\\ln\\Gamma",

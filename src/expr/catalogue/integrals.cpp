@@ -1,5 +1,6 @@
 // Error functions, exponential, trigonometric and Fresnel integrals. Derivatives: NIST Handbook 6.2, 7.2.
 #include <acb_hypgeom.h>
+#include <arb_hypgeom.h>
 
 #include <cmath>
 
@@ -76,6 +77,30 @@ std::span<const FunctionRow> integral_rows() {
        .derivative = [](Args a, std::size_t) { return -2 * exp(-pow(a[0], 2)) / sqrt(pi()); },
        .real = [](RealArgs x) { return std::erfc(x[0]); },
        .ball = [](Ball& r, Balls x, long p) { acb_hypgeom_erfc(r.get(), x[0].get(), p); }},
+      {.name = "inverse_erf",
+       .summary = "inverse of erf",
+       .latex = "\\operatorname{erf}^{-1}",
+       .parity = Parity::odd,
+       .domain = "an argument between -1 and 1, the ends excluded",
+       .exact =
+           [](Args a, Expr& r) {
+             if (is_call_of(a[0], "erf") && is_real(a[0].operands()[0])) {
+               r = a[0].operands()[0];
+               return true;
+             }
+             return zero_at_zero(a, r);
+           },
+       .facts = sign_of_argument,
+       .derivative = [](Args a, std::size_t) { return sqrt(pi()) / 2 * exp(pow(inverse_erf(a[0]), 2)); },
+       .ball =
+           [](Ball& r, Balls x, long p) {
+             if (x[0].real()) {
+               acb_zero(r.get());
+               arb_hypgeom_erfinv(r.re(), x[0].re(), p);
+             } else {
+               acb_indeterminate(r.get());
+             }
+           }},
       {.name = "erfi",
        .summary = "-1i*erf(1i*x)",
        .latex = "\\operatorname{erfi}",

@@ -1,4 +1,4 @@
-// Functions of real arguments that are piecewise smooth. Derivatives hold away from the jumps and kinks, with a dirac
+// Functions of real arguments that are piecewise smooth. Derivatives hold away from the jumps and kinks, with a dirac_delta
 // term where the function itself jumps by a fixed amount (sign, heaviside); floor, ceil, round and trunc have
 // derivative 0 between the integers.
 #include <algorithm>
@@ -7,14 +7,13 @@
 #include <numeric>
 
 #include "boreon/error.hpp"
+#include "expr/canonical.hpp"
 #include "expr/catalogue/rows.hpp"
 
 namespace boreon {
 namespace {
 
 constexpr double nan = std::numeric_limits<double>::quiet_NaN();
-
-bool exact_number(const Expr& e) { return e.is_number() && e.number().is_exact(); }
 
 bool exact_abs(Args a, Expr& r) {
   if (a[0].is_number()) {
@@ -27,9 +26,9 @@ bool exact_abs(Args a, Expr& r) {
     r = 1;
   } else if (is_call_of(a[0], "abs")) {
     r = a[0];
-  } else if (a[0].is(Kind::product) && !a[0].operands()[0].is_integer(1) && !a[0].operands()[0].is_integer(-1)) {
-    const Expr c = a[0].operands()[0];
-    r = Expr(c.number().abs()) * abs(a[0] / c);
+  } else if (const Scaled s = split_coefficient(a[0]); !s.coefficient.is_integer(1) && !s.coefficient.is_integer(-1)) {
+    // the rest has no coefficient of its own, exact or not, so this ends
+    r = Expr(s.coefficient.number().abs()) * abs(s.rest);
   } else {
     return false;
   }
@@ -181,7 +180,7 @@ std::span<const FunctionRow> real_valued_rows() {
        .analytic = false,
        .exact = exact_sign,
        .facts = real_if_real,
-       .derivative = [](Args a, std::size_t) { return 2 * dirac(a[0]); },
+       .derivative = [](Args a, std::size_t) { return 2 * dirac_delta(a[0]); },
        .real = [](RealArgs x) { return std::isnan(x[0]) ? nan : static_cast<double>((x[0] > 0) - (x[0] < 0)); },
        .complex = [](ComplexArgs x) { return x[0] == 0.0 ? x[0] : x[0] / std::abs(x[0]); },
        .ball = [](Ball& r, Balls x, long) { ball_of_real(r, x[0], arb_sign_exact); }},
@@ -289,7 +288,7 @@ std::span<const FunctionRow> real_valued_rows() {
              return true;
            },
        .facts = [](std::uint16_t a) { return (a & bit(Assumption::real)) != 0 ? bit(Assumption::nonnegative) : std::uint16_t{0}; },
-       .derivative = [](Args a, std::size_t) { return dirac(a[0]); },
+       .derivative = [](Args a, std::size_t) { return dirac_delta(a[0]); },
        .real = [](RealArgs x) { return std::isnan(x[0]) ? nan : 0.5 * (1 + (x[0] > 0) - (x[0] < 0)); },
        .ball =
            [](Ball& r, Balls x, long p) {
@@ -299,7 +298,7 @@ std::span<const FunctionRow> real_valued_rows() {
                arb_mul_2exp_si(y, y, -1);
              });
            }},
-      {.name = "dirac",
+      {.name = "dirac_delta",
        .summary = "unit impulse: 0 away from 0",
        .c_template = "($1 == 0 ? (double)INFINITY : 0.0)",
        .parity = Parity::even,
@@ -311,7 +310,7 @@ std::span<const FunctionRow> real_valued_rows() {
              r = 0;
              return true;
            },
-       .derivative = [](Args, std::size_t) -> Expr { throw Error(ErrorKind::unsupported, "the derivative of dirac(x) is not a function; keep it under an integral"); },
+       .derivative = [](Args, std::size_t) -> Expr { throw Error(ErrorKind::unsupported, "the derivative of dirac_delta(x) is not a function; keep it under an integral"); },
        .real = [](RealArgs x) { return x[0] == 0 ? std::numeric_limits<double>::infinity() : 0.0; },
        .ball =
            [](Ball& r, Balls x, long) {

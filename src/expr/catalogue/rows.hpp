@@ -13,9 +13,11 @@ namespace boreon {
 std::span<const FunctionRow> trigonometric_rows();  // sin ... atan2, sinh ... atanh
 std::span<const FunctionRow> exponential_rows();    // exp, log, roots
 std::span<const FunctionRow> real_valued_rows();    // abs, sign, floor, min, heaviside, ...
+std::span<const FunctionRow> complex_rows();        // re, im, conjugate, arg
 std::span<const FunctionRow> gamma_rows();          // gamma, beta, zeta, polylogarithms, incomplete gamma
 std::span<const FunctionRow> integral_rows();       // erf, exponential and trigonometric integrals, Fresnel
-std::span<const FunctionRow> bessel_rows();         // Bessel, Airy, orthogonal polynomials
+std::span<const FunctionRow> bessel_rows();         // Bessel, spherical Bessel, Airy
+std::span<const FunctionRow> orthogonal_rows();     // Legendre, Hermite, Laguerre and their associated ones
 std::span<const FunctionRow> elliptic_rows();
 std::span<const FunctionRow> polynomial_rows();  // numbered roots
 
@@ -24,6 +26,7 @@ using RealArgs = FunctionRow::RealArgs;
 using ComplexArgs = FunctionRow::ComplexArgs;
 using Balls = std::span<const Ball>;
 
+[[nodiscard]] inline bool exact_number(const Expr& e) { return e.is_number() && e.number().is_exact(); }
 [[nodiscard]] constexpr std::uint16_t bit(Assumption a) { return static_cast<std::uint16_t>(a); }
 /// Facts of a function that is real for real arguments, and nothing more.
 [[nodiscard]] inline std::uint16_t real_if_real(std::uint16_t args) { return (args & bit(Assumption::real)) != 0 ? bit(Assumption::real) : std::uint16_t{0}; }

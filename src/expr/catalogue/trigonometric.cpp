@@ -184,6 +184,7 @@ void ball_atan2(Ball& r, Balls a, long p) {
   acb_div_onei(r.get(), n.get());
 }
 
+constexpr auto no_zero_of_cosine = "no odd multiple of pi/2";
 constexpr auto unit_interval = "an argument between -1 and 1";
 
 }  // namespace
@@ -226,6 +227,45 @@ std::span<const FunctionRow> trigonometric_rows() {
        .real = [](RealArgs x) { return std::tan(x[0]); },
        .complex = [](ComplexArgs x) { return std::tan(x[0]); },
        .ball = [](Ball& r, Balls x, long p) { acb_tan(r.get(), x[0].get(), p); }},
+      {.name = "sec",
+       .summary = "1/cos(x)",
+       .latex = "\\sec",
+       .mathml = "sec",
+       .parity = Parity::even,
+       .domain = no_zero_of_cosine,
+       .exact =
+           [](Args a, Expr& r) {
+             r = 1 / cos(a[0]);
+             return true;
+           },
+       .derivative = [](Args a, std::size_t) { return sin(a[0]) / pow(cos(a[0]), 2); },
+       .ball = [](Ball& r, Balls x, long p) { acb_sec(r.get(), x[0].get(), p); }},
+      {.name = "csc",
+       .summary = "1/sin(x)",
+       .latex = "\\csc",
+       .mathml = "csc",
+       .parity = Parity::odd,
+       .domain = "no multiple of pi",
+       .exact =
+           [](Args a, Expr& r) {
+             r = 1 / sin(a[0]);
+             return true;
+           },
+       .derivative = [](Args a, std::size_t) { return -cos(a[0]) / pow(sin(a[0]), 2); },
+       .ball = [](Ball& r, Balls x, long p) { acb_csc(r.get(), x[0].get(), p); }},
+      {.name = "cot",
+       .summary = "cos(x)/sin(x)",
+       .latex = "\\cot",
+       .mathml = "cot",
+       .parity = Parity::odd,
+       .domain = "no multiple of pi",
+       .exact =
+           [](Args a, Expr& r) {
+             r = cos(a[0]) / sin(a[0]);
+             return true;
+           },
+       .derivative = [](Args a, std::size_t) { return -1 / pow(sin(a[0]), 2); },
+       .ball = [](Ball& r, Balls x, long p) { acb_cot(r.get(), x[0].get(), p); }},
       {.name = "asin",
        .summary = "inverse sine",
        .latex = "\\arcsin",

@@ -330,8 +330,13 @@ Kernel native_kernel(Program program, const NativeOptions& options) {
   // Machine code costs about 300 ns an instruction and saves about 6 ns an operation at every call.
   const double saved = 6e-9 * options.expected_calls * static_cast<double>(shared->operation_count());
   const double spent = 3e-7 * static_cast<double>(shared->code_size()) + 3e-5;
+  // Calls hand over two arguments at most.
+  const bool too_many = std::any_of(shared->instructions.begin(), shared->instructions.end(), [](const Instruction& i) { return i.op == OpCode::call && i.operands > 2; }) ||
+                        std::any_of(shared->loops.begin(), shared->loops.end(), [](const RowLoop& l) {
+                          return std::any_of(l.body.instructions.begin(), l.body.instructions.end(), [](const Instruction& i) { return i.op == OpCode::call && i.operands > 2; });
+                        });
   const bool pays = options.machine != Machine::automatic || saved > spent;
-  if (chosen == have.end() || !pays) return Kernel(shared, make_interpreter(shared));
+  if (chosen == have.end() || !pays || too_many) return Kernel(shared, make_interpreter(shared));
   return Kernel(shared, std::make_shared<const NativeExecutor>(shared, options, *chosen));
 }
 
