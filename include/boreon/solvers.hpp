@@ -10,6 +10,10 @@
 
 namespace boreon {
 
+// A System made by hand needs `states` and as many `residuals` (steady state) or `right_sides` (in time). Empty lists
+// are filled in: starts with 0, bounds with -infinity and infinity, names with those of the symbols, the time with t.
+// Error(shape) names a list of the wrong length, Error(binding) a symbol without a value.
+
 enum class LinearSolver { automatic, dense, sparse };  ///< sparse is KLU; automatic decides by size and fill
 
 struct SteadyOptions {
@@ -33,9 +37,14 @@ struct SteadyResult {
   SteadyOutcome outcome = SteadyOutcome::stalled;
   std::string message;          ///< one sentence: what happened and, on failure, what to try
   std::vector<double> values;   ///< of the states, in order
+  std::vector<double> start;    ///< the start that led there, if it was another than the system's
   std::vector<double> outputs;  ///< of the system's outputs
   double residual_norm = 0;
-  double correction = 0;              ///< size of one more Newton step relative to the largest unknown
+  /// What was verified, unknown by unknown and equation by equation, so that the scales of the others hide nothing:
+  std::vector<double> corrections;      ///< of one more Newton step, each relative to its own unknown (or its scale, for zeros)
+  std::vector<double> term_residuals;   ///< each residual relative to the sum of the magnitudes of its terms
+  std::vector<double> scales;           ///< the sizes below which an unknown counts as zero
+  double correction = 0;                ///< the largest of `corrections`
   std::vector<Iteration> iterations;  ///< of the last attempt
   int restarts = 0;                   ///< attempts from other starts that were needed
   std::vector<std::string> at_bounds;
@@ -46,8 +55,10 @@ struct SteadyResult {
   std::size_t jacobian_calls = 0;
 };
 
-/// Solves residuals = 0 for the states by Newton's method with line search, within the bounds. Throws
-/// Error(unsupported) unless there are as many residuals as states. Source: Hindmarsh et al., SUNDIALS, ACM TOMS 31 (2005) 363.
+/// Solves residuals = 0 for the states by Newton's method with line search, within the bounds. Unknowns and equations are
+/// divided by their own sizes, so that the units in which they are written change nothing; an answer is one only if every
+/// unknown moves by less than 1e-7 of itself in one more Newton step and every equation is fulfilled to 1e-7 of its terms.
+/// Throws Error(unsupported) unless there are as many residuals as states. Source: Hindmarsh et al., SUNDIALS, ACM TOMS 31 (2005) 363.
 [[nodiscard]] SteadyResult solve_steady(const System& system, const SteadyOptions& options = {});
 
 enum class SteppingMethod { bdf, adams };
@@ -62,11 +73,23 @@ struct TimeOptions {
   LinearSolver linear_solver = LinearSolver::automatic;
   long max_steps = 500000;               ///< between two samples
   std::function<void(double)> progress;  ///< called with the time reached, if set
+  /// What happens where a state crosses a bound of the system.
+  enum class AtBound { stop, warn, ignore };
+  AtBound at_bound = AtBound::stop;
+};
+
+/// A state that left its bounds.
+struct BoundCrossing {
+  std::string state;
+  double time = 0;
+  double bound = 0;
+  bool upper = false;
 };
 
 struct TimeResult {
   bool completed = false;
   std::string message;  ///< what happened, if not completed
+  std::vector<BoundCrossing> crossings;  ///< in order of time; at most one for each bound
   std::vector<double> times;
   std::vector<std::vector<double>> states;   ///< by sample
   std::vector<std::vector<double>> outputs;  ///< by sample
@@ -82,7 +105,8 @@ struct TimeResult {
 };
 
 /// Steps d(state)/dt = right_sides from the start values. BDF with the derived Jacobian for stiff systems, Adams for
-/// others. Throws Error(shape) on a system without right-hand sides.
+/// others. A state that crosses a finite bound by more than the tolerances ends the run or is noted, see
+/// TimeOptions::at_bound. Throws Error(shape) on a system without right-hand sides, Error(interrupted).
 [[nodiscard]] TimeResult step_in_time(const System& system, const TimeOptions& options);
 
 /// Comma-separated values: a head line of names, one line a sample, 17 significant digits.

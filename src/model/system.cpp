@@ -194,6 +194,7 @@ System time_system(const Model& model) {
       b.set(raised(u.function, 1), rate_names.back());
     }
     rates.push_back(raised(u.function, u.order));
+    b.set(rates.back(), rates.back());  // stays until the equations are solved for it
   }
   std::vector<Expr> residuals;
   for (const ModelEquation& e : model.equations) {
