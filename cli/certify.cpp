@@ -93,7 +93,7 @@ Answer certificate_of_expressions(const Request& r) {
   }
   std::vector<double> at(variables.size());
   std::vector<bool> bound(variables.size(), false);
-  for (const auto& [name, value] : r.at.empty() ? std::vector<std::pair<std::string, Expr>>{} : assignments(r.at, "--at")) {
+  for (const auto& [name, value] : r.at.empty() ? std::vector<std::pair<std::string, Expr>>{} : assignments(r.at.get(), "--at")) {
     const auto found = std::find(names.begin(), names.end(), name);
     if (found == names.end()) throw Error(ErrorKind::binding, fmt::format("'{}' does not occur in the expression{}", name, suggestion(name, names)));
     const auto i = static_cast<std::size_t>(found - names.begin());
@@ -116,7 +116,7 @@ Answer certificate_of_expressions(const Request& r) {
   const std::vector<InputGroup> inputs{{"x", variables}};
   const Program program = make_program(outputs, inputs);
   const auto text = [&](std::size_t i) { return to_text(values[i], {60}); };
-  return report(fmt::format("{}", fmt::join(r.inputs, "; ")), names.empty() ? "any place" : r.at, program, {at}, [&](const Certificate::Output& o) {
+  return report(fmt::format("{}", fmt::join(r.inputs, "; ")), names.empty() ? "any place" : r.at.get(), program, {at}, [&](const Certificate::Output& o) {
     return o.group == "f" ? text(o.index) : fmt::format("d({})/d{}", text(o.index / variables.size()), names[o.index % variables.size()]);
   });
 }

@@ -6,17 +6,16 @@
 
 #include "embedded_models.hpp"
 #include "request.hpp"
+#include "terminal.hpp"
 
 namespace boreon::cli {
 namespace {
 
 class Story {
  public:
-  explicit Story(const Request& r) : folder_(r.out.empty() ? "boreon-demo" : r.out), json_(r.json) {
-    std::error_code error;
-    std::filesystem::create_directories(folder_, error);
-    if (!std::filesystem::is_directory(folder_)) throw Error(ErrorKind::io, fmt::format("the folder '{}' cannot be made", folder_.string()));
-    for (const EmbeddedModel& m : embedded_models()) write_file(path(m.name), m.text);
+  explicit Story(const Request& r) : folder_(r.out.empty() ? std::string("boreon-demo") : r.out.get()), json_(r.json), force_(r.force), work_(r.work) {
+    make_output_folder(folder_.string());
+    for (const EmbeddedModel& m : embedded_models()) write_output(path(m.name), fmt::format("# Written by Boreon's demo.\n{}", m.text), {{}, r.force});
   }
 
   Answer tell() {
@@ -26,12 +25,12 @@ class Story {
     heading("1. Write the equations down");
     say("The steady ion chemistry inside the arc is a text file (" + path("ion_chemistry.toml") + "):\n\n");
     Request r = request("show", "ion_chemistry.toml");
-    r.format = "unicode";
+    r.format = std::string("unicode");
     step(r, show);
     heading("2. Derive, and check against independent numerics");
     say("The Jacobian is derived symbolically; every entry is compared with extrapolated difference quotients.\n\n");
     r = request("derive", "ion_chemistry.toml");
-    r.what = "jacobian";
+    r.what = std::string("jacobian");
     step(r, derive);
     say("\nThe same check for every shipped model:\n\n");
     for (const EmbeddedModel& m : embedded_models()) step(request("check", m.name), check);
@@ -44,39 +43,39 @@ class Story {
     r.plot = path("arc_switching.png");
     r.out = path("arc_switching.csv");
     r.log_y = true;
-    r.show = {"N2p,O2p,NOp,electrons"};
+    r.show = std::vector<std::string>{"N2p,O2p,NOp,electrons"};
     step(r, simulate);
     heading("5. A proton on a field line, second order in time");
     r = request("simulate", "mirror_proton.toml");
     r.plot = path("mirror_proton.png");
-    r.show = {"s"};
+    r.show = std::vector<std::string>{"s"};
     step(r, simulate);
     heading("6. A pulsating patch");
     r = request("simulate", "pulsating_patch.toml");
     r.plot = path("pulsating_patch.png");
-    r.method = "adams";
+    r.method = std::string("adams");
     step(r, simulate);
     heading("7. The dipole field from its potential");
     step(request("solve", "dipole_field.toml"), solve);
     heading("8. A Chapman layer, drawn");
     r = request("plot", "");
     r.inputs = {"exp(1 - z - exp(-z))", "exp(1 - z - 2*exp(-z))", "derivative(exp(1 - z - exp(-z)), z)"};
-    r.over = {"z from -2 to 8"};
+    r.over = std::vector<std::string>{"z from -2 to 8"};
     r.out = path("chapman_layer.png");
     step(r, plot);
     heading("9. Its integrals: the column, and the mean altitude");
     r = request("integrate", "");
     r.inputs = {"q0*exp(1 - (z - zm)/H - exp((zm - z)/H))"};
-    r.over = {"z from -infinity to infinity"};
-    r.assume = {"q0 > 0, H > 0"};
+    r.over = std::vector<std::string>{"z from -infinity to infinity"};
+    r.assume = std::vector<std::string>{"q0 > 0, H > 0"};
     step(r, integrate_command);
     r.inputs = {"(z - zm)*exp(-(z - zm)/H - exp((zm - z)/H))/H"};
-    r.assume = {"H > 0"};
+    r.assume = std::vector<std::string>{"H > 0"};
     step(r, integrate_command);
     say("The slant column at grazing incidence, elevation sine c over a sphere of radius R:\n\n");
     r.inputs = {"exp(-(c*s + s^2/(2*R))/H)"};
-    r.over = {"s from 0 to infinity"};
-    r.assume = {"R > 0, H > 0"};
+    r.over = std::vector<std::string>{"s from 0 to infinity"};
+    r.assume = std::vector<std::string>{"R > 0, H > 0"};
     step(r, integrate_command);
     heading("10. Source text for your own program");
     r = request("generate", "ion_chemistry.toml");
@@ -99,29 +98,27 @@ class Story {
     Request r;
     r.command = command;
     if (!model.empty()) r.inputs = {path(model)};
+    r.force = force_;
     return r;
   }
 
   // Printed at once, so that one can read along while the next step runs.
   void say(const std::string& text) {
-    if (!json_) {
-      std::fwrite(text.data(), 1, text.size(), stdout);
-      std::fflush(stdout);
-    }
+    if (!json_) print(stdout, harmless(text));
   }
   void heading(const std::string& text) { say("\n" + text + "\n" + std::string(text.size(), '-') + "\n"); }
 
   static std::string command_line(const Request& r) {
     std::string s = "$ boreon " + r.command;
     for (const auto& i : r.inputs) s += is_model(i) ? " " + i : " \"" + i + "\"";
-    if (!r.what.empty()) s += " --what " + r.what;
+    if (!r.what.empty()) s += " --what " + *r.what;
     for (const std::string& o : r.over) s += " --over \"" + o + "\"";
     for (const std::string& a : r.assume) s += " --assume \"" + a + "\"";
-    if (r.method != "bdf") s += " --method " + r.method;
-    if (r.format != "text") s += " --format " + r.format;
+    if (*r.method != "bdf") s += " --method " + *r.method;
+    if (*r.format != "text") s += " --format " + *r.format;
     if (r.verbose) s += " --verbose";
-    if (!r.out.empty()) s += " --out " + r.out;
-    if (!r.plot.empty()) s += " --plot " + r.plot;
+    if (!r.out.empty()) s += " --out " + *r.out;
+    if (!r.plot.empty()) s += " --plot " + *r.plot;
     for (const auto& x : r.show) s += " --show " + x;
     if (r.log_y) s += " --log-y";
     return s + "\n";
@@ -129,6 +126,7 @@ class Story {
 
   void step(const Request& r, Answer (*run)(const Request&)) {
     say(command_line(r));
+    const WorkBudget budget(work_);  // each step may use as much as a command of its own
     const Answer a = run(r);
     say(tidy(a.text));
     ++steps_;
@@ -147,6 +145,8 @@ class Story {
 
   std::filesystem::path folder_;
   bool json_;
+  bool force_;
+  std::uint64_t work_;
   Answer answer_;
   Json story_ = Json::array();
   std::size_t steps_ = 0;

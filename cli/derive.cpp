@@ -20,8 +20,10 @@ CheckOptions options_for(const Assumed& assumed) {
 std::vector<Expr> variables_of(const Request& r, const std::vector<Expr>& functions, const ParseContext& context) {
   std::vector<Expr> list;
   for (const std::string& w : r.wrt) {
+    if (split(w).empty()) throw Error(ErrorKind::usage, "--wrt is empty; it names what to derive by, such as --wrt x or --wrt x,x,y");
     for (const std::string& part : split(w)) {
-      const Expr v = parse(part, context);
+      if (part.empty()) throw Error(ErrorKind::usage, fmt::format("--wrt '{}' has an empty place; names are separated by single commas: --wrt x,x,y", w));
+      const Expr v = read_input(part, context, "--wrt");
       if (!v.is(Kind::symbol) && !v.is(Kind::unknown_call)) throw Error(ErrorKind::usage, fmt::format("--wrt takes names, such as x,x,y; '{}' is none", part));
       list.push_back(v);
     }
@@ -35,6 +37,7 @@ std::vector<Expr> variables_of(const Request& r, const std::vector<Expr>& functi
     postorder(std::span<const Expr>(functions), [&](const Expr& x) { bound = bound || x == v; });
     const std::string near = nearest_name(v.name(), names);
     if (!names.empty() && !bound && !near.empty()) throw Error(ErrorKind::binding, fmt::format("'{}' does not occur in the expression{}", v.name(), suggestion(v.name(), names)));
+    if (!bound) r.warn(fmt::format("'{}' does not occur in the expression, so the derivative by it is 0", v.name()));
   }
   return list;
 }
@@ -80,7 +83,7 @@ Answer derive_expression(const Request& r) {
   }
   std::vector<Expr> variables = variables_of(r, functions, assumed.context);
   Answer a;
-  const std::string what = r.what.empty() ? (functions.size() > 1 ? "jacobian" : "derivative") : r.what;
+  const std::string what = r.what.empty() ? (functions.size() > 1 ? "jacobian" : "derivative") : r.what.get();
   if (variables.empty()) {
     if (what == "derivative" && free_symbols(functions).size() != 1) throw Error(ErrorKind::usage, "--wrt says what to derive by, such as --wrt x or --wrt x,x,y");
     for (const Symbol& s : free_symbols(functions)) variables.push_back(s);
@@ -124,13 +127,13 @@ Answer derive_model(const Request& r) {
   const Model model = model_of(r);
   const System system = system_of(model);
   const CheckOptions options = check_options(model, system);
-  const std::string what = r.what.empty() ? "jacobian" : r.what;
+  const std::string what = r.what.empty() ? "jacobian" : r.what.get();
   Answer a;
   a.json["variables"] = system.state_names;
   std::vector<Expr> functions = system.residuals;
   std::vector<std::string> rows = system.right_sides.empty() ? system.equation_names : system.state_names;
   if (what == "gradient" || what == "hessian") {
-    const std::string of = r.of.empty() && system.output_names.size() == 1 ? system.output_names[0] : r.of;
+    const std::string of = r.of.empty() && system.output_names.size() == 1 ? system.output_names[0] : r.of.get();
     const auto at = std::find(system.output_names.begin(), system.output_names.end(), of);
     if (at == system.output_names.end()) {
       throw Error(ErrorKind::usage,
@@ -211,7 +214,7 @@ Answer evaluate_model(const Request& r) {
 }  // namespace
 
 Answer derive(const Request& r) {
-  const bool field = r.what == "determinant" || r.what == "divergence" || r.what == "curl" || r.what == "laplacian" || (r.what == "gradient" && !r.coordinates.empty());
+  const bool field = r.what.get() == "determinant" || r.what.get() == "divergence" || r.what.get() == "curl" || r.what.get() == "laplacian" || (r.what.get() == "gradient" && !r.coordinates.empty());
   if (!field && !r.coordinates.empty()) throw Error(ErrorKind::usage, "--coordinates goes with --what gradient, divergence, curl or laplacian");
   if (field && !is_model(r.inputs.at(0))) return derive_field(r);
   return is_model(r.inputs.at(0)) ? derive_model(r) : derive_expression(r);
@@ -233,22 +236,19 @@ Answer evaluate_command(const Request& r) {
   if (operators) closed = evaluate_operators(e, assumed.conditions);
   if (limits) e = closed;
   Bindings b;
-  for (const std::string& text : r.set) {
-    for (const auto& [name, value] : assignments(text, "--set")) b.set(name, value);
-  }
   if (!r.at.empty()) {
-    for (const auto& [name, value] : assignments(r.at, "--at")) b.set(name, value);
+    for (const auto& [name, value] : assignments(r.at.get(), "--at")) b.set(name, value);
   }
   Answer a;
   bool imaginary = r.complex;
   postorder(e, [&](const Expr& x) { imaginary = imaginary || x.is_constant(ConstantCode::imaginary); });
   for (const auto& entry : b.entries()) postorder(entry.value, [&](const Expr& x) { imaginary = imaginary || x.is_constant(ConstantCode::imaginary); });
   a.json["status"] = "approximate";
-  if (r.digits != 0) {
-    const Enclosure c = certify(closed, b, r.digits, operators ? Unused::allowed : Unused::error);
+  if (r.digits.get() != 0) {
+    const Enclosure c = certify(closed, b, r.digits.get(), operators ? Unused::allowed : Unused::error);
     if (!imaginary && !c.imaginary.empty()) (void)evaluate(e, b);  // explains where the real domain is left
     a.json["result"] = c.to_string();
-    a.json["check"] = {{"method", "ball arithmetic, rigorous"}, {"points", 1}, {"digits", r.digits}, {"worst", nullptr}, {"verdict", "agrees"}};
+    a.json["check"] = {{"method", "ball arithmetic, rigorous"}, {"points", 1}, {"digits", r.digits.get()}, {"worst", nullptr}, {"verdict", "agrees"}};
     a.text = fmt::format("  {}\ncheck: rigorous enclosure by ball arithmetic, correct to one unit of the last digit\n", c.to_string());
     return a;
   }
@@ -257,20 +257,35 @@ Answer evaluate_command(const Request& r) {
     throw Error(ErrorKind::domain, "the value is beyond the range of double precision, about 1.8e308; ask for --digits 15 to get it all the same");
   }
   a.json["result"] = complex_text(v);
-  double digits = 0;
-  std::string verdict = "untested";
+  a.text = fmt::format("  {}\n", complex_text(v));
   try {
     const Enclosure c = certify(closed, b, 20, operators ? Unused::allowed : Unused::error);
-    const std::complex<double> exact(std::strtod(c.real.c_str(), nullptr), c.imaginary.empty() ? 0.0 : std::strtod(c.imaginary.c_str(), nullptr));
+    const std::complex<double> exact(std::strtod(c.real.c_str(), nullptr), c.imaginary.empty() || (!imaginary && std::abs(std::strtod(c.imaginary.c_str(), nullptr)) <= 2 * c.radius)
+                                                                               ? 0.0
+                                                                               : std::strtod(c.imaginary.c_str(), nullptr));
+    const bool vanishes = c.real.find_first_of("123456789") == std::string::npos && c.imaginary.find_first_of("123456789") == std::string::npos;
     const double size = std::max(std::abs(exact), std::abs(v));
-    digits = size == 0 || v == exact ? 15 : std::min(15.0, -std::log10(std::abs(v - exact) / size));
-    verdict = digits >= 8 ? "agrees" : "disagrees";
-    a.text = fmt::format("  {}\ncheck: {} digits agree with a rigorous enclosure ({})\n", complex_text(v), std::floor(digits), c.to_string());
-    if (verdict == "disagrees") a.text += "  double precision loses digits here by cancellation; ask for --digits 20\n";
-    a.json["check"] = {{"method", "ball arithmetic, rigorous"}, {"points", 1}, {"digits", digits}, {"worst", {{"reference", c.to_string()}}}, {"verdict", verdict}};
-  } catch (const Error&) {
-    a.text = fmt::format("  {}\ncheck: untested (no rigorous enclosure at this point)\n", complex_text(v));
-    a.json["check"] = {{"method", "ball arithmetic, rigorous"}, {"points", 0}, {"digits", 0}, {"worst", nullptr}, {"verdict", verdict}};
+    // What double precision cannot hold, or has lost, is told by the enclosure.
+    const bool below = !vanishes && exact == 0.0;
+    const double plain = below ? 0 : v == exact ? 15 : std::clamp(-std::log10(std::abs(v - exact) / size), 0.0, 15.0);
+    a.json["check"] = {{"method", "ball arithmetic, rigorous"}, {"points", 1}, {"digits", 15}, {"worst", {{"reference", c.to_string()}, {"double_precision", complex_text(v)}, {"digits_of_double_precision", plain}}}, {"verdict", "agrees"}};
+    if (below) {
+      const Enclosure rounded = certify(closed, b, 15, operators ? Unused::allowed : Unused::error);
+      a.json["result"] = rounded.to_string();
+      a.text = fmt::format("  {}\ncheck: rigorous enclosure, correct to the last digit shown; it is below the range of double precision, about 4.9e-324\n", rounded.to_string());
+    } else if (plain < 12) {
+      a.json["result"] = complex_text(exact);
+      a.text = fmt::format("  {}\ncheck: rigorous enclosure {}\n", complex_text(exact), c.to_string());
+      r.warn(fmt::format("double precision gives {} for this expression: {:.0f} of 16 digits are lost by cancellation, so a numeric function made of it loses them too", complex_text(v),
+                         std::ceil(16 - plain)));
+    } else {
+      a.text += fmt::format("check: {:.0f} digits agree with a rigorous enclosure ({})\n", std::floor(plain), c.to_string());
+      a.json["check"]["digits"] = plain;
+    }
+  } catch (const Error& why) {
+    if (why.kind() == ErrorKind::limit || why.kind() == ErrorKind::interrupted) throw;
+    a.text += "check: untested (no rigorous enclosure at this point)\n";
+    a.json["check"] = {{"method", "ball arithmetic, rigorous"}, {"points", 0}, {"digits", 0}, {"worst", nullptr}, {"verdict", "untested"}};
   }
   return a;
 }
@@ -289,7 +304,7 @@ Answer check(const Request& r) {
   const Model model = model_of(r);
   const System system = system_of(model);
   CheckOptions options = check_options(model, system);
-  if (r.points != 0) options.points = r.points;
+  if (r.points.get() != 0) options.points = r.points.get();
   Answer a;
   std::vector<Expr> functions = system.residuals;
   std::vector<std::string> names = system.right_sides.empty() ? system.equation_names : system.state_names;

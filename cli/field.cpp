@@ -72,8 +72,8 @@ Answer determinant_of(const Request& r) {
 }  // namespace
 
 Answer derive_field(const Request& r) {
-  if (r.what == "determinant") return determinant_of(r);
-  const Coordinates c = Coordinates::named(r.coordinates.empty() ? "cartesian" : r.coordinates);
+  if (r.what.get() == "determinant") return determinant_of(r);
+  const Coordinates c = Coordinates::named(r.coordinates.empty() ? "cartesian" : r.coordinates.get());
   ParseContext names;
   for (const Expr& v : c.variables()) names.names.emplace(v.name(), v);
   const Fields f = fields_of(r, names);
@@ -82,7 +82,7 @@ Answer derive_field(const Request& r) {
   }
   Answer a;
   std::vector<std::string> directions;
-  if (r.coordinates == "dipole") {
+  if (r.coordinates.get() == "dipole") {
     directions = {"q", "p", "phi"};
     a.text += "components along q (the field line), p (outward across it), phi\n";
   } else {
@@ -98,9 +98,9 @@ Answer derive_field(const Request& r) {
     a.text += typeset(r, e) + "\n";
     a.json["result"] = to_text(e);
   };
-  const bool scalar = r.what == "gradient" || r.what == "laplacian";
-  if (scalar && f.functions.size() != 1) throw Error(ErrorKind::usage, fmt::format("--what {} takes one expression, got {}", r.what, f.functions.size()));
-  if (!scalar && f.functions.size() != 3) throw Error(ErrorKind::shape, fmt::format("--what {} takes the three components of a vector field, got {}", r.what, f.functions.size()));
+  const bool scalar = r.what.get() == "gradient" || r.what.get() == "laplacian";
+  if (scalar && f.functions.size() != 1) throw Error(ErrorKind::usage, fmt::format("--what {} takes one expression, got {}", r.what.get(), f.functions.size()));
+  if (!scalar && f.functions.size() != 3) throw Error(ErrorKind::shape, fmt::format("--what {} takes the three components of a vector field, got {}", r.what.get(), f.functions.size()));
   a.json["coordinates"] = directions;
   Comparison check;
   check.digits = 100;
@@ -115,17 +115,17 @@ Answer derive_field(const Request& r) {
     if (k.points > 0) check.digits = std::min(check.digits, k.digits);
   };
   const char* method = "";
-  if (r.what == "gradient") {
+  if (r.what.get() == "gradient") {
     const std::vector<Expr> slope = gradient(f.functions[0], c);
     list(slope);
     method = "curl of the gradient vanishes";
     for (const Expr& e : curl(slope, c)) vanishes(e);
-  } else if (r.what == "laplacian") {
+  } else if (r.what.get() == "laplacian") {
     const Expr result = laplacian(f.functions[0], c);
     one(result);
     method = "divergence of the gradient";
     vanishes(divergence(gradient(f.functions[0], c), c) - result);
-  } else if (r.what == "curl") {
+  } else if (r.what.get() == "curl") {
     const std::vector<Expr> rotation = curl(f.functions, c);
     list(rotation);
     method = "divergence of the curl vanishes";
@@ -136,8 +136,8 @@ Answer derive_field(const Request& r) {
     method = "product rule with the squared distance";
     // div(g*F) = g*div(F) + grad(g).F for g = x^2 + y^2 + z^2
     const Expr& first = c.variables()[0];
-    const Expr g = r.coordinates == "cylindrical"                          ? power(first, 2) + power(c.variables()[2], 2)
-                   : r.coordinates.empty() || r.coordinates == "cartesian" ? power(first, 2) + power(c.variables()[1], 2) + power(c.variables()[2], 2)
+    const Expr g = r.coordinates.get() == "cylindrical"                          ? power(first, 2) + power(c.variables()[2], 2)
+                   : r.coordinates.empty() || r.coordinates.get() == "cartesian" ? power(first, 2) + power(c.variables()[1], 2) + power(c.variables()[2], 2)
                                                                            : power(first, 2);
     std::vector<Expr> scaled;
     for (const Expr& component : f.functions) scaled.push_back(g * component);

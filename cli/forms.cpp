@@ -3,6 +3,8 @@
 #include <fmt/ranges.h>
 
 #include <algorithm>
+#include <cmath>
+#include <complex>
 
 #include "request.hpp"
 
@@ -16,13 +18,13 @@ Expr expression_of(const Request& r, const Assumed& assumed, bool* carried_out =
     const System system = system_of(model);
     std::vector<std::string> names = system.output_names;
     for (std::size_t i = 0; i < names.size(); ++i) {
-      if (names[i] == r.of) return system.outputs[i];
+      if (names[i] == r.of.get()) return system.outputs[i];
     }
     for (std::size_t i = 0; i < system.equation_names.size(); ++i) {
-      if (system.equation_names[i] == r.of) return system.residuals[i];
+      if (system.equation_names[i] == r.of.get()) return system.residuals[i];
     }
     names.insert(names.end(), system.equation_names.begin(), system.equation_names.end());
-    throw Error(ErrorKind::usage, fmt::format("--of names an output or an equation of the model{} (there are: {})", suggestion(r.of, names), fmt::join(names, ", ")));
+    throw Error(ErrorKind::usage, fmt::format("--of names an output or an equation of the model{} (there are: {})", suggestion(r.of.get(), names), fmt::join(names, ", ")));
   }
   if (r.inputs.size() != 1) throw Error(ErrorKind::usage, fmt::format("{} takes one expression, got {}; quote it as one word", r.command, r.inputs.size()));
   const Expr e = read_input(r.inputs[0], assumed.context);
@@ -38,14 +40,19 @@ std::string text_of(const Comparison& c) {
     for (const auto& [name, value] : c.worst_point) at += fmt::format("{}{} = {:.6g}", at.empty() ? "" : ", ", name, value);
     return "DISAGREES with the input at " + at;
   }
-  if (c.points == 0) return c.digits > 0 ? "nothing to compare: the form is that of the input" : "untested: no point was found where the input has a value";
+  if (c.points == 0) return c.digits > 0 ? "the form is that of the input: the same canonical form" : "untested: no point was found where the input has a value";
   return fmt::format("equal to the input to {:.0f} digits at {} random {} (ball arithmetic)", std::floor(std::min(c.digits, 99.0)), c.points, c.points == 1 ? "point" : "points");
+}
+
+std::string complex_number(std::complex<double> z) {
+  if (z.imag() == 0) return fmt::format("{:.10g}", z.real());
+  return fmt::format("{:.10g} {} {:.10g}i", z.real(), z.imag() < 0 ? "-" : "+", std::abs(z.imag()));
 }
 
 SimplifyOptions options_of(const Request& r, const Assumed& assumed) {
   SimplifyOptions o;
   o.conditions = assumed.conditions;
-  if (r.points != 0) o.points = r.points;
+  if (r.points.get() != 0) o.points = r.points.get();
   return o;
 }
 
@@ -84,7 +91,7 @@ Answer simplify_command(const Request& r) {
       if (!by.empty()) return by[0];
       const auto symbols = free_symbols(e);
       if (symbols.size() == 1) return symbols[0];
-      throw Error(ErrorKind::usage, fmt::format("--form {} needs --by: the symbol it goes by", r.form));
+      throw Error(ErrorKind::usage, fmt::format("--form {} needs --by: the symbol it goes by", r.form.get()));
     };
     const auto collected = [&]() -> Expr { return by.empty() ? collect(e, variable()) : collect(e, by); };
     const std::map<std::string, std::function<Expr()>> forms{{"expanded", [&] { return expand(e); }},
@@ -98,11 +105,11 @@ Answer simplify_command(const Request& r) {
                                                              {"combined-angles", [&] { return combine_angles(e); }},
                                                              {"expanded-logarithms", [&] { return expand_logarithms(e); }},
                                                              {"combined-logarithms", [&] { return combine_logarithms(e); }}};
-    const auto at = forms.find(r.form);
+    const auto at = forms.find(r.form.get());
     if (at == forms.end()) {
       std::vector<std::string> names;
       for (const auto& [name, f] : forms) names.push_back(name);
-      throw Error(ErrorKind::usage, fmt::format("'{}' is no form{} (known: {})", r.form, suggestion(r.form, names), fmt::join(names, ", ")));
+      throw Error(ErrorKind::usage, fmt::format("'{}' is no form{} (known: {})", r.form.get(), suggestion(r.form.get(), names), fmt::join(names, ", ")));
     }
     return compared(r, e, at->second(), assumed);
   }
@@ -139,9 +146,9 @@ Answer rewrite_command(const Request& r) {
   }
   if (rules.empty()) throw Error(ErrorKind::usage, "--rule gives a rule: --rule \"sin(u)^2 + cos(u)^2 becomes 1 for any u\", --rules a file of them");
   RewriteOptions o;
-  o.order = r.order == "top-down" ? RewriteOrder::top_down : RewriteOrder::bottom_up;
-  o.extent = r.extent == "first" ? RewriteExtent::first : r.extent == "pass" ? RewriteExtent::pass : RewriteExtent::fixed_point;
-  if (r.limit != 0) o.limit = r.limit;
+  o.order = r.order.get() == "top-down" ? RewriteOrder::top_down : RewriteOrder::bottom_up;
+  o.extent = r.extent.get() == "first" ? RewriteExtent::first : r.extent.get() == "pass" ? RewriteExtent::pass : RewriteExtent::fixed_point;
+  if (r.limit.get() != 0) o.limit = r.limit.get();
   o.given = assumed.conditions;
   const Rewritten w = rewrite_with_report(e, rules, o);
   Answer a;
@@ -184,19 +191,20 @@ Answer equivalence(const Request& r) {
   a.json["result"] = to_string(q.verdict);
   a.json["status"] = "exact";
   a.json["reason"] = q.reason;
+  if (q.verdict == Equivalence::proved && q.points > 0) a.text += fmt::format("  and the values agree to {:.0f} digits at {} points, of all signs\n", std::floor(std::min(q.digits, 99.0)), q.points);
   Json worst = nullptr;
   if (q.verdict == Equivalence::refuted) {
     std::string at;
-    worst = {{"left", q.left}, {"right", q.right}};
+    worst = {{"left", complex_number(q.left)}, {"right", complex_number(q.right)}};
     for (const auto& [name, value] : q.counterexample) {
       at += fmt::format("{}{} = {:.10g}", at.empty() ? " at " : ", ", name, value);
       worst["at"][name] = value;
     }
-    a.text += fmt::format("  left {:.10g}, right {:.10g}{}\n", q.left, q.right, at);
+    a.text += fmt::format("  left {}, right {}{}\n", complex_number(q.left), complex_number(q.right), at);
   }
   a.json["check"] = {{"method", "exact rewriting; ball arithmetic at random points"},
-                     {"points", q.counterexample.empty() ? 0 : 1},
-                     {"digits", 0},
+                     {"points", q.points},
+                     {"digits", q.verdict == Equivalence::proved && q.points == 0 ? 100 : std::min(q.digits, 100.0)},
                      {"worst", worst},
                      {"verdict", q.verdict == Equivalence::proved    ? "agrees"
                                  : q.verdict == Equivalence::refuted ? "disagrees"

@@ -1,6 +1,7 @@
 // generate: source text of a model.
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <cmath>
 #include <filesystem>
 
@@ -26,6 +27,38 @@ struct Part {
   std::vector<OutputGroup> outputs;
   std::string what;
 };
+
+// Where the self-test of the source is done: the start values, or a point beside them at which all functions are finite.
+struct TestPoint {
+  std::vector<std::vector<double>> values;
+  std::size_t undefined = 0;  // entries without a finite value
+  bool moved = false;
+};
+
+TestPoint test_point(const std::vector<Part>& parts, const std::vector<InputGroup>& inputs, const System& s, double time) {
+  std::vector<Kernel> kernels;
+  for (const Part& part : parts) kernels.push_back(compile(part.outputs, inputs));
+  const auto undefined = [&](const std::vector<std::vector<double>>& at) {
+    std::size_t count = 0;
+    for (const Kernel& k : kernels) {
+      for (const auto& group : k.evaluate(at)) count += static_cast<std::size_t>(std::count_if(group.begin(), group.end(), [](double v) { return !std::isfinite(v); }));
+    }
+    return count;
+  };
+  TestPoint best{{s.start, s.parameter_values, {time}}, 0, false};
+  best.undefined = undefined(best.values);
+  for (int k = 1; k <= 20 && best.undefined > 0; ++k) {
+    std::vector<double> y = s.start;
+    for (std::size_t i = 0; i < y.size(); ++i) {
+      y[i] += 0.05 * k * (y[i] != 0 ? std::fabs(y[i]) : 1) * (1 + 0.1 * static_cast<double>(i % 7));
+      y[i] = std::clamp(y[i], s.lower[i], s.upper[i]);
+    }
+    TestPoint other{{y, s.parameter_values, {time + 0.01 * k}}, 0, true};
+    other.undefined = undefined(other.values);
+    if (other.undefined < best.undefined) best = std::move(other);
+  }
+  return best;
+}
 
 // --show: what the functions consist of, instead of files.
 Answer shown(const Request& r, const std::vector<Part>& parts, const std::vector<InputGroup>& inputs, const std::string& title) {
@@ -67,16 +100,14 @@ Answer generate(const Request& r) {
   if (!is_model(r.inputs.at(0))) throw Error(ErrorKind::usage, "generate takes a model file (.toml)");
   const Model m = model_of(r);
   const System s = system_of(m);
-  const bool cpp = r.language == "c++" || r.language == "cpp";
-  const std::string name = identifier(r.name.empty() ? std::filesystem::path(r.inputs[0]).stem().string() : r.name);
-  const std::filesystem::path folder = r.out.empty() ? std::filesystem::path(".") : std::filesystem::path(r.out);
+  const bool cpp = *r.language == "c++" || *r.language == "cpp";
+  const std::string name = identifier(r.name.empty() ? std::filesystem::path(r.inputs[0]).stem().string() : *r.name);
+  const std::filesystem::path folder = r.out.empty() ? std::filesystem::path(".") : std::filesystem::path(*r.out);
   if (r.show.empty()) {
-    std::error_code error;
-    std::filesystem::create_directories(folder, error);
-    if (!std::filesystem::is_directory(folder)) throw Error(ErrorKind::io, fmt::format("the folder '{}' cannot be made", folder.string()));
+    if (r.out.empty()) throw Error(ErrorKind::usage, fmt::format("say into which folder the source goes: --out {}", name));
+    make_output_folder(folder.string());
   }
   const std::vector<InputGroup> inputs{{"y", s.states, s.state_names}, {"p", s.parameters, s.parameter_names}, {"t", {s.time}}};
-  const std::vector<std::vector<double>> values{s.start, s.parameter_values, {m.run.from}};
   const SparseMatrix j = sparse_jacobian(s.residuals, s.states);
   std::vector<Part> parts{{name + "_residual", {{"f", s.residuals}}, s.right_sides.empty() ? "residuals of the equations" : "rates of the states"},
                           {name + "_jacobian", {{"f", s.residuals}, {"jacobian", j}}, "the same with the sparse Jacobian, sharing their subexpressions"}};
@@ -86,14 +117,18 @@ Answer generate(const Request& r) {
   if (!r.show.empty()) return shown(r, parts, inputs, title);
   a.text = fmt::format("{}: source in {}\n", m.title.empty() ? m.path : m.title, cpp ? "C++" : "C99");
   a.json["files"] = Json::array();
+  const TestPoint place = test_point(parts, inputs, s, m.run.from);
+  if (place.moved) r.warn("the functions are not all finite at the start values; the self-test of the source is done at a point beside them");
+  if (place.undefined > 0) r.warn(fmt::format("{} entries have no finite value at the point of the self-test and are not compared there", place.undefined));
   std::vector<PackagePart> package;
   for (const Part& part : parts) {
-    package.push_back({make_program(part.outputs, inputs), {cpp ? Language::cpp : Language::c, part.name, title + ": " + part.what, r.eigen && cpp}, values});
+    package.push_back({make_program(part.outputs, inputs), {cpp ? Language::cpp : Language::c, part.name, title + ": " + part.what, cpp && r.eigen}, place.values});
     const std::size_t before = make_program(part.outputs, inputs, {.optimise = false}).operation_count();
     a.text += fmt::format("  {}: {} ({} operations, {} before optimisation)\n", part.name, part.what, package.back().program.operation_count(), before);
   }
+  const OutputPolicy policy = output_policy(r);
   for (const EmittedFile& file : emit_package(name, package)) {
-    write_file((folder / file.name).string(), file.text);
+    write_output((folder / file.name).string(), file.text, policy);
     a.json["files"].push_back((folder / file.name).string());
   }
   a.text += fmt::format("try: cmake -S {0} -B {0}/build && cmake --build {0}/build && ctest --test-dir {0}/build\n", folder.string());

@@ -33,7 +33,7 @@ std::string sentence(const IntegralResult& result) {
 
 // The volume element of named coordinates, in the variables of the ranges.
 Expr volume_element(const Request& r, const std::vector<IntegralRange>& ranges) {
-  const Coordinates c = Coordinates::named(r.coordinates);
+  const Coordinates c = Coordinates::named(r.coordinates.get());
   Bindings b;
   std::vector<std::string> missing;
   for (const Expr& v : c.variables()) {
@@ -45,17 +45,14 @@ Expr volume_element(const Request& r, const std::vector<IntegralRange>& ranges) 
     }
   }
   if (!missing.empty()) {
-    throw Error(ErrorKind::usage, fmt::format("the volume element of {} coordinates needs a range for {} too", r.coordinates, fmt::join(missing, " and ")));
+    throw Error(ErrorKind::usage, fmt::format("the volume element of {} coordinates needs a range for {} too", r.coordinates.get(), fmt::join(missing, " and ")));
   }
   return substitute(c.volume_element(), b, Unused::allowed);
 }
 
 // A number, with parameters from --set; the inner integrals of an iterated one inside the outer ones.
 Answer by_quadrature(const Request& r, const Expr& f, const std::vector<IntegralRange>& ranges) {
-  Bindings b;
-  for (const std::string& text : r.set) {
-    for (const auto& [name, value] : assignments(text, "--set")) b.set(name, value);
-  }
+  const Bindings b;
   for (const IntegralRange& range : ranges) {
     if (!range.from) throw Error(ErrorKind::usage, "--numeric needs a range for every variable: --over \"x from 0 to 1\"");
   }
@@ -66,9 +63,9 @@ Answer by_quadrature(const Request& r, const Expr& f, const std::vector<Integral
   o.breaks = places_to_split(integrand, last.variable, *last.from, *last.to, b);
   Answer a;
   a.json["status"] = "approximate";
-  if (r.digits > 15) {
-    const QuadratureDigits q = quadrature_to_digits(integrand, last.variable, *last.from, *last.to, r.digits, b, o.breaks);
-    if (!q.converged) throw Error(ErrorKind::convergence, fmt::format("quadrature reached {} digits of the {} asked for: {}", q.digits, r.digits, q.value));
+  if (r.digits.get() > 15) {
+    const QuadratureDigits q = quadrature_to_digits(integrand, last.variable, *last.from, *last.to, r.digits.get(), b, o.breaks);
+    if (!q.converged) throw Error(ErrorKind::convergence, fmt::format("quadrature reached {} digits of the {} asked for: {}", q.digits, r.digits.get(), q.value));
     a.json["result"] = q.value;
     a.json["check"] = {{"method", "quadrature, estimated error"}, {"points", 1}, {"digits", q.digits}, {"worst", nullptr}, {"verdict", "untested"}};
     a.text = fmt::format("  {}\nquadrature; the error estimate vouches for {} digits\n", q.value, q.digits);
@@ -126,7 +123,7 @@ Answer integrate_command(const Request& r) {
   }
   if (result.status == IntegralStatus::exact && !result.value.has_symbols() && !result.value.is(Kind::number)) {
     try {
-      const Enclosure c = certify(result.value, {}, r.digits > 0 ? r.digits : 15);
+      const Enclosure c = certify(result.value, {}, r.digits.get() > 0 ? r.digits.get() : 15);
       // a real number written with complex parts keeps an imaginary ball around 0
       const bool real = c.imaginary.empty() || std::abs(std::strtod(c.imaginary.c_str(), nullptr)) <= 2 * c.radius;
       a.text += fmt::format("= {}\n", real ? c.real : c.to_string());

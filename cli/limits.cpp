@@ -27,9 +27,9 @@ Answer limit_command(const Request& r) {
   if (r.at.empty()) throw Error(ErrorKind::usage, "say where: --at \"x to 0\", --at \"x to infinity\", --at \"x to 0 from above\"");
   Expr place;
   try {
-    place = parse("limit(0, " + r.at + ")", assumed.context);
+    place = parse("limit(0, " + r.at.get() + ")", assumed.context);
   } catch (const Error& e) {
-    throw Error(ErrorKind::usage, fmt::format("--at takes a place such as \"x to 0\", \"x to infinity\" or \"x to a from below\", not '{}' ({})", r.at, e.message()));
+    throw Error(ErrorKind::usage, fmt::format("--at takes a place such as \"x to 0\", \"x to infinity\" or \"x to a from below\", not '{}' ({})", r.at.get(), e.message()));
   }
   const LimitResult l = limit_with_report(f, place.operands()[1], place.operands()[2], place.limit_side(), assumed.conditions);
   Answer a;
@@ -54,12 +54,12 @@ Answer series_command(const Request& r) {
   const Assumed assumed = assumptions_of(r);
   const Expr f = single_expression(r, assumed);
   if (r.about.empty()) throw Error(ErrorKind::usage, "say about which point: --about x=0, --about \"x=infinity\"");
-  const std::size_t sign = r.about.find('=');
-  if (sign == std::string::npos) throw Error(ErrorKind::usage, fmt::format("--about takes a point such as x=0 or x=infinity, not '{}'", r.about));
-  const Expr x = parse(r.about.substr(0, sign), assumed.context);
-  const Expr about = parse(r.about.substr(sign + 1), assumed.context);
-  if (!x.is(Kind::symbol)) throw Error(ErrorKind::usage, fmt::format("--about takes a point such as x=0, not '{}'", r.about));
-  const SeriesResult s = series(f, x, about, r.series_order, assumed.conditions);
+  const std::size_t sign = r.about.get().find('=');
+  if (sign == std::string::npos) throw Error(ErrorKind::usage, fmt::format("--about takes a point such as x=0 or x=infinity, not '{}'", r.about.get()));
+  const Expr x = parse(r.about.get().substr(0, sign), assumed.context);
+  const Expr about = parse(r.about.get().substr(sign + 1), assumed.context);
+  if (!x.is(Kind::symbol)) throw Error(ErrorKind::usage, fmt::format("--about takes a point such as x=0, not '{}'", r.about.get()));
+  const SeriesResult s = series(f, x, about, r.series_order.get(), assumed.conditions);
   Answer a;
   std::string text;
   Json terms = Json::array();
@@ -72,7 +72,7 @@ Answer series_command(const Request& r) {
   if (text.empty()) text = "0";
   const Expr sum = s.expression();
   const std::string order_term = s.exact ? "" : fmt::format("O({})", to_text(power(about == -infinity() ? -s.local : s.local, Expr(s.next))));
-  a.text = (r.format == "text" ? "  " + text : typeset(r, sum)) + "\n";
+  a.text = (r.format.get() == "text" ? "  " + text : typeset(r, sum)) + "\n";
   a.text += s.exact ? "exact: nothing is left out\n" : fmt::format("left out: {}{}\n", order_term, text.find("log(") == std::string::npos ? "" : " up to logarithms");
   a.json["result"] = to_text(sum);
   a.json["status"] = "exact";

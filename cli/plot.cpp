@@ -14,7 +14,7 @@ Answer plot(const Request& r) {
   // "z from a to b" is what stands behind the comma of an integral.
   Expr range;
   try {
-    range = parse("integral(0, " + r.over[0] + ")");
+    range = parse("integral(0, " + r.over[0] + ")", assumed.context);
   } catch (const Error&) {
     throw Error(ErrorKind::usage, fmt::format("--over takes a range such as \"z from -2 to 8\", not '{}'", r.over[0]));
   }
@@ -24,11 +24,7 @@ Answer plot(const Request& r) {
   const double to = evaluate(range.operands()[3]);
   if (!(from < to) || !std::isfinite(from) || !std::isfinite(to)) throw Error(ErrorKind::usage, fmt::format("the range {} to {} is empty or infinite", from, to));
   if (r.log_x && from <= 0) throw Error(ErrorKind::usage, "a logarithmic axis needs a positive range");
-  Bindings b;
-  for (const std::string& text : r.set) {
-    for (const auto& [name, value] : assignments(text, "--set")) b.set(name, value);
-  }
-  const std::size_t n = r.points == 0 ? 600 : r.points;
+  const std::size_t n = r.points.get() == 0 ? 600 : r.points.get();
   if (n < 2 || n > 1000000) throw Error(ErrorKind::usage, "--points takes 2 to 1000000");
   Figure f;
   f.x_label = x.name();
@@ -45,7 +41,7 @@ Answer plot(const Request& r) {
     if (is_condition(e)) throw Error(ErrorKind::shape, "an expression is expected, not an equation or a condition");
   }
   Answer a;
-  const std::vector<Expr> put_in = substitute(expressions, b);
+  const std::vector<Expr>& put_in = expressions;
   const Symbol symbol(x.name());
   std::size_t missing = 0;
   for (std::size_t k = 0; k < put_in.size(); ++k) {
@@ -56,7 +52,7 @@ Answer plot(const Request& r) {
     }
     const Kernel kernel = compile({OutputGroup("y", {e})}, {{"x", {symbol}}});
     Curve c;
-    c.label = to_text(read_input(r.inputs[k], assumed.context), {60});
+    c.label = to_text(read_input(r.inputs[k], {}), {60});
     c.x = xs;
     c.y.resize(n);
     for (std::size_t i = 0; i < n; ++i) {
@@ -68,10 +64,10 @@ Answer plot(const Request& r) {
     f.curves.push_back(std::move(c));
   }
   if (f.curves.size() == 1) f.y_label = f.curves[0].label;
-  write_figure(f, r.out);
-  a.text = fmt::format("figure written to {} ({} curve{}, {} points each{})\n", r.out, f.curves.size(), f.curves.size() == 1 ? "" : "s", n,
+  write_figure(f, r.out.get(), output_policy(r));
+  a.text = fmt::format("figure written to {} ({} curve{}, {} points each{})\n", r.out.get(), f.curves.size(), f.curves.size() == 1 ? "" : "s", n,
                        missing > 0 ? fmt::format(", {} without a finite value left out", missing) : "");
-  a.json["result"] = r.out;
+  a.json["result"] = r.out.get();
   a.json["status"] = "approximate";
   a.json["missing_points"] = missing;
   return a;

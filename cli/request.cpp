@@ -3,9 +3,11 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cctype>
 #include <cmath>
 #include <filesystem>
 #include <fstream>
+#include <map>
 #include <sstream>
 
 namespace boreon::cli {
@@ -36,7 +38,30 @@ Assumption named_assumption(const std::string& word) {
 
 bool is_model(const std::string& input) { return input.ends_with(".toml"); }
 
-Expr read_input(const std::string& input, const ParseContext& context) { return input.ends_with(".mml") ? parse_mathml(read_file(input), context) : parse(input, context); }
+void Request::warn(const std::string& text) const {
+  if (std::find(warnings->begin(), warnings->end(), text) == warnings->end()) warnings->push_back(text);
+}
+
+Expr read_input(const std::string& input, const ParseContext& context, const char* place) {
+  if (input.ends_with(".mml")) return parse_mathml(read_file(input), context);
+  if (*place == '\0') return parse(input, context);
+  try {
+    return parse(input, context);
+  } catch (const Error& e) {
+    // In options there is one line: its column is enough.
+    const std::string at = e.position().known() ? fmt::format("{}, column {}: ", place, e.position().column) : fmt::format("{}: ", place);
+    throw Error(e.kind(), at + e.message());
+  }
+}
+
+OutputPolicy output_policy(const Request& r) {
+  OutputPolicy policy{{}, r.force};
+  for (const std::string& input : r.inputs) {
+    if (is_model(input) || input.ends_with(".mml")) policy.inputs.push_back(input);
+  }
+  for (const std::string& file : r.rule_files.peek()) policy.inputs.push_back(file);
+  return policy;
+}
 
 std::vector<std::string> split(const std::string& text) {
   std::vector<std::string> parts;
@@ -63,7 +88,7 @@ std::vector<std::pair<std::string, Expr>> assignments(const std::string& text, c
     if (sign == std::string::npos || !is_identifier(name)) {
       throw Error(ErrorKind::usage, fmt::format("{} takes name=value pairs separated by commas, such as \"x=1/3, y=2\"; '{}' is none", option, part));
     }
-    const Expr value = parse(part.substr(sign + 1));
+    const Expr value = read_input(part.substr(sign + 1), {}, option);
     if (value.has_symbols()) throw Error(ErrorKind::usage, fmt::format("the value of {} in {} must be a number, not '{}'", name, option, trimmed(part.substr(sign + 1))));
     for (const auto& [other, v] : list) {
       if (other == name) throw Error(ErrorKind::usage, fmt::format("{} is given twice in {}", name, option));
@@ -85,11 +110,64 @@ Model model_of(const Request& r) {
       }
     }
   }
+  for (const Warning& w : model.warnings) r.warn(fmt::format("{}:{}:{}: {}", w.position.file, w.position.line, w.position.column, w.message));
   return model;
 }
 
+namespace {
+
+// Whether a name stands in a text as a word of its own.
+bool occurs_in(const std::string& text, const std::string& name) {
+  const auto letter = [&](std::size_t i) { return i < text.size() && (std::isalnum(static_cast<unsigned char>(text[i])) != 0 || text[i] == '_'); };
+  for (std::size_t at = text.find(name); at != std::string::npos; at = text.find(name, at + 1)) {
+    if ((at == 0 || !letter(at - 1)) && !letter(at + name.size())) return true;
+  }
+  return false;
+}
+
+std::vector<std::string> texts_of(const Request& r) {
+  std::vector<std::string> all = r.inputs;
+  for (const auto* list : {&r.over.peek(), &r.wrt.peek(), &r.by.peek(), &r.rules.peek()}) all.insert(all.end(), list->begin(), list->end());
+  all.push_back(r.at.peek());
+  all.push_back(r.about.peek());
+  for (std::string& text : all) {
+    if (text.ends_with(".mml")) text = read_file(text);
+  }
+  return all;
+}
+
+// Values of --set become what their names stand for; a name that occurs nowhere is a slip of the pen.
+void put_in(const Request& r, Assumed& assumed) {
+  for (const std::string& s : r.set) {
+    for (auto& [name, value] : assignments(s, "--set")) {
+      for (const auto& [other, v] : assumed.values) {
+        if (other == name) throw Error(ErrorKind::usage, fmt::format("{} is given twice in --set", name));
+      }
+      const std::vector<std::string> texts = texts_of(r);
+      if (std::none_of(texts.begin(), texts.end(), [&, n = name](const std::string& t) { return occurs_in(t, n); })) {
+        std::vector<std::string> names;
+        for (const std::string& input : r.inputs) {
+          for (const Symbol& symbol : free_symbols(read_input(input, {}))) names.push_back(symbol.name());
+        }
+        throw Error(ErrorKind::binding, fmt::format("--set: '{}' does not occur in the expression{}", name, suggestion(name, names)));
+      }
+      assumed.values.emplace_back(name, value);
+    }
+  }
+}
+
+}  // namespace
+
 Assumed assumptions_of(const Request& r) {
   Assumed result;
+  result.context.notices = r.notices.get();
+  for (const std::string& text : r.unknown) {
+    for (const std::string& name : split(text)) {
+      if (!is_identifier(name) || find_function(name) != nullptr) throw Error(ErrorKind::usage, fmt::format("--unknown takes names of functions that are not known; '{}' is none", name));
+      result.context.functions.emplace(name, 0);
+    }
+  }
+  put_in(r, result);
   std::map<std::string, Assumptions> facts;
   std::vector<std::string> relations;
   for (const std::string& text : r.assume) {
@@ -110,7 +188,7 @@ Assumed assumptions_of(const Request& r) {
         }
         continue;
       }
-      const Expr c = parse(part);
+      const Expr c = read_input(part, {}, "--assume");
       if (!c.is(Kind::relation)) throw Error(ErrorKind::usage, fmt::format("--assume takes statements such as \"a > 0, n integer\"; '{}' is none", part));
       const Expr& a = c.operands()[0];
       const Expr& b = c.operands()[1];
@@ -126,7 +204,23 @@ Assumed assumptions_of(const Request& r) {
     }
   }
   for (const auto& [name, a] : facts) result.context.names.emplace(name, Symbol(name, a));
-  for (const std::string& text : relations) result.conditions.push_back(parse(text, result.context));
+  for (const auto& [name, value] : result.values) {
+    // Facts of the name must hold for its value.
+    if (const auto at = facts.find(name); at != facts.end() && value.is_number()) {
+      const int sign = value.number().sign();
+      const Assumptions& a = at->second;
+      if ((a.has(Assumption::integer) && !value.number().is_integer()) || (a.has(Assumption::nonzero) && sign == 0) || (a.has(Assumption::nonnegative) && sign < 0) ||
+          (a.has(Assumption::nonpositive) && sign > 0)) {
+        throw Error(ErrorKind::usage, fmt::format("--set {}={} contradicts --assume, by which {} is {}", name, to_text(value), name, a.to_string()));
+      }
+    }
+    result.context.names.insert_or_assign(name, value);
+  }
+  for (const std::string& text : relations) {
+    const Expr c = parse(text, result.context);
+    if (c.is_constant(ConstantCode::false_value)) throw Error(ErrorKind::usage, fmt::format("--assume {} is false{}", text, result.values.empty() ? "" : " for the values of --set"));
+    if (!c.is_constant(ConstantCode::true_value)) result.conditions.push_back(c);
+  }
   return result;
 }
 
@@ -142,9 +236,9 @@ std::string indented(const std::string& text, const std::string& by) {
 namespace {
 template <class T>
 std::string typeset_any(const Request& r, const T& e) {
-  if (r.format == "unicode") return indented(to_unicode(e));
-  if (r.format == "latex") return indented(to_latex(e));
-  if (r.format == "mathml") return to_mathml(e);
+  if (r.format.get() == "unicode") return indented(to_unicode(e));
+  if (r.format.get() == "latex") return indented(to_latex(e));
+  if (r.format.get() == "mathml") return to_mathml(e);
   return indented(to_text(e));
 }
 }  // namespace
@@ -153,7 +247,7 @@ std::string typeset(const Request& r, const Expr& e) { return typeset_any(r, e);
 std::string typeset(const Request& r, const Equation& e) { return typeset_any(r, e); }
 
 std::string typeset(const Request& r, const Matrix& m) {
-  if (r.format != "text") return typeset_any(r, m);
+  if (r.format.get() != "text") return typeset_any(r, m);
   std::string out;
   for (Eigen::Index i = 0; i < m.rows(); ++i) {
     for (Eigen::Index j = 0; j < m.cols(); ++j) out += fmt::format("{}  [{}, {}] = {}", out.empty() ? "" : "\n", i + 1, j + 1, to_text(m(i, j)));
@@ -202,18 +296,9 @@ std::string read_file(const std::string& path) {
   return text.str();
 }
 
-void write_file(const std::string& path, const std::string& text) {
-  const auto parent = std::filesystem::path(path).parent_path();
-  if (!parent.empty() && !std::filesystem::is_directory(parent)) throw Error(ErrorKind::io, fmt::format("the folder of '{}' does not exist", path));
-  std::ofstream file(path, std::ios::binary);
-  file << text;
-  file.close();
-  if (!file) throw Error(ErrorKind::io, fmt::format("'{}' cannot be written", path));
-}
-
 LinearSolver linear_solver_of(const Request& r) {
-  if (r.linear_solver == "dense") return LinearSolver::dense;
-  if (r.linear_solver == "sparse") return LinearSolver::sparse;
+  if (r.linear_solver.get() == "dense") return LinearSolver::dense;
+  if (r.linear_solver.get() == "sparse") return LinearSolver::sparse;
   return LinearSolver::automatic;
 }
 

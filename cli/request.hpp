@@ -1,12 +1,15 @@
 // What the user asked for, and the answer in both forms: readable and JSON.
 #pragma once
 
+#include <cstdint>
+#include <memory>
 #include <nlohmann/json.hpp>
 #include <optional>
 #include <string>
 #include <vector>
 
 #include "boreon/boreon.hpp"
+#include "option.hpp"
 
 namespace boreon::cli {
 
@@ -17,46 +20,58 @@ struct Request {
   std::string command;
   std::vector<std::string> inputs;  ///< a model file, or expressions
   bool json = false;
-  std::vector<std::string> set;
-  std::vector<std::string> assume;
-  std::string out;
-  std::string format = "text";
-  std::string what;
-  std::string of;
-  std::vector<std::string> wrt;
-  std::string form;
-  std::vector<std::string> rules;
-  std::vector<std::string> rule_files;
-  std::string order = "bottom-up";
-  std::string extent = "fixed-point";
-  std::size_t limit = 0;
-  std::string coordinates;
-  std::vector<std::string> by;
-  std::string at;
-  std::string about;
-  int series_order = 6;
-  int digits = 0;
-  bool complex = false;
-  std::optional<double> until;
-  std::optional<std::size_t> samples;
-  std::string method = "bdf";
-  double tolerance = 0;
-  std::string linear_solver = "automatic";
-  std::string plot;
-  std::vector<std::string> show;
-  bool no_check = false;
-  std::string language = "c++";
-  std::string name;
-  std::vector<std::string> over;  ///< plot takes one, integrate several
-  bool principal_value = false;
-  bool numeric = false;
-  bool steps = false;
-  std::size_t points = 0;
-  bool log_x = false;
-  bool log_y = false;
-  bool verbose = false;
-  bool eigen = false;
-  bool certify = false;
+  Option<std::vector<std::string>> set;
+  Option<std::vector<std::string>> assume;
+  Option<std::vector<std::string>> unknown;  ///< functions that are meant to be unknown
+  Option<std::string> out;
+  Option<std::string> format{"text"};
+  Option<std::string> what;
+  Option<std::string> of;
+  Option<std::vector<std::string>> wrt;
+  Option<std::string> form;
+  Option<std::vector<std::string>> rules;
+  Option<std::vector<std::string>> rule_files;
+  Option<std::string> order{"bottom-up"};
+  Option<std::string> extent{"fixed-point"};
+  Option<std::size_t> limit{0};
+  Option<std::string> coordinates;
+  Option<std::vector<std::string>> by;
+  Option<std::string> at;
+  Option<std::string> about;
+  Option<int> series_order{6};
+  Option<int> digits{0};
+  Option<bool> complex{false};
+  Option<std::optional<double>> until;
+  Option<std::optional<std::size_t>> samples;
+  Option<std::string> method{"bdf"};
+  Option<double> tolerance{0};
+  Option<std::string> linear_solver{"automatic"};
+  Option<std::string> at_bound{"stop"};
+  Option<std::string> plot;
+  Option<std::vector<std::string>> show;
+  Option<bool> no_check{false};
+  Option<std::string> language{"c++"};
+  Option<std::string> name;
+  Option<std::vector<std::string>> over;  ///< plot takes one, integrate several
+  Option<bool> principal_value{false};
+  Option<bool> numeric{false};
+  Option<bool> steps{false};
+  Option<std::size_t> points{0};
+  Option<bool> log_x{false};
+  Option<bool> log_y{false};
+  Option<bool> verbose{false};
+  Option<bool> eigen{false};
+  Option<bool> certify{false};
+  bool force = false;
+  std::uint64_t work = default_work;
+
+  /// Remarks on names in the texts that were read, and warnings of commands; copies of the request share them.
+  std::shared_ptr<std::vector<Notice>> notices = std::make_shared<std::vector<Notice>>();
+  std::shared_ptr<std::vector<std::string>> warnings = std::make_shared<std::vector<std::string>>();
+  void warn(const std::string& text) const;
+
+  /// Some ten seconds.
+  static constexpr std::uint64_t default_work = 3'000'000'000U;
 };
 
 /// An answer: `text` for people, `json` for programs, and the exit code.
@@ -70,15 +85,17 @@ struct Answer {
 [[nodiscard]] bool is_model(const std::string& input);
 /// The model of the request with --set applied.
 [[nodiscard]] Model model_of(const Request& r);
-/// The names that the assumptions of the request declare, for reading expressions.
+/// The names that --assume, --set and --unknown declare, for reading expressions: a name that --set gives a value stands
+/// for that value in every text of the request.
 struct Assumed {
   ParseContext context;
   std::vector<Expr> conditions;
   std::vector<std::string> texts;
+  std::vector<std::pair<std::string, Expr>> values;  ///< of --set
 };
 [[nodiscard]] Assumed assumptions_of(const Request& r);
-/// An expression as text, or content MathML from a file *.mml.
-[[nodiscard]] Expr read_input(const std::string& input, const ParseContext& context);
+/// An expression as text, or content MathML from a file *.mml. `place` names the option it comes from in messages.
+[[nodiscard]] Expr read_input(const std::string& input, const ParseContext& context, const char* place = "");
 /// "x = 1/3, y = 2" as names and values.
 [[nodiscard]] std::vector<std::pair<std::string, Expr>> assignments(const std::string& text, const char* option);
 /// Split at commas outside parentheses.
@@ -93,7 +110,8 @@ struct Assumed {
 /// The text without blanks at the ends of its lines.
 [[nodiscard]] std::string tidy(const std::string& text);
 [[nodiscard]] std::string read_file(const std::string& path);
-void write_file(const std::string& path, const std::string& text);
+/// What the files of this request may replace.
+[[nodiscard]] OutputPolicy output_policy(const Request& r);
 [[nodiscard]] LinearSolver linear_solver_of(const Request& r);
 
 // The commands.

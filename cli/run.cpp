@@ -95,7 +95,92 @@ void draw(const Request& r, const Model& m, const System& s, const TimeResult& r
     f.curves.push_back(std::move(c));
   }
   f.y_label = same_unit ? common_unit : "";
-  write_figure(f, r.plot);
+  write_figure(f, r.plot.get(), output_policy(r));
+}
+
+// How far a run agrees with one of tighter tolerances, at every sample and for every state against its own size.
+struct Agreement {
+  double digits = 0;
+  std::size_t points = 0;
+  std::string worst;
+  double time = 0;
+  std::string verdict = "untested";
+  std::string text = "untested";
+};
+
+Agreement compare_runs(const System& s, const TimeResult& run, const TimeResult& reference) {
+  Agreement g;
+  g.digits = 15;
+  for (std::size_t i = 0; i < s.states.size(); ++i) {
+    double scale = 0;
+    for (const auto& y : run.states) scale = std::max(scale, std::fabs(y[i]));
+    for (std::size_t k = 0; k < std::min(run.times.size(), reference.times.size()); ++k) {
+      const double d = std::fabs(run.states[k][i] - reference.states[k][i]);
+      const double digits = d > 0 && scale > 0 ? -std::log10(d / scale) : std::isnan(d) ? 0.0 : 15.0;
+      if (digits < g.digits || g.worst.empty()) {
+        g.digits = std::clamp(digits, 0.0, g.digits);
+        g.worst = s.state_names[i];
+        g.time = run.times[k];
+      }
+    }
+  }
+  g.points = run.times.size();
+  g.verdict = g.digits >= 3 ? "agrees" : "disagrees";
+  return g;
+}
+
+// Repeats the run a hundred times tighter; where fewer than six digits agree, the tighter run becomes the answer and the
+// next one is tighter still, as long as the steps stay within the budget.
+Agreement tightened(const System& s, TimeOptions o, TimeResult& run, const Request& r) {
+  constexpr double wanted = 6;
+  constexpr double tightest = 1e-13;
+  constexpr long budget = 2'000'000;  // steps of all runs together
+  long steps = run.steps;
+  double tolerance = o.relative_tolerance;
+  int repeats = 0;
+  o.progress = nullptr;
+  Agreement g;
+  for (;;) {
+    TimeOptions finer = o;
+    finer.relative_tolerance = std::max(tightest, o.relative_tolerance / 100);
+    finer.absolute_tolerance = o.absolute_tolerance / 100;
+    if (!(finer.relative_tolerance < o.relative_tolerance)) break;
+    TimeResult reference = step_in_time(s, finer);
+    if (!reference.completed) {
+      if (g.points == 0) g.text = fmt::format("untested: the repetition with tolerances a hundred times tighter stopped ({})", reference.message);
+      break;
+    }
+    steps += reference.steps;
+    g = compare_runs(s, run, reference);
+    ++repeats;
+    g.text = fmt::format("the run repeated with tolerances a hundred times tighter agrees to {:.1f} digits at all {} samples (worst: {} at {:.6g})", g.digits, g.points, g.worst,
+                         g.time);
+    if (g.digits >= wanted || steps > budget) break;
+    tolerance = finer.relative_tolerance;
+    run = std::move(reference);
+    o = finer;
+  }
+  if (repeats > 1) g.text += fmt::format("; tightened to a tolerance of {:.0e} for that", tolerance);
+  if (g.points > 0 && g.digits < wanted) {
+    r.warn(fmt::format("only {:.1f} digits of this run are sure (worst: {} at {:.6g}), although it was repeated with tolerances down to {:.0e}: it is sensitive to the smallest errors", g.digits,
+                       g.worst, g.time, o.relative_tolerance));
+  }
+  return g;
+}
+
+// Outputs that have no value somewhere in the run, with the reason at the first place.
+void warn_of_undefined_outputs(const Request& r, const System& s, const TimeResult& run) {
+  for (std::size_t i = 0; i < s.outputs.size(); ++i) {
+    for (std::size_t k = 0; k < run.times.size(); ++k) {
+      const double v = run.outputs[k][i];
+      if (std::isfinite(v)) continue;
+      const Program program = make_program(std::vector<OutputGroup>{{"g", {s.outputs[i]}}}, std::vector<InputGroup>{{"y", s.states, s.state_names}, {"p", s.parameters, s.parameter_names}, {"t", {s.time}}}, {.rows = false});
+      const auto faults = diagnose(program, {run.states[k], s.parameter_values, {run.times[k]}}, 1);
+      r.warn(fmt::format("the output {} is {} at {} = {:.6g}{}", s.output_names[i], std::isnan(v) ? "undefined" : "infinite", s.time.name(), run.times[k],
+                         faults.empty() ? std::string() : fmt::format(": {} where {}", faults[0].subexpression, faults[0].operands)));
+      break;
+    }
+  }
 }
 
 }  // namespace
@@ -108,7 +193,7 @@ Answer solve(const Request& r) {
   const System s = steady_system(m);
   SteadyOptions options;
   options.linear_solver = linear_solver_of(r);
-  if (r.tolerance > 0) options.tolerance = r.tolerance;
+  if (r.tolerance.get() > 0) options.tolerance = r.tolerance.get();
   std::vector<Expr> sides;
   for (const ModelEquation& e : m.equations) sides.push_back(e.resolved.residual());
   const bool explicit_time = std::any_of(sides.begin(), sides.end(), [&](const Expr& e) { return depends_explicitly(e, m.independent); });
@@ -128,8 +213,15 @@ Answer solve(const Request& r) {
   if (explicit_time) a.text += fmt::format("  the equations depend on {0}; they are taken at {0} = {1}\n", m.independent.name(), m.run.from);
   list_values(a, m, s, result.values, result.outputs);
   if (!result.at_bounds.empty()) a.text += fmt::format("  at a bound: {}\n", fmt::join(result.at_bounds, ", "));
-  const double digits = result.correction > 0 ? std::clamp(-std::log10(result.correction), 0.0, 15.0) : 15.0;
-  a.text += fmt::format("check: one more Newton step changes digit {:.0f} and beyond\n", digits);
+  // The unknown that is known worst, and the equation that is fulfilled worst, each by its own measure.
+  const auto worst_of = [](const std::vector<double>& list) { return static_cast<std::size_t>(std::max_element(list.begin(), list.end()) - list.begin()); };
+  const double equation = result.term_residuals.empty() ? 0 : result.term_residuals[worst_of(result.term_residuals)];
+  const double correction = std::max(result.correction, result.corrections.empty() ? equation : 0.0);
+  const double digits = correction > 0 ? std::clamp(-std::log10(correction), 0.0, 15.0) : 15.0;
+  const std::string unknown = result.corrections.empty() ? std::string() : s.state_names[worst_of(result.corrections)];
+  a.text += unknown.empty() ? fmt::format("check: every equation is fulfilled exactly or to {:.1e} of its terms; the Jacobian is singular there\n", equation)
+                            : fmt::format("check: one more Newton step and rounding change digit {:.0f} and beyond of {}, the others later; every equation is fulfilled to {:.1e} of its terms\n",
+                                          std::floor(digits) + 1, unknown, equation);
   a.json["result"] = a.json["values"];
   a.json["status"] = "approximate";
   a.json["iterations"] = result.iterations.empty() ? 0 : result.iterations.size() - 1;
@@ -143,12 +235,28 @@ Answer solve(const Request& r) {
   Json table = Json::array();
   for (const Iteration& i : result.iterations) table.push_back({{"iteration", i.number}, {"residual_norm", i.residual_norm}, {"step_norm", i.step_norm}});
   a.json["iteration_table"] = table;
-  a.json["check"] = {{"method", "Newton correction at the answer"},
+  a.json["check"] = {{"method", "Newton correction and rounding of each unknown against its own size, each equation against its terms"},
                      {"points", 1},
                      {"digits", digits},
-                     {"worst", {{"correction", result.correction}}},
-                     {"verdict", digits >= 7 ? "agrees" : "disagrees"}};
-  if (!r.out.empty()) write_file(r.out, a.json["values"].dump(2) + "\n");
+                     {"worst", {{"correction", correction}, {"unknown", unknown}, {"equation_residual", equation}}},
+                     {"verdict", digits >= 6 ? "agrees" : "disagrees"}};
+  if (digits < 6) a.exit_code = 1;
+  if (r.out.peek().ends_with(".csv")) {
+    std::string names;
+    std::string values;
+    for (std::size_t i = 0; i < s.states.size(); ++i) {
+      names += (i > 0 ? "," : "") + s.state_names[i];
+      values += fmt::format("{}{:.17g}", i > 0 ? "," : "", result.values[i]);
+    }
+    for (std::size_t i = 0; i < s.outputs.size(); ++i) {
+      names += "," + s.output_names[i];
+      values += fmt::format(",{:.17g}", result.outputs[i]);
+    }
+    write_output(r.out.get(), names + "\n" + values + "\n", output_policy(r));
+    a.text += fmt::format("written to {}\n", r.out.get());
+  } else if (!r.out.peek().empty() && !r.out.peek().ends_with(".json")) {
+    throw Error(ErrorKind::usage, fmt::format("the values of a steady state are written as .csv or .json, not '{}'", r.out.peek()));
+  }
   return a;
 }
 
@@ -158,48 +266,38 @@ Answer simulate(const Request& r) {
   const System s = time_system(m);
   TimeOptions o;
   o.from = m.run.from;
-  if (!r.until && !m.run.until) throw Error(ErrorKind::usage, "say until when to run: --until 600, or until = 600 in [run] of the model");
-  o.until = r.until.value_or(m.run.until.value_or(0));
-  o.samples = r.samples.value_or(m.run.samples);
-  o.relative_tolerance = r.tolerance > 0 ? r.tolerance : m.run.relative_tolerance;
+  if (!r.until.get().has_value() && !m.run.until) throw Error(ErrorKind::usage, "say until when to run: --until 600, or until = 600 in [run] of the model");
+  o.until = r.until.get().value_or(m.run.until.value_or(0));
+  o.samples = r.samples.get().value_or(m.run.samples);
+  o.relative_tolerance = r.tolerance.get() > 0 ? r.tolerance.get() : m.run.relative_tolerance;
   o.absolute_tolerance = m.run.absolute_tolerance;
-  o.method = r.method == "adams" ? SteppingMethod::adams : SteppingMethod::bdf;
+  o.method = r.method.get() == "adams" ? SteppingMethod::adams : SteppingMethod::bdf;
   o.linear_solver = linear_solver_of(r);
   const bool terminal = !r.json && ::isatty(STDERR_FILENO) != 0;
   if (terminal) {
     o.progress = [&](double t) { fmt::print(stderr, "\r{:3.0f} %", 100 * (t - o.from) / (o.until - o.from)); };
   }
-  const TimeResult run = step_in_time(s, o);
+  o.at_bound = r.at_bound.get() == "warn" ? TimeOptions::AtBound::warn : r.at_bound.get() == "ignore" ? TimeOptions::AtBound::ignore : TimeOptions::AtBound::stop;
+  TimeResult run = step_in_time(s, o);
   if (terminal) fmt::print(stderr, "\r      \r");
+  if (!run.completed) {
+    const std::string bound = run.crossings.empty() ? std::string() : "; --at-bound warn runs on, or widen the bound";
+    throw Error(ErrorKind::convergence, fmt::format("the run of '{}' stopped: {}{}", m.title.empty() ? m.path : m.title, run.message, bound));
+  }
+  for (const BoundCrossing& c : run.crossings) {
+    r.warn(fmt::format("{} crosses its {} bound {:.6g} at {} = {:.6g}", c.state, c.upper ? "upper" : "lower", c.bound, m.independent.name(), c.time));
+  }
+  Agreement agreement;
+  if (!r.no_check) agreement = tightened(s, o, run, r);
   const auto& final_state = run.states.back();
-  if (!run.completed) throw Error(ErrorKind::convergence, fmt::format("the run of '{}' stopped: {}", m.title.empty() ? m.path : m.title, run.message));
   Answer a;
   a.text = fmt::format("{}\nrun from {} to {} {}: {} steps, {} ({})\n", m.title.empty() ? m.path : m.title, o.from, o.until, m.independent_unit, run.steps, run.method,
                        run.linear_solver);
   list_values(a, m, s, final_state, run.outputs.back());
-  double digits = 0;
-  std::string verdict = "untested";
-  if (!r.no_check) {
-    TimeOptions finer = o;
-    finer.relative_tolerance = std::max(1e-13, o.relative_tolerance / 100);
-    finer.absolute_tolerance = o.absolute_tolerance / 100;
-    finer.samples = 2;
-    finer.progress = nullptr;
-    const TimeResult reference = step_in_time(s, finer);
-    if (reference.completed) {
-      digits = 15;
-      double largest = 0;
-      for (const double v : final_state) largest = std::max(largest, std::abs(v));
-      for (std::size_t i = 0; i < final_state.size(); ++i) {
-        double scale = 0;
-        for (const auto& y : run.states) scale = std::max(scale, std::abs(y[i]));
-        const double d = std::abs(final_state[i] - reference.states.back()[i]);
-        if (d > 0 && scale > 0) digits = std::min(digits, -std::log10(d / scale));
-      }
-      verdict = digits >= 3 ? "agrees" : "disagrees";
-      a.text += fmt::format("check: the run repeated with tolerances a hundred times tighter agrees to {:.1f} digits\n", digits);
-    }
-  }
+  warn_of_undefined_outputs(r, s, run);
+  if (!r.no_check) a.text += "check: " + agreement.text + "\n";
+  const double digits = agreement.digits;
+  const std::string verdict = agreement.verdict;
   a.json["result"] = a.json["values"];
   a.json["status"] = "approximate";
   a.json["until"] = o.until;
@@ -213,17 +311,22 @@ Answer simulate(const Request& r) {
                           {"method", run.method},
                           {"linear_solver", run.linear_solver},
                           {"nonzeros", run.nonzeros}};
-  a.json["check"] = {{"method", "repeated with tolerances a hundred times tighter"}, {"points", 1}, {"digits", digits}, {"worst", nullptr}, {"verdict", verdict}};
-  if (verdict == "disagrees") a.exit_code = 1;
+  a.json["check"] = {{"method", "repeated with tolerances a hundred times tighter"},
+                     {"points", agreement.points},
+                     {"digits", digits},
+                     {"worst", agreement.points == 0 ? Json(nullptr) : Json{{"unknown", agreement.worst}, {"at", {{m.independent.name(), agreement.time}}}}},
+                     {"verdict", verdict}};
+  a.json["crossings"] = Json::array();
+  for (const BoundCrossing& c : run.crossings) a.json["crossings"].push_back({{"unknown", c.state}, {"time", c.time}, {"bound", c.bound}, {"side", c.upper ? "upper" : "lower"}});
   a.text += fmt::format("statistics: {} right-hand sides, {} Jacobians, {} error test failures, {} failed corrections\n", run.right_side_calls, run.jacobian_calls,
                         run.error_test_failures, run.nonlinear_failures);
   if (!r.out.empty()) {
-    write_file(r.out, to_csv(s, run));
-    a.text += fmt::format("{} samples written to {}\n", run.times.size(), r.out);
+    write_output(r.out.get(), to_csv(s, run), output_policy(r));
+    a.text += fmt::format("{} samples written to {}\n", run.times.size(), r.out.get());
   }
   if (!r.plot.empty()) {
     draw(r, m, s, run);
-    a.text += fmt::format("figure written to {}\n", r.plot);
+    a.text += fmt::format("figure written to {}\n", r.plot.get());
   }
   return a;
 }

@@ -28,17 +28,17 @@ std::string line(const Request& r, const Model& m, const std::string& left, cons
   const PrintOptions options{0, m.independent.name()};
   const Expr clean = plain(e);
   const bool equation = clean.is(Kind::relation);
-  if (r.format == "unicode") {
+  if (r.format.get() == "unicode") {
     if (equation) return indented(to_unicode(Equation{clean.operands()[0], clean.operands()[1]}, options), "    ");
     return indented(to_unicode(Equation{Symbol(left), clean}, options));
   }
-  if (r.format == "mathml") {
+  if (r.format.get() == "mathml") {
     if (equation) return to_mathml(Equation{clean.operands()[0], clean.operands()[1]}, MathmlPart::both, options);
     return to_mathml(Equation{Symbol(left), clean}, MathmlPart::both, options);
   }
-  const std::string body = r.format == "latex" ? to_latex(clean, options) : to_text(clean, options);
+  const std::string body = r.format.get() == "latex" ? to_latex(clean, options) : to_text(clean, options);
   if (equation) return "    " + body;
-  return "  " + (r.format == "latex" ? to_latex(Symbol(left)) : left) + " = " + body;
+  return "  " + (r.format.get() == "latex" ? to_latex(Symbol(left)) : left) + " = " + body;
 }
 
 }  // namespace
@@ -92,7 +92,7 @@ Answer show(const Request& r) {
     t += line(r, m, d.name, d.given) + (d.unit.empty() ? "" : "   [" + d.unit + "]") + (d.note.empty() ? "" : "   " + d.note) + "\n";
     definitions[d.name] = to_text(plain(d.given));
   }
-  t += r.format == "text" ? "\nequations\n" : "\nequations\n\n";
+  t += r.format.get() == "text" ? "\nequations\n" : "\nequations\n\n";
   Json equations = Json::object();
   for (const auto& e : m.equations) {
     const Expr sides[] = {e.given.lhs, e.given.rhs};

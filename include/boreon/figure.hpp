@@ -4,6 +4,8 @@
 #include <string>
 #include <vector>
 
+#include "boreon/output_file.hpp"
+
 namespace boreon {
 
 struct Curve {
@@ -27,8 +29,9 @@ struct Figure {
 };
 
 /// Several figures one below the other in one file, or one. The format follows the file name: .png or .svg. Throws
-/// Error(usage) on another ending or nothing to draw, Error(io) if gnuplot is missing or the file cannot be written.
-void write_figure(const Figure& figure, const std::string& path);
-void write_figures(const std::vector<Figure>& panels, const std::string& path);
+/// Error(usage) on another ending or nothing to draw, Error(io) if gnuplot is missing or the file cannot be written: the old
+/// one stays then. No name of a file is seen by a shell or by gnuplot.
+void write_figure(const Figure& figure, const std::string& path, const OutputPolicy& policy = {});
+void write_figures(const std::vector<Figure>& panels, const std::string& path, const OutputPolicy& policy = {});
 
 }  // namespace boreon

@@ -1,15 +1,20 @@
 #include "boreon/figure.hpp"
 
+#include <fcntl.h>
 #include <fmt/format.h>
+#include <spawn.h>
 #include <sys/wait.h>
 #include <unistd.h>
 
 #include <algorithm>
+#include <cerrno>
 #include <cmath>
-#include <cstdlib>
+#include <csignal>
+#include <cstring>
 #include <filesystem>
 
 #include "boreon/error.hpp"
+#include "boreon/work.hpp"
 
 namespace boreon {
 namespace {
@@ -64,12 +69,11 @@ std::string bars(const Figure& f, std::size_t block) {
   return s + "\nset xtics autofreq\nset xrange [*:*]\nset yrange [*:*]\n";
 }
 
-std::string script(const std::vector<Figure>& panels, const std::string& path, bool svg) {
+std::string script(const std::vector<Figure>& panels, bool svg) {
   const int width = panels[0].width;
   const int height = panels[0].height;
   std::string s = svg ? fmt::format("set terminal svg size {},{} noenhanced font 'DejaVu Sans,14' background rgb 'white'\n", width, height)
                       : fmt::format("set terminal pngcairo size {},{} noenhanced font 'DejaVu Sans,13'\n", width, height);
-  s += fmt::format("set output {}\n", quoted(path));
   s += "set encoding utf8\nset border 3 lw 1 lc rgb '#444444'\nset tics nomirror textcolor rgb '#222222'\nset grid lc rgb '#dddddd' lt 1 lw 1\nset key below maxrows 4 spacing "
        "1.2\n";
   if (panels.size() > 1) s += fmt::format("set multiplot layout {},1\n", panels.size());
@@ -106,12 +110,60 @@ std::string script(const std::vector<Figure>& panels, const std::string& path, b
     s += "\n";
   }
   if (panels.size() > 1) s += "unset multiplot\n";
-  return s + "unset output\n";
+  return s;
+}
+
+// Two ends of a file without a name: what is written to one is read from the other.
+class Nameless {
+ public:
+  explicit Nameless(const std::string& text) {
+    std::string pattern = (std::filesystem::temp_directory_path() / "boreon-XXXXXX").string();
+    descriptor_ = ::mkostemp(pattern.data(), O_CLOEXEC);
+    if (descriptor_ < 0) throw Error(ErrorKind::io, "no temporary file can be made for the figure");
+    ::unlink(pattern.c_str());
+    std::string_view rest = text;
+    while (!rest.empty()) {
+      const ssize_t n = ::write(descriptor_, rest.data(), rest.size());
+      if (n <= 0 && errno != EINTR) throw Error(ErrorKind::io, "the temporary file for the figure cannot be written (is the disk full?)");
+      if (n > 0) rest.remove_prefix(static_cast<std::size_t>(n));
+    }
+    ::lseek(descriptor_, 0, SEEK_SET);
+  }
+  ~Nameless() { ::close(descriptor_); }
+  Nameless(const Nameless&) = delete;
+  Nameless& operator=(const Nameless&) = delete;
+  [[nodiscard]] int descriptor() const noexcept { return descriptor_; }
+
+ private:
+  int descriptor_ = -1;
+};
+
+// Script from standard input, figure to standard output: no shell, and no name of a file in the script.
+void draw_with_gnuplot(const std::string& text, int target, const std::string& path) {
+  const Nameless input(text);
+  posix_spawn_file_actions_t actions;
+  posix_spawn_file_actions_init(&actions);
+  posix_spawn_file_actions_adddup2(&actions, input.descriptor(), STDIN_FILENO);
+  posix_spawn_file_actions_adddup2(&actions, target, STDOUT_FILENO);
+  posix_spawn_file_actions_addopen(&actions, STDERR_FILENO, "/dev/null", O_WRONLY, 0);
+  std::string name = "gnuplot";
+  char* const arguments[] = {name.data(), nullptr};
+  pid_t child = 0;
+  const int failed = ::posix_spawnp(&child, "gnuplot", &actions, nullptr, arguments, environ);
+  posix_spawn_file_actions_destroy(&actions);
+  if (failed == ENOENT) throw Error(ErrorKind::io, "gnuplot is not installed; install the package gnuplot-nox");
+  if (failed != 0) throw Error(ErrorKind::io, fmt::format("gnuplot cannot be started for the figure '{}' ({})", path, std::strerror(failed)));  // NOLINT: copied at once
+  int status = 0;
+  while (::waitpid(child, &status, 0) < 0 && errno == EINTR) {
+    if (interrupt_requested()) ::kill(child, SIGTERM);
+  }
+  if (interrupt_requested()) throw Error(ErrorKind::interrupted, fmt::format("the figure '{}' was not drawn: stopped before it was done", path));
+  if (!WIFEXITED(status) || WEXITSTATUS(status) != 0) throw Error(ErrorKind::io, fmt::format("gnuplot could not draw the figure '{}'", path));
 }
 
 }  // namespace
 
-void write_figures(const std::vector<Figure>& panels, const std::string& path) {
+void write_figures(const std::vector<Figure>& panels, const std::string& path, const OutputPolicy& policy) {
   if (panels.empty()) throw Error(ErrorKind::usage, "there is nothing to draw");
   const std::string ending = std::filesystem::path(path).extension().string();
   if (ending != ".png" && ending != ".svg") throw Error(ErrorKind::usage, fmt::format("a figure is written as .png or .svg, not '{}'", path));
@@ -124,24 +176,13 @@ void write_figures(const std::vector<Figure>& panels, const std::string& path) {
       if (f.categories.empty() && c.x.size() != c.y.size()) throw Error(ErrorKind::shape, fmt::format("the curve '{}' has {} x and {} y", c.label, c.x.size(), c.y.size()));
     }
   }
-  const auto parent = std::filesystem::path(path).parent_path();
-  if (!parent.empty() && !std::filesystem::is_directory(parent)) throw Error(ErrorKind::io, fmt::format("the folder of '{}' does not exist", path));
-  std::error_code ignored;
-  std::filesystem::remove(path, ignored);
-  std::string script_path = (std::filesystem::temp_directory_path() / "boreon-figure-XXXXXX").string();
-  const int descriptor = ::mkstemp(script_path.data());
-  if (descriptor < 0) throw Error(ErrorKind::io, "no temporary file can be made for the figure");
-  const std::string text = script(panels, path, ending == ".svg");
-  const bool written = ::write(descriptor, text.data(), text.size()) == static_cast<ssize_t>(text.size());
-  ::close(descriptor);
-  const int status = std::system(("gnuplot '" + script_path + "' >/dev/null 2>&1").c_str());  // NOLINT: a path made by mkstemp
-  std::filesystem::remove(script_path, ignored);
-  if (!written || status == -1 || WEXITSTATUS(status) != 0 || !std::filesystem::exists(path)) {
-    throw Error(ErrorKind::io,
-                WEXITSTATUS(status) == 127 ? std::string("gnuplot is not installed; install the package gnuplot-nox") : fmt::format("the figure '{}' could not be written", path));
-  }
+  OutputFile file(path, policy);
+  draw_with_gnuplot(script(panels, ending == ".svg"), file.descriptor(), path);
+  const bool whole = ending == ".png" ? file.head(8).starts_with("\x89PNG") && file.tail(12).find("IEND") != std::string::npos : file.tail(40).find("</svg>") != std::string::npos;
+  if (!whole) throw Error(ErrorKind::io, fmt::format("the figure '{}' could not be drawn whole (is the disk full?)", path));
+  file.finish();
 }
 
-void write_figure(const Figure& figure, const std::string& path) { write_figures({figure}, path); }
+void write_figure(const Figure& figure, const std::string& path, const OutputPolicy& policy) { write_figures({figure}, path, policy); }
 
 }  // namespace boreon
