@@ -33,3 +33,4 @@
 #include "boreon/system.hpp"          // IWYU pragma: export
 #include "boreon/text.hpp"            // IWYU pragma: export
 #include "boreon/traverse.hpp"        // IWYU pragma: export
+#include "boreon/work.hpp"            // IWYU pragma: export

@@ -17,7 +17,7 @@ namespace boreon {
 
 /// The derivative with respect to one variable, taken `order` times. Exact; the result is in canonical form and not
 /// simplified further. Memoised forward sweep, O(distinct nodes) per order. Unevaluated integrals follow Leibniz' rule.
-/// Throws Error(unsupported) where a function has no known rule (bessel_J by its order), Error(usage) for a negative
+/// Throws Error(unsupported) where a function has no known rule (cyl_bessel_j by its order), Error(usage) for a negative
 /// order or a variable that is none.
 [[nodiscard]] Expr derivative(const Expr& expression, const Expr& variable, int order = 1);
 /// Mixed derivative: one order after the other, derivative(f, {x, x, y}).
@@ -47,6 +47,17 @@ namespace boreon {
 [[nodiscard]] Matrix hessian(const Expr& expression, std::span<const Expr> variables);
 /// Both triangles of the Hessian, nonzeros only.
 [[nodiscard]] SparseMatrix sparse_hessian(const Expr& expression, std::span<const Expr> variables);
+
+/// The expression with an unknown function replaced by a known one: u(t), u(2*t), u'(t) and derivatives of any order.
+/// Throws Error(shape) where the numbers of arguments differ, Error(binding) if the function does not occur.
+///
+///     UnknownFunction u("u");
+///     substitute(u.derivative_at({t}, {2}) + u(t), u, Function("wave", {t}, sin(t)));   // 0
+[[nodiscard]] Expr substitute(const Expr& expression, const UnknownFunction& unknown, const Function& known);
+/// Entry by entry; a binding must hit at least one entry.
+[[nodiscard]] Matrix substitute(const Matrix& matrix, const Bindings& bindings, Unused unused = Unused::error);
+/// Entry by entry.
+[[nodiscard]] Matrix derivative(const Matrix& matrix, const Expr& variable, int order = 1);
 
 /// Carries out every unevaluated derivative in the expression.
 [[nodiscard]] Expr evaluate_derivatives(const Expr& expression);

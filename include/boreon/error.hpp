@@ -29,7 +29,8 @@ enum class ErrorKind {
   check,        ///< a cross-check that disagreed
   io,           ///< a file or a program that cannot be used
   usage,        ///< a call or a command line that makes no sense
-  limit         ///< work or size beyond a limit
+  limit,        ///< work or size beyond a limit
+  interrupted   ///< stopped by request_interrupt(), for instance at Ctrl-C
 };
 
 /// The word for a kind, as used in the JSON contract ("syntax", "name", ...).

@@ -75,8 +75,11 @@ struct NodeHeader {
 class Expr {
  public:
   Expr() noexcept : bits_(small(0)) {}  ///< zero
-  template <std::integral T>
+  template <WholeNumber T>
   Expr(T value) : bits_(from_integer(value)) {}  // NOLINT(google-explicit-constructor)
+  template <NotANumber T>
+    requires(!std::floating_point<T>)
+  Expr(T value) = delete;  // a truth value is truth(b); a character is no number; a name is Symbol("x")
   Expr(double value);                            // NOLINT(google-explicit-constructor): kept as a double, not made exact
   Expr(const Number& value);                     // NOLINT(google-explicit-constructor)
   Expr(const Expr& other) : bits_(other.share()) {}
@@ -147,7 +150,7 @@ class Expr {
   Expr(Adopt, std::uintptr_t bits) noexcept : bits_(bits) {}
 
   static constexpr std::uintptr_t small(std::int64_t v) noexcept { return (static_cast<std::uintptr_t>(v) << 2U) | tag_small; }
-  template <std::integral T>
+  template <WholeNumber T>
   static std::uintptr_t from_integer(T value) {
     if (std::in_range<std::int64_t>(value)) {
       const auto v = static_cast<std::int64_t>(value);

@@ -1,6 +1,7 @@
 // Models: equations with names, units and values, read from a TOML file.
 #pragma once
 
+#include <concepts>
 #include <limits>
 #include <optional>
 #include <string>
@@ -95,6 +96,7 @@ struct Model {
   [[nodiscard]] const NamedExpression* find_output(std::string_view name) const;
   /// Changes the value of a parameter. Throws Error(name) with a suggestion if there is none of that name.
   void set_parameter(std::string_view name, const Number& value);
+  void set_parameter(std::string_view name, std::floating_point auto value) { set_parameter(name, Number::from_double(static_cast<double>(value))); }
 };
 
 /// Reads a model file. Throws Error with file, line and column for everything wrong in it.

@@ -1,14 +1,25 @@
 // Exact rational numbers of any size, and doubles that C++ code handed in.
 #pragma once
 
+#include <concepts>
 #include <cstdint>
 #include <memory>
 #include <optional>
 #include <string>
 #include <string_view>
+#include <type_traits>
+#include <utility>
 #include <variant>
 
 namespace boreon {
+
+/// Whole numbers of C++: neither truth values nor characters.
+template <class T>
+concept WholeNumber = std::integral<T> && !std::same_as<T, bool> && !std::same_as<T, char> && !std::same_as<T, wchar_t> && !std::same_as<T, char8_t> &&
+                      !std::same_as<T, char16_t> && !std::same_as<T, char32_t>;
+/// Arithmetic types that must not become exact numbers without a word: double and its kind, bool, char.
+template <class T>
+concept NotANumber = std::is_arithmetic_v<T> && !WholeNumber<T>;
 
 /// A rational number (two machine words where that is enough, GMP beyond) or a double. Arithmetic on rationals is
 /// exact; as soon as one operand is a double the result is a double. A NaN cannot be a Number.
@@ -21,8 +32,22 @@ class Number {
   struct Big;  ///< a GMP rational behind an immutable shared pointer
 
   Number() noexcept : value_(Words{0, 1}) {}
-  Number(std::int64_t value) noexcept : value_(Words{value, 1}) {}  // NOLINT(google-explicit-constructor)
-  Number(std::int64_t num, std::int64_t den);                       ///< throws Error(domain) when den is 0
+  template <WholeNumber T>
+  Number(T value) noexcept(sizeof(T) < 8 || std::signed_integral<T>) {  // NOLINT(google-explicit-constructor)
+    if (std::in_range<std::int64_t>(value)) {
+      value_ = Words{static_cast<std::int64_t>(value), 1};
+    } else {
+      *this = from_unsigned(static_cast<std::uint64_t>(value));
+    }
+  }
+  /// A double, a truth value or a character is no exact number by itself: say Number::from_double(x) to keep the double,
+  /// Number::exact(x) for the rational it equals, Number::shortest_decimal(x) for the decimal it was typed as.
+  template <NotANumber T>
+  Number(T value) = delete;  // write Number::from_double(x), Number::exact(x) or Number::shortest_decimal(x)
+  Number(std::int64_t num, std::int64_t den);  ///< throws Error(domain) when den is 0
+  template <class A, class B>
+    requires(NotANumber<A> || NotANumber<B>)
+  Number(A num, B den) = delete;  // a quotient of whole numbers; write Number::exact(x) / Number::exact(y) for doubles
   static Number from_double(double value);                          ///< keeps the double; throws on NaN
   /// The exact rational that equals the double (every finite double is one).
   static Number exact(double value);
@@ -59,6 +84,7 @@ class Number {
   friend int compare(const Number& a, const Number& b);  ///< -1, 0, 1
 
  private:
+  static Number from_unsigned(std::uint64_t value);
   explicit Number(std::shared_ptr<const Big> big) noexcept : value_(std::move(big)) {}
   std::variant<Words, std::shared_ptr<const Big>, double> value_;
 };

@@ -4,6 +4,7 @@
 #include <complex>
 #include <cstddef>
 #include <cstdint>
+#include <initializer_list>
 #include <memory>
 #include <optional>
 #include <span>
@@ -30,6 +31,11 @@ struct OutputGroup {
   std::optional<SparsityPattern> pattern = std::nullopt;
 
   OutputGroup(std::string group_name, std::vector<Expr> expressions) : name(std::move(group_name)), values(std::move(expressions)) {}
+  /// The same from values in braces, {2.0, x + y}.
+  OutputGroup(std::string group_name, std::initializer_list<Expr> expressions) : name(std::move(group_name)), values(expressions) {}
+  /// A matrix or a vector as its entries row by row, zeros included; a sparse one as its nonzeros.
+  OutputGroup(std::string group_name, const Matrix& matrix);
+  OutputGroup(std::string group_name, const Vector& vector) : name(std::move(group_name)), values(vector.begin(), vector.end()) {}
   OutputGroup(std::string group_name, const SparseMatrix& matrix) : name(std::move(group_name)), values(matrix.values), pattern(matrix.pattern) {}
   /// The matrix by columns, as KLU and column-major sparse matrices store it: the pattern is that of the transpose.
   [[nodiscard]] static OutputGroup by_columns(std::string group_name, const SparseMatrix& matrix);
@@ -201,11 +207,15 @@ class Kernel {
   explicit Kernel(Program program);
   Kernel(std::shared_ptr<const Program> program, std::shared_ptr<const Executor> executor);
 
-  /// One pointer for each input group and each output group, in the order given to compile(). Outputs must not overlap
+  /// One pointer for each input group and each output group, in the order given to compile(): Error(shape) if their number
+  /// differs, in every form of call. What they point to is as long as its group. Outputs must not overlap
   /// inputs. Nothing is allocated after the first call in a thread (functions without a double precision rule of their
-  /// own, such as bessel_J, allocate inside). A value outside a function's domain gives NaN.
+  /// own, such as cyl_bessel_j, allocate inside). A value outside a function's domain gives NaN.
   void operator()(std::span<const double* const> inputs, std::span<double* const> outputs) const;
-  /// The same with a workspace of at least workspace_size() doubles from the caller: never allocates, locks or throws.
+  /// The same with every size checked, k({y, p}, {f}): Error(shape) names the group that is too short or too long.
+  void operator()(std::initializer_list<std::span<const double>> inputs, std::initializer_list<std::span<double>> outputs) const;
+  /// The same with a workspace of at least workspace_size() doubles from the caller (Error(shape) if it is smaller): never
+  /// allocates or locks.
   void operator()(std::span<const double* const> inputs, std::span<double* const> outputs, std::span<double> workspace) const;
   /// One point with the rows of loops shared among threads.
   void in_threads(unsigned threads, std::span<const double* const> inputs, std::span<double* const> outputs) const;
@@ -226,12 +236,20 @@ class Kernel {
   [[nodiscard]] std::string listing() const;                  ///< the machine code as text; empty for the interpreter
 
  private:
-  void check_shapes(std::size_t inputs, std::size_t outputs) const;
+  void check_shapes(std::size_t inputs, std::size_t outputs) const {
+    if (inputs != input_groups_ || outputs != output_groups_) [[unlikely]] {
+      wrong_shapes(inputs, outputs);
+    }
+  }
+  void wrong_shapes(std::size_t inputs, std::size_t outputs) const;
+  void check_workspace(std::size_t size) const;
   std::shared_ptr<const Program> program_;
   std::shared_ptr<const Executor> executor_;
   // Machine code of a program without loops, for the shortest way to it.
   void (*code_)(const CallFrame*) = nullptr;
   std::size_t code_workspace_ = 0;
+  std::size_t input_groups_ = 0;
+  std::size_t output_groups_ = 0;
 };
 
 /// make_program and Kernel in one.

@@ -1,6 +1,7 @@
 // simplify: the cheapest form that can be found and verified. equivalent: whether two expressions are the same function.
 #pragma once
 
+#include <complex>
 #include <cstddef>
 #include <cstdint>
 #include <functional>
@@ -69,8 +70,10 @@ struct EquivalenceResult {
   Equivalence verdict = Equivalence::undecided;
   std::string reason;
   std::vector<std::pair<std::string, double>> counterexample;  ///< where they differ
-  double left = 0;                                             ///< real part of the value there
-  double right = 0;
+  std::complex<double> left;                                   ///< the values there
+  std::complex<double> right;
+  std::size_t points = 0;  ///< at which both had a value
+  double digits = 0;       ///< to which they agree at the worst of them
 };
 /// Proved when the difference reduces to zero by exact rewriting; refuted when at some point of their common domain
 /// rigorous enclosures of the two values are disjoint; else undecided.

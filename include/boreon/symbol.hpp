@@ -78,6 +78,11 @@ class UnknownFunction {
 /// Whether this is the operand of an unknown call that carries its name; it is no variable.
 [[nodiscard]] bool is_function_head(const Expr& e);
 
+/// Whether these are two symbols of one name with different assumptions.
+[[nodiscard]] bool are_namesakes(const Expr& a, const Expr& b);
+/// Throws Error(binding) that names both with their assumptions: mixed up, one of them would silently be left alone.
+[[noreturn]] void reject_namesakes(const Expr& a, const Expr& b);
+
 /// Builds an unknown call from its operands (see Kind::unknown_call).
 [[nodiscard]] Expr unknown_call(std::span<const Expr> operands);
 

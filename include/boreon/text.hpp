@@ -7,6 +7,7 @@
 #include <span>
 #include <string>
 #include <string_view>
+#include <vector>
 
 #include "boreon/error.hpp"
 #include "boreon/expr.hpp"
@@ -14,6 +15,16 @@
 #include "boreon/symbol.hpp"
 
 namespace boreon {
+
+/// Something in a text that is valid but may not be what was meant: an undeclared function, a symbol that looks like a
+/// constant of another notation.
+struct Notice {
+  enum class What { unknown_function, symbol };
+  What what = What::symbol;
+  std::string name;     ///< the function or symbol
+  std::string message;  ///< one sentence with the remedy
+  SourcePosition position;
+};
 
 /// What names mean while a text is read.
 struct ParseContext {
@@ -31,6 +42,9 @@ struct ParseContext {
   Symbol independent{"t"};
   /// Where the text starts: added to the positions in errors.
   SourcePosition origin{};
+  /// Where remarks on undeclared names go, one for each name; null: nowhere. Declared functions, calls with primes and
+  /// under derivative(...), and y(t) of the independent variable give none.
+  std::vector<Notice>* notices = nullptr;
 
   /// A context that knows the symbols of an expression, so that parse(to_text(e), ParseContext::of(e)) == e whatever
   /// the assumptions of its symbols.

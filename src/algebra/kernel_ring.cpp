@@ -35,7 +35,7 @@ bool all_exact(const std::vector<LinearTerm>& parts) {
   return std::all_of(parts.begin(), parts.end(), [](const LinearTerm& p) { return p.coefficient.is_exact(); });
 }
 
-const Expr exponential_base = 0;  // stands for the base of exp(x)
+const Expr exponential_base = truth(true);  // stands for the base of exp(x); no base of a power is a truth value
 
 }  // namespace
 

@@ -2,9 +2,12 @@
 #include <fmt/ranges.h>
 
 #include <algorithm>
+#include <string>
+#include <unordered_map>
 
 #include "boreon/bindings.hpp"
 #include "boreon/error.hpp"
+#include "boreon/text.hpp"
 #include "boreon/traverse.hpp"
 
 namespace boreon {
@@ -54,7 +57,10 @@ class Substitution {
     for (const auto& e : bindings.entries()) {
       by_name_ = by_name_ || !e.name.empty();
       if (e.name.empty()) filter_ |= e.target.symbol_filter();
-      if (e.name.empty() && e.target.is(Kind::symbol)) direct_[e.target] = &e - bindings.entries().data();
+      if (e.name.empty() && e.target.is(Kind::symbol)) {
+        direct_[e.target] = &e - bindings.entries().data();
+        direct_names_.emplace(e.target.name(), e.target);
+      }
       if (e.name.empty() && e.target.is(Kind::unknown_call)) direct_[e.target] = &e - bindings.entries().data();
     }
     if (by_name_) filter_ = ~0U;
@@ -80,6 +86,7 @@ class Substitution {
           result = *value;
           return true;
         }
+        if (e.is(Kind::unknown_call)) check_left_behind(e);
         return false;
       case Kind::integral:
       case Kind::summation:
@@ -94,7 +101,9 @@ class Substitution {
       used_[static_cast<std::size_t>(*at)] = 1;
       return &bindings_.entries()[static_cast<std::size_t>(*at)].value;
     }
-    if (!by_name_ || !e.is(Kind::symbol) || is_function_head(e)) return nullptr;
+    if (!e.is(Kind::symbol) || is_function_head(e)) return nullptr;
+    if (const auto at = direct_names_.find(e.name()); at != direct_names_.end() && are_namesakes(at->second, e)) reject_namesakes(at->second, e);
+    if (!by_name_) return nullptr;
     for (std::size_t i = 0; i < used_.size(); ++i) {
       if (bindings_.entries()[i].name == e.name()) {
         used_[i] = 1;
@@ -102,6 +111,22 @@ class Substitution {
       }
     }
     return nullptr;
+  }
+
+  // u(t) replaced, but not u'(t) beside it.
+  void check_left_behind(const Expr& e) const {
+    bool derived = false;
+    std::vector<Expr> operands(e.operands().begin(), e.operands().end());
+    for (std::size_t i = 2; i < operands.size(); i += 2) {
+      derived = derived || !operands[i].is_integer(0);
+      operands[i] = 0;
+    }
+    if (!derived) return;
+    const auto* at = direct_.find(unknown_call(operands));
+    if (at == nullptr) return;
+    throw Error(ErrorKind::binding, fmt::format("{0} is replaced, but its derivative {1} occurs too and has no value of its own; replace the function with all its derivatives by "
+                                                "substitute(expression, UnknownFunction(\"{2}\"), Function(...)), or bind {1} as well",
+                                                to_text(unknown_call(operands)), to_text(e), e.name()));
   }
 
   // Inside, the bound symbol hides a binding of its own, and must not occur in any value that is put in.
@@ -175,6 +200,7 @@ class Substitution {
   const Bindings& bindings_;
   std::vector<char> used_;
   NodeMap<std::ptrdiff_t> direct_;
+  std::unordered_map<std::string, Expr> direct_names_;  // of the symbols among them
   bool by_name_ = false;
   std::uint32_t filter_ = 0;
   Rebuild rebuild_{[this](const Expr& e, Expr& result) { return replace(e, result); }};
@@ -186,19 +212,10 @@ void report_unused(std::span<const Expr> expressions, const Bindings& bindings, 
     const auto& entry = bindings.entries()[i];
     const std::string name = entry.name.empty() ? entry.target.name() : entry.name;
     std::vector<std::string> present;
-    bool other_assumptions = false;
-    for (const Symbol& s : free_symbols(expressions)) {
-      present.push_back(s.name());
-      other_assumptions = other_assumptions || s.name() == name;
-    }
+    for (const Symbol& s : free_symbols(expressions)) present.push_back(s.name());
     for (const Expr& c : unknown_calls(expressions)) present.push_back(c.name());
     std::sort(present.begin(), present.end());
     present.erase(std::unique(present.begin(), present.end()), present.end());
-    if (other_assumptions) {
-      throw Error(ErrorKind::binding, fmt::format("the expression has a symbol '{}' with other assumptions than the one that is bound ({}); use the "
-                                                  "same Symbol object, or bind by name",
-                                                  name, assumptions_of(entry.target).to_string()));
-    }
     std::string text = fmt::format("'{}' does not occur in the expression", name);
     if (present.empty()) {
       text += ", which has no symbols";

@@ -48,6 +48,7 @@ class ForwardSweep {
       done_[e] = 1;
       return;
     }
+    if (are_namesakes(e, variable_)) reject_namesakes(variable_, e);
     if (e.operands().empty() || e.is(Kind::relation) || e.is(Kind::logic)) return;
     terms_.clear();
     const auto wanted = [&](const Expr& child) {

@@ -3,6 +3,8 @@
 
 #include <algorithm>
 #include <numeric>
+#include <string>
+#include <unordered_map>
 
 #include "boreon/error.hpp"
 #include "boreon/traverse.hpp"
@@ -22,16 +24,25 @@ class Variables {
       const auto [slot, fresh] = index_.insert(all_[i]);
       if (!fresh) throw Error(ErrorKind::name, "the variable " + all_[i].name() + " is listed twice");
       *slot = i;
+      if (all_[i].is(Kind::symbol)) {
+        const auto [at, first] = names_.emplace(all_[i].name(), i);
+        if (!first) reject_namesakes(all_[at->second], all_[i]);
+      }
       filter_ |= all_[i].symbol_filter();
     }
   }
   [[nodiscard]] const std::size_t* find(const Expr& e) const { return e.is(Kind::symbol) || e.is(Kind::unknown_call) ? index_.find(e) : nullptr; }
+  /// Throws Error(binding) for a symbol that has the name of a variable but is none.
+  void check(const Expr& symbol) const {
+    if (const auto at = names_.find(symbol.name()); at != names_.end() && are_namesakes(all_[at->second], symbol)) reject_namesakes(all_[at->second], symbol);
+  }
   [[nodiscard]] std::uint32_t filter() const { return filter_; }
   [[nodiscard]] const std::vector<Expr>& all() const { return all_; }
 
  private:
   std::vector<Expr> all_;
   NodeMap<std::size_t> index_;
+  std::unordered_map<std::string, std::size_t> names_;
   std::uint32_t filter_ = 0;
 };
 
@@ -113,6 +124,7 @@ class ReverseSweep {
         }
         continue;
       }
+      if (e.is(Kind::symbol)) variables_.check(e);
       const bool active = frame.active || is_end(e);
       if (active) {
         index_.at(e) = static_cast<std::int32_t>(nodes_.size());

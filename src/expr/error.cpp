@@ -40,6 +40,7 @@ const char* to_string(ErrorKind kind) noexcept {
     case ErrorKind::io: return "io";
     case ErrorKind::usage: return "usage";
     case ErrorKind::limit: return "limit";
+    case ErrorKind::interrupted: return "interrupted";
   }
   return "error";
 }

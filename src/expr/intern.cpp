@@ -9,6 +9,7 @@
 #include <vector>
 
 #include "expr/node.hpp"
+#include "expr/work.hpp"
 
 namespace boreon {
 namespace {
@@ -161,6 +162,7 @@ void Node::release(const Node* node) noexcept {
 }
 
 Expr Node::intern(Kind kind, std::uint16_t code, std::span<Expr> operands) {
+  spend(40 + 4 * operands.size());
   std::uint64_t hash = mix((static_cast<std::uint64_t>(kind) << 16U) | code);
   std::uint32_t filter = 0;
   for (const Expr& e : operands) {
@@ -193,6 +195,7 @@ Expr Node::intern(Kind kind, std::uint16_t code, std::span<Expr> operands) {
 }
 
 Expr Node::intern_number(const Number& number) {
+  spend(40 + number.bits() / 64);
   const std::uint64_t hash = mix(number.hash());
   const auto same = [&](const Node& n) { return n.kind == Kind::number && n.number() == number; };
   const auto make = [&](std::size_t& size) {
@@ -211,7 +214,8 @@ Expr Node::intern_number(const Number& number) {
 }
 
 Expr Node::intern_symbol(std::string_view name, Assumptions assumptions) {
-  const std::uint64_t hash = hash_combine(hash_text(name), 0x5bd1e995U + assumptions.bits());
+  const std::uint64_t name_hash = hash_text(name);
+  const std::uint64_t hash = hash_combine(name_hash, 0x5bd1e995U + assumptions.bits());
   const auto same = [&](const Node& n) { return n.kind == Kind::symbol && n.symbol().assumptions == assumptions && n.symbol().name == name; };
   const auto make = [&](std::size_t& size) {
     size = sizeof(Node) + sizeof(SymbolPayload);
@@ -219,7 +223,7 @@ Expr Node::intern_symbol(std::string_view name, Assumptions assumptions) {
     n->hash = hash;
     n->references.store(1, std::memory_order_relaxed);
     n->size = 0;
-    n->symbol_filter = 1U << (hash & 31U);
+    n->symbol_filter = 1U << (mix(name_hash) & 31U);  // by name: a walk for one symbol meets its namesakes
     n->code = 0;
     n->kind = Kind::symbol;
     new (n + 1) SymbolPayload{std::string(name), assumptions};

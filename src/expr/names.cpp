@@ -1,6 +1,7 @@
 // Suggestions for misspelt names.
 #include <algorithm>
 #include <cctype>
+#include <utility>
 #include <vector>
 
 #include "boreon/names.hpp"
@@ -33,8 +34,78 @@ std::size_t distance(std::string_view a, std::string_view b) {
 
 }  // namespace
 
+std::string synonym(std::string_view name) {
+  // What other notations call the functions and constants of the grammar.
+  static constexpr std::pair<std::string_view, std::string_view> table[] = {
+      {"ln", "log"},
+      {"lg", "log10"},
+      {"ld", "log2"},
+      {"tg", "tan"},
+      {"ctg", "cot"},
+      {"cotan", "cot"},
+      {"cosec", "csc"},
+      {"arcsin", "asin"},
+      {"arccos", "acos"},
+      {"arctan", "atan"},
+      {"arctg", "atan"},
+      {"arctan2", "atan2"},
+      {"arcsinh", "asinh"},
+      {"arccosh", "acosh"},
+      {"arctanh", "atanh"},
+      {"arsinh", "asinh"},
+      {"arcosh", "acosh"},
+      {"artanh", "atanh"},
+      {"sh", "sinh"},
+      {"ch", "cosh"},
+      {"th", "tanh"},
+      {"fabs", "abs"},
+      {"modulus", "abs"},
+      {"sgn", "sign"},
+      {"signum", "sign"},
+      {"ceiling", "ceil"},
+      {"int", "floor"},
+      {"mod", "fmod"},
+      {"tgamma", "gamma"},
+      {"loggamma", "lgamma"},
+      {"gammaln", "lgamma"},
+      {"psi", "digamma"},
+      {"fact", "factorial"},
+      {"choose", "binomial"},
+      {"conj", "conjugate"},
+      {"real", "re"},
+      {"imag", "im"},
+      {"step", "heaviside"},
+      {"theta", "heaviside"},
+      {"expint", "Ei"},
+      {"erfinv", "inverse_erf"},
+      {"square_root", "sqrt"},
+      {"root", "sqrt"},
+      {"pow", "x^y"},
+      {"minimum", "min"},
+      {"maximum", "max"},
+  };
+  for (const auto& [other, here] : table) {
+    if (other == name) return std::string(here);
+  }
+  return {};
+}
+
+std::string former_name(std::string_view name) {
+  static constexpr std::pair<std::string_view, std::string_view> table[] = {
+      {"bessel_J", "cyl_bessel_j"}, {"bessel_Y", "cyl_neumann"}, {"bessel_I", "cyl_bessel_i"}, {"bessel_K", "cyl_bessel_k"},
+      {"legendre_P", "legendre"},   {"hermite_H", "hermite"},    {"dirac", "dirac_delta"},
+  };
+  for (const auto& [before, now] : table) {
+    if (before == name) return std::string(now);
+  }
+  return {};
+}
+
 std::string nearest_name(std::string_view name, std::span<const std::string> candidates) {
   if (name.size() > 200) return {};
+  for (const std::string& s : {former_name(name), synonym(name)}) {
+    if (!s.empty() && std::find(candidates.begin(), candidates.end(), s) != candidates.end()) return s;
+  }
   std::size_t best = 0;
   std::size_t common = 0;  // among equals the one that begins alike
   const std::string* winner = nullptr;

@@ -82,6 +82,12 @@ Number::Number(std::int64_t num, std::int64_t den) {
   value_ = Words{num, den};
 }
 
+Number Number::from_unsigned(std::uint64_t value) {
+  mpz_class z;
+  mpz_import(z.get_mpz_t(), 1, -1, sizeof value, 0, 0, &value);
+  return from_mpq(mpq_class(z));
+}
+
 Number Number::from_double(double value) {
   if (std::isnan(value)) throw Error(ErrorKind::domain, "not a number (NaN) cannot be part of an expression");
   Number n;

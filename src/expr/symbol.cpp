@@ -121,6 +121,18 @@ static const Assumptions function_head = Assumptions::from_bits(0x8000);
 
 bool is_function_head(const Expr& e) { return e.is(Kind::symbol) && assumptions_of(e) == function_head; }
 
+bool are_namesakes(const Expr& a, const Expr& b) {
+  // Symbols with marks beyond the assumptions (heads of functions, formal arguments of a model) are kept apart on purpose.
+  constexpr std::uint16_t all = 127;
+  const auto plain = [](const Expr& e) { return e.is(Kind::symbol) && (assumptions_of(e).bits() & ~all) == 0; };
+  return plain(a) && plain(b) && !(a == b) && a.name() == b.name();
+}
+
+void reject_namesakes(const Expr& a, const Expr& b) {
+  throw Error(ErrorKind::binding, fmt::format("two different symbols are named '{}': one is {}, the other {}; use the same Symbol object, or give one of them another name", a.name(),
+                                              assumptions_of(a).to_string(), assumptions_of(b).to_string()));
+}
+
 UnknownFunction::UnknownFunction(std::string_view name) : name_(name) { require_name(name, "function"); }
 
 Expr UnknownFunction::call(std::span<const Expr> args) const { return derivative_at(args, std::vector<int>(args.size(), 0)); }

@@ -26,6 +26,7 @@ const char* to_string(Verdict v) noexcept {
 }
 
 std::string Evidence::to_string() const {
+  if (verdict == Verdict::untested && entries == 0) return "untested: there is no entry to compare";
   if (verdict == Verdict::untested) return fmt::format("untested: no point was found where the {} could be compared", entries == 1 ? "derivative" : "entries");
   std::string text = fmt::format("{} to {:.1f} digits at {} points ({})", verdict == Verdict::agrees ? "agrees" : "DISAGREES: only", digits, points, method);
   if (verdict == Verdict::disagrees) {
@@ -88,7 +89,7 @@ class Checker {
     evidence.method = complex_steps_ > 0 ? "extrapolated differences in 60 digits, complex step" : "extrapolated differences in 60 digits";
     if (evidence.points == 0) {
       evidence.digits = 0;
-      evidence.verdict = claims_.empty() ? Verdict::agrees : Verdict::untested;
+      evidence.verdict = Verdict::untested;
     } else {
       evidence.verdict = evidence.digits >= options_.needed_digits ? Verdict::agrees : Verdict::disagrees;
     }

@@ -189,8 +189,13 @@ bool overlap(const Program& p, std::size_t points, std::span<const PointsIn> inp
 
 }  // namespace
 
-Kernel::Kernel(Program program) : program_(std::make_shared<const Program>(std::move(program))), executor_(make_interpreter(program_)) {}
+Kernel::Kernel(Program program) : program_(std::make_shared<const Program>(std::move(program))), executor_(make_interpreter(program_)) {
+  input_groups_ = program_->inputs.size();
+  output_groups_ = program_->outputs.size();
+}
 Kernel::Kernel(std::shared_ptr<const Program> program, std::shared_ptr<const Executor> executor) : program_(std::move(program)), executor_(std::move(executor)) {
+  input_groups_ = program_->inputs.size();
+  output_groups_ = program_->outputs.size();
   if (!program_->loops.empty()) return;
   const Executor::DirectCode code = executor_->code();
   code_ = code.call;
@@ -202,18 +207,43 @@ std::size_t Kernel::workspace_size() const noexcept { return executor_->workspac
 std::string Kernel::method() const { return executor_->method(); }
 std::string Kernel::listing() const { return executor_->listing(); }
 
-void Kernel::check_shapes(std::size_t inputs, std::size_t outputs) const {
+void Kernel::wrong_shapes(std::size_t inputs, std::size_t outputs) const {
   if (inputs != program_->inputs.size()) throw Error(ErrorKind::shape, fmt::format("the function takes {} input groups, got {}", program_->inputs.size(), inputs));
   if (outputs != program_->outputs.size()) throw Error(ErrorKind::shape, fmt::format("the function has {} output groups, got {}", program_->outputs.size(), outputs));
 }
 
+void Kernel::check_workspace(std::size_t size) const {
+  if (size < workspace_size()) throw Error(ErrorKind::shape, fmt::format("the workspace has {} doubles, {} are needed: see workspace_size()", size, workspace_size()));
+}
+
+void Kernel::operator()(std::initializer_list<std::span<const double>> inputs, std::initializer_list<std::span<double>> outputs) const {
+  check_shapes(inputs.size(), outputs.size());
+  const auto pointers_of = [](const auto& lists, const std::vector<Program::Group>& groups, const char* kind, auto& list) {
+    for (const auto& l : lists) {
+      const Program::Group& g = groups[list.size()];
+      if (l.size() != g.size) throw Error(ErrorKind::shape, fmt::format("the {} group '{}' has {} entries, got {}", kind, g.name, g.size, l.size()));
+      list.push_back(l.data());
+    }
+  };
+  thread_local std::vector<const double*> in;  // keep their memory from call to call
+  thread_local std::vector<double*> out;
+  in.clear();
+  out.clear();
+  pointers_of(inputs, program_->inputs, "input", in);
+  pointers_of(outputs, program_->outputs, "output", out);
+  (*this)(in, out);
+}
+
 void Kernel::operator()(std::span<const double* const> inputs, std::span<double* const> outputs) const {
+  check_shapes(inputs.size(), outputs.size());
   if (code_ == nullptr) return (*this)(inputs, outputs, thread_workspace(workspace_size()));
   const CallFrame frame{inputs.data(), outputs.data(), nullptr, thread_workspace(code_workspace_).data(), nullptr, 0, 0};
   code_(&frame);
 }
 
 void Kernel::operator()(std::span<const double* const> inputs, std::span<double* const> outputs, std::span<double> workspace) const {
+  check_shapes(inputs.size(), outputs.size());
+  check_workspace(workspace.size());
   if (code_ == nullptr) return run_point(*executor_, *program_, inputs.data(), outputs.data(), aligned(workspace.data()));
   const CallFrame frame{inputs.data(), outputs.data(), nullptr, aligned(workspace.data()), nullptr, 0, 0};
   code_(&frame);
@@ -234,6 +264,7 @@ void Kernel::in_threads(unsigned threads, std::span<const double* const> inputs,
 }
 
 void Kernel::operator()(std::span<const float* const> inputs, std::span<float* const> outputs) const {
+  check_shapes(inputs.size(), outputs.size());
   thread_local std::vector<PointsIn> in;
   thread_local std::vector<PointsOut> out;
   in.clear();

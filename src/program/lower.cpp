@@ -5,10 +5,13 @@
 #include <algorithm>
 #include <cmath>
 #include <cstdlib>
+#include <set>
+#include <string_view>
 
 #include "boreon/bindings.hpp"
 #include "boreon/catalogue.hpp"
 #include "boreon/error.hpp"
+#include "boreon/evaluate.hpp"
 #include "boreon/program.hpp"
 #include "boreon/symbol.hpp"
 #include "boreon/text.hpp"
@@ -135,8 +138,12 @@ class Lowering {
     const auto ops = e.operands();
     if (id == exponential) network.nodes[values_.at(ops[0])].sign = is_nonnegative(ops[0]) ? std::int8_t{1} : is_nonnegative(-ops[0]) ? std::int8_t{-1} : std::int8_t{0};
     if (ops.size() == 1) return row.max_args < 0 ? values_.at(ops[0]) : network.apply(OpCode::call, id, {values_.at(ops[0])});
+    if (ops.size() > 2 && row.min_args > 2) {
+      if (!e.has_symbols()) return network.number(evaluate(e));  // polynomial_root and its kind
+      if (ops.size() > 3) throw Error(ErrorKind::unsupported, fmt::format("{} has too many arguments for a numeric function", row.name));
+      return network.apply(OpCode::call, id, {values_.at(ops[0]), values_.at(ops[1]), values_.at(ops[2])});
+    }
     // min, max and hypot of several arguments are taken two at a time
-    if (ops.size() > 2 && row.min_args == 2 && row.max_args == 2) throw Error(ErrorKind::shape, "too many arguments");
     Id r = network.apply(OpCode::call, id, {values_.at(ops[0]), values_.at(ops[1])});
     for (std::size_t i = 2; i < ops.size(); ++i) r = network.apply(OpCode::call, id, {r, values_.at(ops[i])});
     return r;
@@ -219,10 +226,21 @@ NodeMap<Operand> declare_inputs(Program& program, std::span<const InputGroup> in
   return values;
 }
 
+// A group is found by its name: of two with one name the second could never be asked for.
+template <class Group>
+void check_names(std::span<const Group> groups, const char* kind) {
+  std::set<std::string_view> names;
+  for (const Group& g : groups) {
+    if (!names.insert(g.name).second) throw Error(ErrorKind::name, fmt::format("two {} groups are named '{}'", kind, g.name));
+  }
+}
+
 }  // namespace
 
 Program make_program(std::span<const OutputGroup> outputs, std::span<const InputGroup> inputs, const ProgramOptions& options) {
   if (inputs.size() > 1000) throw Error(ErrorKind::limit, "more than 1000 input groups");
+  check_names(inputs, "input");
+  check_names(outputs, "output");
   Program program;
   const NodeMap<Operand> input_values = declare_inputs(program, inputs);
   for (const OutputGroup& g : outputs) {
@@ -246,6 +264,15 @@ Program make_program(std::span<const OutputGroup> outputs, std::span<const Input
   std::vector<Operand> values;
   const std::vector<std::string> missing = lower(roots, input_values, options.optimise, program, values);
   if (!missing.empty()) {
+    for (const InputGroup& g : inputs) {
+      for (const Expr& v : g.variables) {
+        for (const OutputGroup& o : outputs) {
+          for (const Symbol& s : free_symbols(o.values)) {
+            if (are_namesakes(v, s)) reject_namesakes(v, s);
+          }
+        }
+      }
+    }
     std::vector<std::string> known;
     for (const auto& g : program.inputs) known.insert(known.end(), g.names.begin(), g.names.end());
     throw Error(ErrorKind::binding, fmt::format("{} occurs in the outputs but is no input of the function{}", fmt::join(missing, ", "), suggestion(missing[0], known)));
@@ -258,6 +285,13 @@ Program make_program(std::span<const OutputGroup> outputs, std::span<const Input
   order_for_registers(program);
   for (RowLoop& l : program.loops) order_for_registers(l.body);
   return program;
+}
+
+OutputGroup::OutputGroup(std::string group_name, const Matrix& matrix) : name(std::move(group_name)) {
+  values.reserve(static_cast<std::size_t>(matrix.size()));
+  for (Eigen::Index i = 0; i < matrix.rows(); ++i) {
+    for (Eigen::Index j = 0; j < matrix.cols(); ++j) values.push_back(matrix(i, j));
+  }
 }
 
 OutputGroup OutputGroup::by_columns(std::string group_name, const SparseMatrix& matrix) {

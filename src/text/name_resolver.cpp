@@ -3,6 +3,8 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cctype>
+#include <utility>
 
 #include "boreon/catalogue.hpp"
 #include "boreon/names.hpp"
@@ -18,6 +20,9 @@ NameResolver::NameResolver(const ParseContext& context, const TextErrors& errors
       continue;
     }
     if (t.primes > 0 && !context_.strict && !context_.names.contains(t.text)) primed_.insert(t.text);
+  }
+  for (const Token& t : tokens) {
+    if (t.type == Token::Type::name && (t.primes > 0 || !t.orders.empty())) derived_.insert(t.text);
   }
 }
 
@@ -75,6 +80,9 @@ Expr NameResolver::value(const Token& t) const {
   if (row != nullptr && !(row->also_letter && !context_.strict && t.primes == 0)) {
     errors_.fail(ErrorKind::name, fmt::format("{0} is a function and needs an argument: {0}(...)", t.text), t.at);
   }
+  if (const std::string now = t.quoted ? std::string() : former_name(t.text); !now.empty()) {
+    errors_.fail(ErrorKind::name, fmt::format("'{0}' is called {1} now: {1}(...)", t.text, now), t.at);
+  }
   if (context_.strict) {
     const auto names = known_names(false);
     errors_.fail(ErrorKind::name, fmt::format("the name '{}' is not known here{}", t.text, suggestion(t.text, names)), t.at);
@@ -86,7 +94,66 @@ Expr NameResolver::value(const Token& t) const {
   if (called_.contains(t.text) && row == nullptr && !t.quoted) {
     errors_.fail(ErrorKind::name, fmt::format("{0} is used both as a function, {0}(...), and as a plain name", t.text), t.at);
   }
+  if (!t.quoted) {
+    for (const auto& [other, here] : {std::pair{"Pi", "pi"}, {"PI", "pi"}, {"Inf", "infinity"}, {"inf", "infinity"}, {"INF", "infinity"}, {"Infinity", "infinity"}, {"infty", "infinity"}}) {
+      if (t.text == other) remark(Notice::What::symbol, t.text, fmt::format("{} is a symbol here; the constant is {}", t.text, here), t.at);
+    }
+  }
   return Symbol(t.text);
+}
+
+void NameResolver::remark(Notice::What what, const std::string& name, const std::string& message, std::size_t at) const {
+  if (context_.notices == nullptr) return;
+  for (const Notice& n : *context_.notices) {
+    if (n.name == name && n.what == what) return;
+  }
+  SourcePosition position = context_.origin;
+  position.line = std::max<std::size_t>(1, position.line);
+  position.column += at + (position.column == 0 ? 1 : 0);
+  context_.notices->push_back({what, name, message, position});
+}
+
+bool NameResolver::undeclared_symbol(const Expr& e, std::string_view name) const {
+  return e.is(Kind::symbol) && e.name() == name && !context_.names.contains(name) && !bound(std::string(name));
+}
+
+void NameResolver::remark_call(const Token& t, std::span<const Expr> args, bool derived) const {
+  if (context_.notices == nullptr || t.quoted || t.primes > 0 || !t.orders.empty() || derived || primed_.contains(t.text) || derived_.contains(t.text)) return;
+  if (context_.functions.contains(t.text) || context_.names.contains(t.text)) return;
+  if (args.size() == 1 && args[0] == context_.independent) return;
+  std::string arguments;
+  for (const Expr& a : args) arguments += (arguments.empty() ? "" : ", ") + to_text(a, {40});
+  std::string message;
+  std::string here = synonym(t.text);
+  if (here.empty()) {
+    std::string lower = t.text;
+    std::transform(lower.begin(), lower.end(), lower.begin(), [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
+    if (lower != t.text && find_function(lower) != nullptr) here = lower;
+  }
+  if (t.text == "ln") {
+    message = "ln is not known; the natural logarithm is log";
+  } else if (!here.empty()) {
+    message = fmt::format("{} is not known and is taken for an unknown function; here it is called {}", t.text, here);
+  } else {
+    const std::string near = nearest_name(t.text, known_names(true));
+    message = fmt::format("{0}({1}) calls {0} as an unknown function; for a product write {0}*({1}){2}", t.text, arguments,
+                          t.text.size() > 2 && near.size() > 2 ? fmt::format("; did you mean '{}'?", near) : "");
+  }
+  remark(Notice::What::unknown_function, t.text, message, t.at);
+}
+
+void NameResolver::remark_power(const Expr& base, const Expr& exponent, std::size_t at) const {
+  if (context_.notices == nullptr || !undeclared_symbol(base, "e")) return;
+  remark(Notice::What::symbol, "e", fmt::format("e is a symbol here; write exp({})", to_text(exponent, {40})), at);
+}
+
+void NameResolver::remark_exponential(const Expr& argument, std::size_t at) const {
+  if (context_.notices == nullptr) return;
+  for (const char* name : {"i", "j", "I"}) {
+    bool found = undeclared_symbol(argument, name);
+    for (const Expr& o : argument.operands()) found = found || undeclared_symbol(o, name);
+    if (found) remark(Notice::What::symbol, name, fmt::format("{} is a symbol here; the imaginary unit is 1i", name), at);
+  }
 }
 
 Expr NameResolver::raised(const Expr& call, int primes) {
@@ -112,6 +179,9 @@ void NameResolver::check_callable(const Token& t) const {
     return;
   }
   if (t.quoted) return;
+  if (const std::string now = former_name(t.text); !now.empty()) errors_.fail(ErrorKind::name, fmt::format("the function '{}' is called {} now", t.text, now), t.at);
+  // A word of another notation is remarked on, see remark_call.
+  if (!context_.strict && !synonym(t.text).empty()) return;
   const auto names = known_names(true);
   const std::string hint = suggestion(t.text, names);
   if (context_.strict) errors_.fail(ErrorKind::name, fmt::format("the function '{}' is not known here{}", t.text, hint), t.at);

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <set>
+#include <span>
 #include <string>
 #include <vector>
 
@@ -18,6 +19,11 @@ class NameResolver {
   [[nodiscard]] Expr value(const Token& t) const;
   /// Throws Error(name) unless the name may stand in front of a parenthesis.
   void check_callable(const Token& t) const;
+  /// Remarks that the text is valid but may mean something else, if the context asks for them: a call of a function that
+  /// nobody has declared, e^x, exp(i*x).
+  void remark_call(const Token& t, std::span<const Expr> args, bool derived) const;
+  void remark_power(const Expr& base, const Expr& exponent, std::size_t at) const;
+  void remark_exponential(const Expr& argument, std::size_t at) const;
   /// The symbol of that name, with the assumptions it was declared with.
   [[nodiscard]] Expr symbol(const std::string& n) const;
   [[nodiscard]] bool declared(const std::string& n) const;
@@ -30,6 +36,8 @@ class NameResolver {
   [[nodiscard]] std::size_t bound_count() const noexcept { return bound_.size(); }
 
  private:
+  void remark(Notice::What what, const std::string& name, const std::string& message, std::size_t at) const;
+  [[nodiscard]] bool undeclared_symbol(const Expr& e, std::string_view name) const;
   [[nodiscard]] bool bound(const std::string& n) const;
   [[nodiscard]] std::vector<std::string> known_names(bool callable) const;
   [[nodiscard]] static Expr raised(const Expr& call, int primes);
@@ -38,6 +46,7 @@ class NameResolver {
   const TextErrors& errors_;
   std::vector<std::string> bound_;
   std::set<std::string> primed_;  // names with a prime: unknown functions of the independent variable
+  std::set<std::string> derived_;  // names with a prime anywhere
   std::set<std::string> called_;
 };
 

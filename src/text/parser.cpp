@@ -273,6 +273,7 @@ class Parser {
           if (p.items[0].is_integer(0) && exponent.is_number() && exponent.number().sign() < 0) {
             errors_.fail(ErrorKind::domain, "division by zero: 0 to a negative power", where);
           }
+          names_.remark_power(p.items[0], exponent, where);
           return power(p.items[0], exponent);
         }
         case Op::conjunction: return conjunction(p.items);
@@ -481,11 +482,14 @@ class Parser {
       const bool own = t.quoted || t.primes > 0 || context_.functions.contains(t.text) || context_.names.contains(t.text);
       if (row != nullptr && !own) {
         if (row->name == "log" && f.args[0].is_integer(0)) errors_.fail(ErrorKind::domain, "log(0) has no value", t.at);
+        if (row->name == "exp") names_.remark_exponential(f.args[0], t.at);
         return call(*row, f.args);
       }
       if (const auto at = context_.functions.find(t.text); at != context_.functions.end() && at->second != 0 && at->second != f.args.size()) {
         throw Error(ErrorKind::shape, fmt::format("{} takes {} argument{}, got {}", t.text, at->second, at->second == 1 ? "" : "s", f.args.size()));
       }
+      const bool derived = std::any_of(frames_.begin(), frames_.end(), [](const Frame& outer) { return outer.type == Frame::Type::derivative; });
+      names_.remark_call(t, f.args, derived);
       std::vector<int> orders = t.orders;
       if (orders.empty()) {
         orders.assign(f.args.size(), 0);

@@ -19,6 +19,11 @@ void require_bound(std::span<const Expr> expressions, const Bindings& bindings) 
     if (bindings.find(s) == nullptr) missing.push_back(s.name());
   }
   if (missing.empty()) return;
+  for (const Symbol& s : free_symbols(expressions)) {
+    for (const auto& e : bindings.entries()) {
+      if (e.name.empty() && bindings.find(s) == nullptr && are_namesakes(e.target, s)) reject_namesakes(e.target, s);
+    }
+  }
   std::vector<std::string> bound;
   for (const auto& e : bindings.entries()) bound.push_back(e.name.empty() ? e.target.name() : e.name);
   throw Error(ErrorKind::binding, fmt::format("no value is given for {}{}", fmt::join(missing, ", "), suggestion(missing[0], bound)));

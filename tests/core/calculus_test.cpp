@@ -2,6 +2,8 @@
 #include <doctest/doctest.h>
 
 #include <Eigen/Dense>
+#include <algorithm>
+#include <string_view>
 
 #include "boreon/calculus.hpp"
 #include "boreon/cross_check.hpp"
@@ -17,15 +19,19 @@ using namespace boreon;
 TEST_CASE("the derivative of every function of the catalogue agrees with independent numerics") {
   const Symbol x("x");
   for (const FunctionRow& row : catalogue()) {
-    if (row.derivative == nullptr || row.name == "dirac" || row.name == "zeta") continue;
+    if (row.derivative == nullptr || row.name == "dirac_delta" || row.name == "zeta") continue;
     const auto n = static_cast<std::size_t>(row.min_args);
     for (std::size_t varied = 0; varied < n; ++varied) {
-      const bool order = varied == 0 && n == 2 &&
-                         (row.name.starts_with("bessel") || row.name == "legendre_P" || row.name == "hermite_H" || row.name == "polylog" || row.name == "polygamma" ||
-                          row.name == "incomplete_gamma");
-      if (order) continue;
+      // all but the last argument are orders and degrees, by which there is no closed derivative
+      static constexpr std::string_view with_order[] = {"cyl_bessel_j", "cyl_neumann", "cyl_bessel_i", "cyl_bessel_k", "sph_bessel",     "sph_neumann",  "legendre",        "hermite",
+                                                        "laguerre",     "polylog",     "polygamma",    "incomplete_gamma", "assoc_laguerre", "assoc_legendre", "sph_legendre"};
+      const bool order = std::find(std::begin(with_order), std::end(with_order), row.name) != std::end(with_order) && varied + 1 < n;
       std::vector<Expr> args;
-      for (std::size_t i = 0; i < n; ++i) args.push_back(i == varied ? Expr(x) : Expr(n == 2 && i == 0 ? Number(2) : Number(1, 3)));
+      for (std::size_t i = 0; i < n; ++i) args.push_back(i == varied ? Expr(x) : n == 3 ? Expr(i == 0 ? 3 : 1) : Expr(n == 2 && i == 0 ? Number(2) : Number(1, 3)));
+      if (order) {
+        CHECK_THROWS_AS((void)derivative(call(row, args), x), Error);
+        continue;
+      }
       CheckOptions options;
       const bool above_one = row.name == "acosh";
       options.ranges["x"] = {above_one ? 1.1 : 0.05, above_one ? 3.0 : 0.9};
@@ -65,7 +71,7 @@ TEST_CASE("rules that have a name") {
   CHECK(derivative(parse("piecewise(x^2 if x < 1, 2*x - 1 otherwise)"), x) == parse("piecewise(2*x if x < 1, 2 otherwise)"));
   CHECK(derivative(parse("heaviside(x)*x"), y).is_integer(0));
   CHECK(derivative(parse("limit(f(z, x), z to 0)"), x).is(Kind::derivative));
-  CHECK_THROWS_AS((void)derivative(bessel_J(x, 2), x), Error);
+  CHECK_THROWS_AS((void)derivative(cyl_bessel_j(x, 2), x), Error);
   CHECK_THROWS_AS((void)derivative(x, Expr(2)), Error);
   CHECK_THROWS_AS((void)derivative(x, x, -1), Error);
   CHECK_THROWS_AS((void)derivative(less(x, 1), x), Error);
@@ -144,7 +150,7 @@ TEST_CASE("rows of a large system are derived as if each stood alone, and errors
       CHECK((one.values[k] == whole.values[from + k]));
     }
   }
-  rows[650] = bessel_J(x[0], 2);
+  rows[650] = cyl_bessel_j(x[0], 2);
   CHECK_THROWS_AS((void)sparse_jacobian(rows, x), Error);
 }
 
@@ -175,8 +181,9 @@ TEST_CASE("substitution is simultaneous and says when it hits nothing") {
   }
   try {
     (void)substitute(Symbol("k", {Assumption::positive}), {{Symbol("k"), 1}});
+    CHECK_MESSAGE(false, "two symbols named k are mixed up");
   } catch (const Error& e) {
-    CHECK(std::string(e.what()).find("other assumptions") != std::string::npos);
+    CHECK(std::string(e.what()).find("one is real, the other positive") != std::string::npos);
   }
   Bindings by_name;
   by_name.set("k", 3);

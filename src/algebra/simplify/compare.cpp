@@ -6,6 +6,7 @@
 
 #include "algebra/kernel_ring.hpp"
 #include "algebra/simplify/transforms.hpp"
+#include "boreon/bindings.hpp"
 #include "boreon/catalogue.hpp"
 #include "boreon/error.hpp"
 #include "boreon/simplify.hpp"
@@ -113,13 +114,39 @@ struct Visited {
 };
 enum class Next { counted, skipped, stop };
 
+// A random point made telling: the k-th takes other signs than those before, every third has whole or half values (where
+// powers and cuts differ), every fifth is large or small. Assumptions, ranges and conditions hold as before.
+std::vector<double> telling_point(const PointEvaluator& f, const SimplifyOptions& options, std::size_t k, Sampler& sampler) {
+  std::vector<double> p = sampler.draw(options.conditions);
+  if (p.size() != f.leaves().size() || k == 0) return p;
+  std::vector<double> q = p;
+  for (std::size_t i = 0; i < q.size(); ++i) {
+    const Expr& leaf = f.leaves()[i];
+    if (options.ranges.contains(leaf.is(Kind::symbol) ? leaf.name() : to_text(leaf))) continue;
+    const Assumptions a = leaf.is(Kind::symbol) ? assumptions_of(leaf) : Assumptions();
+    if (a.has(Assumption::integer)) continue;
+    const bool signed_one = !a.has(Assumption::nonnegative) && !a.has(Assumption::nonpositive);
+    if (k % 3 == 2) q[i] = std::copysign(std::max(1.0, std::round(2 * std::fabs(q[i]))) / 2, q[i]);
+    if (k % 5 == 4) q[i] *= i % 2 == (k / 5) % 2 ? 1000 : 0.001;
+    // Patterns of signs: all alike, all others, then one by one.
+    const std::size_t pattern = k % 8;
+    const bool negative = pattern == 1 || (pattern > 1 && (((pattern * 5) >> (i % 3)) & 1U) != 0);
+    if (signed_one) q[i] = negative ? -std::fabs(q[i]) : std::fabs(q[i]);
+  }
+  if (options.conditions.empty()) return q;
+  Bindings b;
+  for (std::size_t i = 0; i < q.size(); ++i) b.set(f.leaves()[i], q[i]);
+  const bool good = std::all_of(options.conditions.begin(), options.conditions.end(), [&](const Expr& c) { return substitute(c, b, Unused::allowed).is_constant(ConstantCode::true_value); });
+  return good ? q : p;
+}
+
 // Visits random points until `wanted` of them counted, in at most five times as many attempts.
 template <class Visit>
 void at_random_points(const PointEvaluator& f, const SimplifyOptions& options, std::size_t wanted, Visit&& visit) {
   if (f.leaves().empty()) wanted = 1;
   Sampler sampler(f.leaves(), options.ranges, options.seed);
   for (std::size_t k = 0, counted = 0; k < wanted * 5 && counted < wanted; ++k) {
-    const std::vector<double> p = sampler.draw(options.conditions);
+    const std::vector<double> p = telling_point(f, options, k, sampler);
     if (p.size() != f.leaves().size()) return;
     double digits = 0;
     std::complex<double> values[2];
@@ -185,14 +212,20 @@ EquivalenceResult equivalent(const Expr& a, const Expr& b, const SimplifyOptions
   }
   const PointEvaluator f(a, b, options);
   std::size_t agreeing = 0;
-  at_random_points(f, options, std::max<std::size_t>(options.points, 8), [&](const Visited& v) {
-    if (v.result == PointResult::agree) ++agreeing;
+  at_random_points(f, options, std::max<std::size_t>(options.points, 16), [&](const Visited& v) {
+    if (v.result == PointResult::agree) {
+      ++agreeing;
+      out.digits = agreeing == 1 ? v.digits : std::min(out.digits, v.digits);
+      out.points = agreeing;
+    }
     if (v.result != PointResult::differ) return v.result == PointResult::agree ? Next::counted : Next::skipped;
     out.verdict = Equivalence::refuted;
     out.reason = "rigorous enclosures of the two values are disjoint";
     out.counterexample = named_point(f, v.point);
-    out.left = v.values[0].real();
-    out.right = v.values[1].real();
+    out.left = v.values[0];
+    out.right = v.values[1];
+    ++out.points;
+    out.digits = 0;
     return Next::stop;
   });
   if (out.verdict == Equivalence::refuted) return out;

@@ -1,0 +1,71 @@
+#include "expr/work.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <atomic>
+#include <limits>
+
+#include "boreon/error.hpp"
+
+namespace boreon {
+namespace {
+
+constexpr std::uint64_t unlimited = std::numeric_limits<std::uint64_t>::max();
+
+// Of this thread; set only by WorkBudget and WorkLimit, which restore them.
+thread_local constinit std::uint64_t budget_left = unlimited;
+thread_local constinit std::uint64_t budget_granted = unlimited;
+thread_local constinit std::uint64_t limit_left = unlimited;
+constinit std::atomic<bool> stop{false};
+static_assert(std::atomic<bool>::is_always_lock_free);
+
+[[noreturn]] void out_of_budget() {
+  budget_left = 0;
+  throw Error(ErrorKind::limit, fmt::format("this takes more work than its budget of {} units", budget_granted));
+}
+
+[[noreturn]] void interrupted() { throw Error(ErrorKind::interrupted, "stopped before it was done"); }
+
+}  // namespace
+
+WorkBudget::WorkBudget(std::uint64_t units) : outer_left_(budget_left), outer_granted_(budget_granted), granted_(std::min(units, budget_left)) {
+  budget_left = granted_;
+  budget_granted = granted_;
+}
+
+WorkBudget::~WorkBudget() {
+  budget_left = outer_left_ - used();
+  budget_granted = outer_granted_;
+}
+
+std::uint64_t WorkBudget::used() const { return granted_ - budget_left; }
+
+WorkLimit::WorkLimit(std::uint64_t units) : outer_left_(limit_left), granted_(std::min(units, limit_left)) { limit_left = granted_; }
+
+WorkLimit::~WorkLimit() { limit_left = outer_left_ - used(); }
+
+std::uint64_t WorkLimit::used() const { return granted_ - limit_left; }
+
+void spend(std::uint64_t units) {
+  if (stop.load(std::memory_order_relaxed)) interrupted();
+  if (units > budget_left) out_of_budget();
+  budget_left -= units;
+}
+
+void charge(std::uint64_t units) {
+  spend(units);
+  if (units > limit_left) {
+    limit_left = 0;
+    throw Error(ErrorKind::limit, "the search takes more work than its limit allows");
+  }
+  limit_left -= units;
+}
+
+bool must_end() noexcept { return budget_left == 0 || stop.load(std::memory_order_relaxed); }
+
+void request_interrupt() noexcept { stop.store(true, std::memory_order_relaxed); }
+void clear_interrupt() noexcept { stop.store(false, std::memory_order_relaxed); }
+bool interrupt_requested() noexcept { return stop.load(std::memory_order_relaxed); }
+
+}  // namespace boreon

@@ -1,0 +1,32 @@
+// Counting work: what it is charged to, and the limits that searches set themselves.
+#pragma once
+
+#include <cstdint>
+
+#include "boreon/work.hpp"
+
+namespace boreon {
+
+/// A limit that one search sets itself, so that it gives up in time for another method. While it lives, charge() on this
+/// thread throws Error(limit) once more than `units` have been charged. Limits nest, as budgets do.
+class WorkLimit {
+ public:
+  explicit WorkLimit(std::uint64_t units);
+  ~WorkLimit();
+  WorkLimit(const WorkLimit&) = delete;
+  WorkLimit& operator=(const WorkLimit&) = delete;
+  [[nodiscard]] std::uint64_t used() const;
+
+ private:
+  std::uint64_t outer_left_;
+  std::uint64_t granted_;
+};
+
+/// Work of a search: counts for the limits and for the budget. Throws Error(limit), Error(interrupted).
+void charge(std::uint64_t units);
+/// Work that belongs to no search (nodes, numbers, balls, samples): counts for the budget alone. Throws as charge().
+void spend(std::uint64_t units);
+/// Whether the budget is used up or an interrupt is asked for, so that trying another method is of no use.
+[[nodiscard]] bool must_end() noexcept;
+
+}  // namespace boreon
