@@ -10,6 +10,7 @@ namespace boreon {
 namespace {
 
 constexpr std::size_t dense_limit = 400;
+constexpr double singular = 1e-15;  // reciprocal condition of a matrix of which rounding alone keeps the pivots from zero
 
 // Each entry times the size of its unknown; rows then by their largest entry.
 struct Scaled {
@@ -59,7 +60,7 @@ std::optional<NewtonStep> newton_step(const SparsityPattern& pattern, const std:
   if (pattern.rows <= dense_limit) {
     const Eigen::PartialPivLU<Eigen::MatrixXd> lu(scaled.dense(pattern));
     const auto pivots = lu.matrixLU().diagonal().cwiseAbs();
-    if (!(pivots.minCoeff() > 0)) return std::nullopt;
+    if (!(pivots.minCoeff() > 0) || !(lu.rcond() > singular)) return std::nullopt;
     d = lu.solve(right);
   } else {
     std::vector<Eigen::Triplet<double>> entries;
@@ -91,7 +92,11 @@ Dependence dependence(const SparsityPattern& pattern, const std::vector<double>&
   if (pattern.rows > dense_limit || pattern.rows == 0) return result;
   const Scaled scaled(pattern, values, columns);
   if (!scaled.finite) return result;
-  const Eigen::JacobiSVD<Eigen::MatrixXd> svd(scaled.dense(pattern), Eigen::ComputeFullV | Eigen::ComputeFullU);
+  // The factorisation is cheap and settles all but nearly singular ones.
+  const Eigen::MatrixXd matrix = scaled.dense(pattern);
+  const Eigen::PartialPivLU<Eigen::MatrixXd> lu(matrix);
+  if (lu.matrixLU().diagonal().cwiseAbs().minCoeff() > 0 && lu.rcond() > 1e-9) return result;
+  const Eigen::JacobiSVD<Eigen::MatrixXd> svd(matrix, Eigen::ComputeFullV | Eigen::ComputeFullU);
   const Eigen::Index last = static_cast<Eigen::Index>(pattern.rows) - 1;
   if (svd.singularValues()(last) > 1e-11 * svd.singularValues()(0)) return result;
   for (Eigen::Index i = 0; i <= last; ++i) {

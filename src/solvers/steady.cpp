@@ -87,12 +87,23 @@ std::vector<std::string> at_bounds(const System& s, const std::vector<double>& y
 SteadyResult solve_steady(const System& given, const SteadyOptions& options) {
   const System system = checked(given, Purpose::steady);
   NewtonRun run(system, options.linear_solver);
-  SteadyResult best = from_start(run, system.start, true, options);
-  if (!best.converged && best.outcome != SteadyOutcome::not_finite_at_start) {
+  // Equations that depend on each other everywhere have no locally unique solution; what an iteration makes of them would
+  // be up to rounding. A start that fulfils them is an answer, with the unknowns that stay free.
+  const bool dependent = run.finite(system.start) && run.dependent_around(system.start);
+  SteadyResult best;
+  if (dependent) {
+    best.values = system.start;
+    best.converged = run.verify(system.start).worst_residual() <= 1e-14;
+    run.begin(system.start);
+    run.record(system.start);
+    best.iterations = run.iterations();
+  } else {
+    best = from_start(run, system.start, true, options);
+  }
+  if (!dependent && !best.converged && best.outcome != SteadyOutcome::not_finite_at_start) {
     SteadyResult other = from_start(run, system.start, false, options);
     if (other.converged) best = std::move(other);
   }
-  const bool dependent = !best.converged && best.outcome != SteadyOutcome::not_finite_at_start && run.dependent_around(best.values);
   std::mt19937_64 random(42);
   for (int k = 1; k <= options.restarts && !best.converged && !dependent; ++k) {
     const std::vector<double> start = another_start(system, run.scales(), k, random);
