@@ -11,9 +11,10 @@
 namespace boreon::cli {
 namespace {
 
-CheckOptions options_for(const Assumed& assumed) {
+CheckOptions options_for(const Request& r, const Assumed& assumed) {
   CheckOptions o;
   o.conditions = assumed.conditions;
+  if (r.points.get() != 0) o.points = r.points;
   return o;
 }
 
@@ -89,7 +90,7 @@ Answer derive_expression(const Request& r) {
     for (const Symbol& s : free_symbols(functions)) variables.push_back(s);
   }
   if (what != "jacobian" && functions.size() != 1) throw Error(ErrorKind::usage, fmt::format("--what {} takes one expression, got {}", what, functions.size()));
-  const CheckOptions options = options_for(assumed);
+  const CheckOptions options = options_for(r, assumed);
   if (what == "derivative") {
     const Expr d = derivative(functions[0], variables);
     a.text = typeset(r, d) + "\n";
@@ -231,7 +232,7 @@ Answer evaluate_command(const Request& r) {
   bool limits = false;
   postorder(e, [&](const Expr& x) {
     operators = operators || x.is(Kind::integral) || x.is(Kind::summation) || x.is(Kind::limit);
-    limits = limits || x.is(Kind::limit) || (x.is(Kind::summation) && x.operands()[3].is_constant(ConstantCode::infinity));
+    limits = limits || x.is(Kind::limit) || (x.is(Kind::summation) && (x.operands()[3].is_constant(ConstantCode::infinity) || !x.operands()[3].word() || *x.operands()[3].word() > 100000));
   });
   if (operators) closed = evaluate_operators(e, assumed.conditions);
   if (limits) e = closed;

@@ -103,6 +103,7 @@ Answer generate(const Request& r) {
   const bool cpp = *r.language == "c++" || *r.language == "cpp";
   const std::string name = identifier(r.name.empty() ? std::filesystem::path(r.inputs[0]).stem().string() : *r.name);
   const std::filesystem::path folder = r.out.empty() ? std::filesystem::path(".") : std::filesystem::path(*r.out);
+  if (!cpp && r.eigen) throw Error(ErrorKind::usage, "--eigen has no meaning for C: Eigen is a library of C++");
   if (r.show.empty()) {
     if (r.out.empty()) throw Error(ErrorKind::usage, fmt::format("say into which folder the source goes: --out {}", name));
     make_output_folder(folder.string());

@@ -73,7 +73,8 @@ Answer by_quadrature(const Request& r, const Expr& f, const std::vector<Integral
   }
   const QuadratureResult q = quadrature(integrand, last.variable, *last.from, *last.to, b, o);
   if (!q.converged)
-    throw Error(ErrorKind::convergence, fmt::format("quadrature does not converge (it found {:.6g} with an estimated error of {:.2g}); does the integral?", q.value, q.error));
+    throw Error(ErrorKind::convergence, q.reason.empty() ? fmt::format("quadrature does not converge (it found {:.6g} with an estimated error of {:.2g}); does the integral?", q.value, q.error)
+                                                              : fmt::format("the integrand has no real value somewhere in the range: {}", q.reason));
   const double digits = q.value == 0 ? 15 : std::min(15.0, -std::log10(std::max(q.error, 1e-16 * std::abs(q.value)) / std::abs(q.value)));
   a.json["result"] = fmt::format("{}", q.value);
   a.json["check"] = {{"method", "quadrature, estimated error"}, {"points", q.evaluations}, {"digits", digits}, {"worst", {{"error", q.error}}}, {"verdict", "untested"}};

@@ -33,6 +33,7 @@ struct FunctionRow {
   Parity parity = Parity::none;
   bool analytic = true;          ///< differentiable in the complex sense, so that the complex step applies
   bool overflows = false;        ///< may become infinite without leaving its domain, as exp does
+  int orders = 0;                ///< how many of the first arguments are orders or degrees: whole or small numbers, see ball_value()
   bool also_letter = false;      ///< the name is also a Greek letter and stands for a symbol when no parenthesis follows
   std::string_view domain = {};  ///< where real evaluation is defined, in words: "a positive argument"
 
@@ -63,6 +64,10 @@ struct FunctionRow {
 [[nodiscard]] inline bool is_call_of(const Expr& e, std::string_view name) { return e.is(Kind::call) && e.function().name == name; }
 /// A call of a known function in canonical form. Throws Error(shape) on a wrong number of arguments.
 [[nodiscard]] Expr call(const FunctionRow& row, std::span<const Expr> args);
+
+/// The ball rule of a row, guarded: an order beyond 10^9 gives an indeterminate ball (the ball library turns orders into
+/// machine words), and what that library gives up on throws Error(limit) instead of ending the program.
+void ball_value(const FunctionRow& row, Ball& result, std::span<const Ball> args, long precision);
 
 /// Values of a row in double, complex double: by its own rule or through the ball rule.
 [[nodiscard]] double evaluate_real(const FunctionRow& row, std::span<const double> args);

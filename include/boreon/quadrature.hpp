@@ -20,12 +20,15 @@ struct QuadratureResult {
   double value = 0;
   double error = 0;  ///< estimate of the absolute error
   std::size_t evaluations = 0;
+  std::string reason;      ///< where it did not converge: why the integrand has no real value somewhere, if it has none
   bool converged = false;  ///< whether the estimate is within about a hundred times the tolerance
 };
 
 /// The integral over x from `from` to `to` (finite or infinite) with all other symbols bound: double exponential
 /// substitution (Takahasi and Mori 1974, by Boost.Math) between breaks; near the ends of a range the integrand is taken
 /// in ball arithmetic at the exact distance from the end, so that singular ends and cancellation cost no digits.
+/// The range is also split at narrow peaks, steps and resonances, which are looked for on what stands inside exponentials
+/// and denominators; each piece is done a second time with other points, and the difference counts as error.
 /// Oscillating tails are summed between sign changes and extrapolated (Wynn 1956).
 /// Throws Error(binding) for symbols without a value.
 [[nodiscard]] QuadratureResult quadrature(const Expr& f, const Expr& x, const Expr& from, const Expr& to, const Bindings& bindings = {}, const QuadratureOptions& options = {});

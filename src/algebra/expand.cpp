@@ -305,7 +305,7 @@ class Expander {
 }  // namespace
 
 Expr expand(const Expr& expression, const Limits& limits) {
-  const poly::WorkLimit limit(poly::work_of_call);
+  const poly::WorkLimit limit(poly::work_of_call());
   if (expression.is(Kind::relation)) return relation(expression.relation_op(), expand(expression.operands()[0], limits), expand(expression.operands()[1], limits));
   return Expander(limits)(expression);
 }

@@ -44,7 +44,7 @@ bool hides(const KernelRing& ring, const Expr& x) {
 }  // namespace
 
 Expr factor(const Expr& expression) {
-  const poly::WorkLimit limit(poly::work_of_call);
+  const poly::WorkLimit limit(poly::work_of_call());
   return on_sides(expression, [](const Expr& e) {
     const KernelRing ring = ring_of({e});
     return ring.factored(ring.fraction_of(e));
@@ -52,7 +52,7 @@ Expr factor(const Expr& expression) {
 }
 
 Expr combine_fractions(const Expr& expression) {
-  const poly::WorkLimit limit(poly::work_of_call);
+  const poly::WorkLimit limit(poly::work_of_call());
   return on_sides(expression, [](const Expr& e) {
     const KernelRing ring = ring_of({e});
     const Fraction f = ring.fraction_of(e);
@@ -65,7 +65,7 @@ Expr combine_fractions(const Expr& expression) {
 }
 
 Quotient quotient(const Expr& e) {
-  const poly::WorkLimit limit(poly::work_of_call);
+  const poly::WorkLimit limit(poly::work_of_call());
   const KernelRing ring = ring_of({e});
   const Fraction f = ring.fraction_of(e);
   return {ring.expression(f.numerator), ring.expression(f.denominator)};
@@ -118,7 +118,7 @@ Expr collect(const Expr& expression, std::span<const Expr> symbols) {
 }
 
 std::vector<Expr> coefficients(const Expr& expression, const Expr& x) {
-  const poly::WorkLimit limit(poly::work_of_call);
+  const poly::WorkLimit limit(poly::work_of_call());
   const KernelRing ring = ring_of({expression, x});
   const Fraction f = ring.fraction_of(expression);
   const auto v = ring.index_of(x);
@@ -129,7 +129,7 @@ std::vector<Expr> coefficients(const Expr& expression, const Expr& x) {
 }
 
 Expr partial_fractions(const Expr& expression, const Expr& x) {
-  const poly::WorkLimit limit(poly::work_of_call);
+  const poly::WorkLimit limit(poly::work_of_call());
   const Expr roots[] = {expression, x};
   FractionMatrix system;  // undetermined coefficients, the right-hand side last
   system.ring = std::make_shared<const KernelRing>(roots);
@@ -206,7 +206,7 @@ Expr partial_fractions(const Expr& expression, const Expr& x) {
 }
 
 Expr greatest_common_divisor(const Expr& a, const Expr& b) {
-  const poly::WorkLimit limit(poly::work_of_call);
+  const poly::WorkLimit limit(poly::work_of_call());
   const KernelRing ring = ring_of({a, b});
   const Fraction x = ring.fraction_of(a);
   const Fraction y = ring.fraction_of(b);
@@ -215,7 +215,7 @@ Expr greatest_common_divisor(const Expr& a, const Expr& b) {
 }
 
 Expr resultant(const Expr& a, const Expr& b, const Expr& x) {
-  const poly::WorkLimit limit(poly::work_of_call);
+  const poly::WorkLimit limit(poly::work_of_call());
   const KernelRing ring = ring_of({a, b, x});
   const Fraction f = ring.fraction_of(a);
   const Fraction g = ring.fraction_of(b);

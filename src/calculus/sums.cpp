@@ -320,7 +320,8 @@ bool confirmed(const Expr& term, const Symbol& k, const Expr& from, const Expr& 
     std::vector<Expr> inner = leaves;
     inner.push_back(k);
     std::complex<double> sum = 0;
-    const double last = endless ? low->real() + 4000 : high->real();
+    const double last = endless ? low->real() + 4000 : std::min(high->real(), low->real() + 4000);
+    if (!endless && high->real() > last) continue;  // too many to add up: another point
     bool fine = true;
     double size = 0;
     std::vector<std::complex<double>> partial;
@@ -368,6 +369,20 @@ SumResult sum_with_report(const Expr& term, const Expr& index, const Expr& from,
     out.value = t * (to - from + 1);
     out.closed = true;
     out.method = "a constant term";
+    return out;
+  }
+  // Many terms between numbers: the closed form for a symbolic end is found and confirmed on short ranges.
+  constexpr std::int64_t few_terms = 3000;
+  if (from.word() && to.is_number() && to.number().is_integer() && compare(to.number() - from.number(), Number(few_terms)) > 0) {
+    const Symbol n("_end", {Assumption::integer});
+    std::vector<Expr> with_end(conditions.begin(), conditions.end());
+    with_end.push_back(greater_equal(n, from));
+    SumResult general = sum_with_report(term, index, from, n, with_end);
+    if (!general.closed) return out;
+    general.value = substitute(general.value, {{n, to}}, Unused::allowed);
+    for (Expr& c : general.conditions) c = substitute(c, {{n, to}}, Unused::allowed);
+    std::erase_if(general.conditions, [](const Expr& c) { return c.is_constant(ConstantCode::true_value); });
+    if (!has_undefined(general.value)) return general;
     return out;
   }
   Signs signs(conditions, true);

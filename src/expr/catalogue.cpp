@@ -15,6 +15,7 @@
 #include "expr/catalogue/rows.hpp"
 #include "expr/node.hpp"
 #include "expr/orientation.hpp"
+#include "expr/work.hpp"
 
 namespace boreon {
 
@@ -123,12 +124,40 @@ double midpoint(arb_srcptr x) { return arf_get_d(arb_midref(x), ARF_RND_NEAR); }
 
 namespace {
 
+// The ball library calls this where it would end the program: sizes beyond what it was made for, no memory.
+[[noreturn]] void give_up() { throw Error(ErrorKind::limit, "a number is too large for the arithmetic of special functions"); }
+
+bool beyond(const Ball& order) {
+  constexpr long most_bits = 30;
+  return arf_cmpabs_2exp_si(arb_midref(order.re()), most_bits) > 0 || arf_cmpabs_2exp_si(arb_midref(order.im()), most_bits) > 0;
+}
+
+}  // namespace
+
+void ball_value(const FunctionRow& row, Ball& result, std::span<const Ball> args, long precision) {
+  static const bool guarded = [] {
+    flint_set_abort(give_up);
+    return true;
+  }();
+  (void)guarded;
+  spend(200 + static_cast<std::uint64_t>(precision) * static_cast<std::uint64_t>(precision) / 64);
+  for (std::size_t i = 0; i < std::min<std::size_t>(args.size(), static_cast<std::size_t>(row.orders)); ++i) {
+    if (args[i].finite() && beyond(args[i])) {
+      acb_indeterminate(result.get());
+      return;
+    }
+  }
+  row.ball(result, args, precision);
+}
+
+namespace {
+
 // Raises the precision until the value is known well enough to round.
 template <class Finish>
 auto through_ball(const FunctionRow& row, std::span<const Ball> args, Finish finish) {
   Ball result;
   for (long precision = 64; precision <= 4096; precision *= 2) {
-    row.ball(result, args, precision);
+    ball_value(row, result, args, precision);
     if (accurate(result, double_bits)) return finish(result, true);
     if (!result.finite() && precision >= 256) break;
   }

@@ -11,6 +11,7 @@
 #include "boreon/error.hpp"
 #include "expr/big_number.hpp"
 #include "expr/hash.hpp"
+#include "expr/work.hpp"
 
 namespace boreon {
 namespace {
@@ -214,7 +215,10 @@ double Number::to_double() const {
 
 std::string Number::to_string() const {
   if (const auto* w = words()) return w->den == 1 ? fmt::format("{}", w->num) : fmt::format("{}/{}", w->num, w->den);
-  if (const auto* b = big()) return b->value.get_str();
+  if (const auto* b = big()) {
+    spend(bits() / 2);
+    return b->value.get_str();
+  }
   return fmt::format("{}", std::get<double>(value_));
 }
 
@@ -293,6 +297,7 @@ Number operator*(const Number& a, const Number& b) {
   const auto* x = a.words();
   const auto* y = b.words();
   if (x && y) return reduced(Wide{x->num} * y->num, Wide{x->den} * y->den);
+  spend((a.bits() + b.bits()) / 8);
   return from_mpq(to_mpq(a) * to_mpq(b));
 }
 

@@ -1,4 +1,5 @@
 // Canonical powers. Each rule states where it is valid; powers are principal values, x^a = exp(a*log(x)).
+#include <cmath>
 #include <vector>
 
 #include "boreon/catalogue.hpp"
@@ -149,6 +150,11 @@ Expr power_of_product(const Expr& base, const Expr& exponent) {
 
 Expr power(const Expr& base, const Expr& exponent) {
   if (exponent.is_integer(1)) return base;
+  // Doubles that are whole or half numbers are those numbers: pow(x, 0.5) is sqrt(x), pow(x, 2.0) is x^2.
+  if (exponent.is_number() && exponent.number().is_double() && !base.is_number()) {
+    const double e = exponent.number().to_double();
+    if (std::fabs(e) <= 1024 && 2 * e == std::floor(2 * e)) return power(base, Expr(Number::exact(e)));
+  }
   if (base.is_constant(ConstantCode::undefined) || exponent.is_constant(ConstantCode::undefined)) return undefined();
   if (is_condition(base) || is_condition(exponent)) {
     throw Error(ErrorKind::shape, "a condition cannot be used as a number in a power; use piecewise(1 if condition, 0 otherwise)");

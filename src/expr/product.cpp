@@ -58,6 +58,7 @@ class ProductBuilder {
       return 0;
     }
     if (entries_.empty()) return coefficient_;
+    drop_unit();
     if (Expr special; infinite(special)) return special;
     if (coefficient_.is_integer(1) && entries_.size() == 1) {
       const Entry& e = entries_.front();
@@ -77,6 +78,11 @@ class ProductBuilder {
   void scale(const Expr& number) {
     if (number.is_integer(1)) return;
     coefficient_ = coefficient_.is_integer(1) ? number : Expr(coefficient_.number() * number.number());
+  }
+
+  // double(1)*x is x: there is nothing to round.
+  void drop_unit() {
+    if (!entries_.empty() && !Node::is_small(coefficient_) && coefficient_.number().is_double() && coefficient_.number().to_double() == 1) coefficient_ = 1;
   }
 
   bool merge() {

@@ -77,6 +77,7 @@ class SumBuilder {
           infinite_ = coefficient.number().sign();
         }
       }
+      if (!Node::is_small(coefficient) && coefficient.number().is_double() && coefficient.number().to_double() == 1) coefficient = 1;
       if (!coefficient.is_integer(0)) {
         operands.push_back(std::move(entries_[i].term));
         operands.push_back(std::move(coefficient));

@@ -26,6 +26,8 @@ class WorkLimit {
 void charge(std::uint64_t units);
 /// Work that belongs to no search (nodes, numbers, balls, samples): counts for the budget alone. Throws as charge().
 void spend(std::uint64_t units);
+/// Whether a WorkBudget is in force on this thread.
+[[nodiscard]] bool has_budget() noexcept;
 /// Whether the budget is used up or an interrupt is asked for, so that trying another method is of no use.
 [[nodiscard]] bool must_end() noexcept;
 

@@ -50,7 +50,7 @@ struct Balls {
         const Ball args[] = {a, b, c};
         const FunctionRow& row = catalogue()[i.function];
         if (row.ball == nullptr) throw Error(ErrorKind::unsupported, fmt::format("{} has no rigorous evaluation", row.name));
-        row.ball(r, {args, i.operands}, precision);
+        ball_value(row, r, {args, i.operands}, precision);
         break;
       }
       case OpCode::conjunction: return truth(holds(a) && holds(b));

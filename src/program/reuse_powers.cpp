@@ -117,7 +117,9 @@ void reuse_exponentials(Network& network, const std::vector<std::uint32_t>& orde
 void reuse_powers(Network& network, const std::vector<std::uint32_t>& roots) {
   const std::vector<std::uint32_t> order = network.order(roots);
   reuse_exponentials(network, order);
-  // Of the powers of one base the one with the largest exponent is computed; the others divide it by the base.
+  // Of the powers of one base the one nearest to exponent 0 is computed; those further out on the same side of it multiply it
+  // with whole powers of the base (positive exponents) or divide it by them (negative ones). Then what underflows, overflows
+  // or vanishes on the way does so in the result as well; the other way round x^(4/3) = x^(7/3)/x has no value at 0.
   std::map<std::pair<std::uint32_t, double>, std::vector<std::pair<double, std::uint32_t>>> classes;
   for (const std::uint32_t id : order) {
     const Network::Node& n = network.nodes[id];
@@ -138,12 +140,18 @@ void reuse_powers(Network& network, const std::vector<std::uint32_t>& roots) {
     std::erase_if(members, [&](const auto& m) { return network.nodes[m.second].kind == Network::Kind::product; });
   }
   for (auto& [key, members] : classes) {
-    if (members.size() < 2) continue;
-    const auto top = *std::max_element(members.begin(), members.end());
-    for (const auto& [x, id] : members) {
-      const double steps = std::round(top.first - x);
-      if (id == top.second || steps > 4 || std::fabs(top.first - x - steps) > 4e-16 * std::fabs(top.first)) continue;
-      become_product(network.nodes[id], {{key.first, -steps}, {top.second, 1}});
+    for (const bool positive : {true, false}) {
+      const std::pair<double, std::uint32_t>* nearest = nullptr;
+      for (const auto& m : members) {
+        if ((m.first > 0) == positive && m.first != 0 && (nearest == nullptr || std::fabs(m.first) < std::fabs(nearest->first))) nearest = &m;
+      }
+      if (nearest == nullptr) continue;
+      for (const auto& [x, id] : members) {
+        if ((x > 0) != positive || id == nearest->second) continue;
+        const double steps = std::round(x - nearest->first);  // away from 0
+        if (std::fabs(steps) > 4 || std::fabs(x - nearest->first - steps) > 4e-16 * std::fabs(x)) continue;
+        become_product(network.nodes[id], {{key.first, steps}, {nearest->second, 1}});
+      }
     }
   }
 }

@@ -117,7 +117,10 @@ std::string script(const std::vector<Figure>& panels, bool svg) {
 class Nameless {
  public:
   explicit Nameless(const std::string& text) {
-    std::string pattern = (std::filesystem::temp_directory_path() / "boreon-XXXXXX").string();
+    std::error_code missing;
+    const std::filesystem::path folder = std::filesystem::temp_directory_path(missing);
+    if (missing) throw Error(ErrorKind::io, "there is no folder for temporary files; TMPDIR names one that does not exist");
+    std::string pattern = (folder / "boreon-XXXXXX").string();
     descriptor_ = ::mkostemp(pattern.data(), O_CLOEXEC);
     if (descriptor_ < 0) throw Error(ErrorKind::io, "no temporary file can be made for the figure");
     ::unlink(pattern.c_str());

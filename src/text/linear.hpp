@@ -5,6 +5,7 @@
 #include <vector>
 
 #include "boreon/expr.hpp"
+#include "expr/work.hpp"
 
 namespace boreon {
 
@@ -36,6 +37,7 @@ std::string write_linear(std::vector<Piece> start, std::size_t max_length, Expan
     if (!p.is_expr) {
       out += p.text;
     } else {
+      spend(100);
       pieces.clear();
       expand(p.expr, p.context, pieces);
       for (std::size_t i = pieces.size(); i-- > 0;) stack.push_back(std::move(pieces[i]));

@@ -33,7 +33,7 @@ void no_numeric_value(const Expr& e) {
     throw Error(ErrorKind::binding, fmt::format("the unknown function {} has no value; bind it, or substitute its definition first", shown(e)));
   }
   if (e.is(Kind::derivative)) {
-    throw Error(ErrorKind::unsupported, fmt::format("{} is an unevaluated derivative; carry it out with evaluate_derivatives() first", shown(e)));
+    throw Error(ErrorKind::unsupported, fmt::format("{} is an unevaluated derivative; carry it out first", shown(e)));
   }
   throw Error(ErrorKind::unsupported,
               fmt::format("{} has no numeric value: {}", shown(e),
@@ -50,7 +50,7 @@ double RealDomain::constant(ConstantCode code) {
     case ConstantCode::pi: return std::numbers::pi;
     case ConstantCode::egamma: return std::numbers::egamma;
     case ConstantCode::infinity: return std::numeric_limits<double>::infinity();
-    case ConstantCode::imaginary: throw Error(ErrorKind::domain, "the imaginary unit has no real value; use evaluate_complex()");
+    case ConstantCode::imaginary: throw Error(ErrorKind::domain, "the imaginary unit has no real value; ask for complex values");
     default: throw Error(ErrorKind::domain, "the expression is undefined (a division by zero was made when it was built)");
   }
 }
@@ -60,18 +60,18 @@ double RealDomain::power(const Expr& base, const Expr& exponent, double b, doubl
     throw Error(ErrorKind::domain, fmt::format("division by zero: {} is 0 in {}^({})", shown(base), shown(base), shown(exponent)));
   }
   if (e == 0.5) {
-    if (b < 0) throw Error(ErrorKind::domain, fmt::format("sqrt leaves its real domain: {} = {} is negative; use evaluate_complex() for complex values", shown(base), b));
+    if (b < 0) throw Error(ErrorKind::domain, fmt::format("sqrt leaves its real domain: {} = {} is negative; complex values are there when asked for", shown(base), b));
     return std::sqrt(b);
   }
   if (e == -1) return 1 / b;
   const double v = std::pow(b, e);
   if (std::isnan(v) && !std::isnan(b) && !std::isnan(e) && base.is_number()) {
     throw Error(ErrorKind::domain,
-                fmt::format("{} to the power {} is not real; use evaluate_complex() for the principal value, or cbrt() for a real cube root", shown(base), shown(exponent)));
+                fmt::format("{} to the power {} is not real; ask for complex values to get the principal one, or write cbrt(x) for a real cube root", shown(base), shown(exponent)));
   }
   if (std::isnan(v) && !std::isnan(b) && !std::isnan(e)) {
     throw Error(ErrorKind::domain,
-                fmt::format("{} = {} is negative, so its power {} = {} is not real; use evaluate_complex() for complex values", shown(base), b, shown(exponent), e));
+                fmt::format("{} = {} is negative, so its power {} = {} is not real; complex values are there when asked for", shown(base), b, shown(exponent), e));
   }
   return v;
 }
@@ -149,10 +149,12 @@ BallDomain::Value BallDomain::constant(ConstantCode code) const {
 BallDomain::Value BallDomain::power(const Expr&, const Expr& exponent, const Value& b, const Value& e) const {
   Ball r;
   if (const auto n = exponent.word(); n && *n > -1000000 && *n < 1000000) {
+    spend(static_cast<std::uint64_t>(std::abs(*n) < 2 ? 1 : std::ilogb(static_cast<double>(*n))) * static_cast<std::uint64_t>(60 + precision / 8));
     acb_pow_si(r.get(), b.get(), *n, precision);
   } else if (exponent.is_number() && exponent.number() == Number(1, 2)) {
     acb_sqrt(r.get(), b.get(), precision);
   } else {
+    spend(300 + static_cast<std::uint64_t>(precision) * static_cast<std::uint64_t>(precision) / 64);
     acb_pow(r.get(), b.get(), e.get(), precision);
   }
   return r;
@@ -162,7 +164,7 @@ BallDomain::Value BallDomain::call(const Expr& e, const std::vector<Value>& args
   const FunctionRow& row = e.function();
   if (row.ball == nullptr) throw Error(ErrorKind::unsupported, fmt::format("{} has no certified evaluation", row.name));
   Ball r;
-  row.ball(r, args, precision);
+  ball_value(row, r, args, precision);
   return r;
 }
 

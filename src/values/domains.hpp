@@ -2,6 +2,7 @@
 #pragma once
 
 #include <complex>
+#include <cstdint>
 #include <vector>
 
 #include "boreon/expr.hpp"
@@ -11,6 +12,7 @@ namespace boreon {
 
 struct RealDomain {
   using Value = double;
+  [[nodiscard]] static std::uint64_t cost() { return 8; }  ///< units of work for a node
   [[nodiscard]] static double number(const Number& n) { return n.to_double(); }
   [[nodiscard]] static double constant(ConstantCode code);
   static void add_scaled(double& s, double c, double t, bool) { s += c * t; }
@@ -23,6 +25,7 @@ struct RealDomain {
 
 struct ComplexDomain {
   using Value = std::complex<double>;
+  [[nodiscard]] static std::uint64_t cost() { return 12; }
   [[nodiscard]] static Value number(const Number& n) { return n.to_double(); }
   [[nodiscard]] static Value constant(ConstantCode code);
   static void add_scaled(Value& s, const Value& c, const Value& t, bool) { s += c.real() * t; }
@@ -36,6 +39,7 @@ struct ComplexDomain {
 struct BallDomain {
   using Value = Ball;
   long precision = 64;
+  [[nodiscard]] std::uint64_t cost() const { return 200 + static_cast<std::uint64_t>(precision) / 8; }
   [[nodiscard]] Value number(const Number& n) const { return Ball::from(n, precision); }
   [[nodiscard]] Value constant(ConstantCode code) const;
   void add_scaled(Value& s, const Value& c, const Value& t, bool unit) const {

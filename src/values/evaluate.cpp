@@ -36,6 +36,9 @@ void require_used(std::span<const Expr> expressions, const Bindings& bindings) {
     const bool hit = std::any_of(symbols.begin(), symbols.end(), [&](const Symbol& s) { return entry.name.empty() ? entry.target == s : entry.name == s.name(); }) ||
                      std::any_of(calls.begin(), calls.end(), [&](const Expr& c) { return entry.name.empty() && entry.target == c; });
     if (hit) continue;
+    for (const Symbol& s : symbols) {
+      if (entry.name.empty() && are_namesakes(entry.target, s)) reject_namesakes(entry.target, s);
+    }
     const std::string name = entry.name.empty() ? entry.target.name() : entry.name;
     std::vector<std::string> present;
     for (const Symbol& s : symbols) present.push_back(s.name());

@@ -9,6 +9,7 @@
 #include "boreon/error.hpp"
 #include "boreon/text.hpp"
 #include "boreon/traverse.hpp"
+#include "expr/work.hpp"
 
 namespace boreon {
 
@@ -62,6 +63,7 @@ class GraphEvaluator {
   template <class Leaf>
   std::vector<Value> run(const EvaluationPlan& plan, Leaf&& leaf) {
     const std::size_t n = plan.steps().size();
+    spend(n * domain_.cost());
     values_.assign(n, Value{});
     truth_.assign(n, 0);
     faults_.clear();

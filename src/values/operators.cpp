@@ -25,7 +25,8 @@ template <class Domain, class Value>
 bool finite_sum(const Domain& domain, const Expr& e, Value& value) {
   const auto from = e.operands()[2].word();
   const auto to = e.operands()[3].word();
-  if (!closed(e) || !from || !to || *to - *from > most_terms) return false;
+  std::int64_t terms = 0;
+  if (!closed(e) || !from || !to || __builtin_sub_overflow(*to, *from, &terms) || terms > most_terms) return false;
   const EvaluationPlan plan({&e.operands()[0], 1});
   GraphEvaluator<Domain> evaluator(domain);
   value = Value{};
@@ -165,6 +166,7 @@ bool BallDomain::operator_value(const Expr& e, Value& value) const {
   options->eval_limit = 20000;
   acb_calc_integrate(value.get(), integrand, &problem, a.get(), b.get(), precision, tolerance, options, precision);
   mag_clear(tolerance);
+  spend(1);  // what stopped inside the integrand stops here
   if (acb_is_finite(value.get()) == 0) throw Error(ErrorKind::unsupported, fmt::format("{} cannot be enclosed rigorously: a singularity in its range?", to_text(e, {80, {}})));
   // real integrands have real integrals
   if (a.real() && b.real() && arb_contains_zero(value.im()) != 0 && is_real(ops[0])) arb_zero(value.im());

@@ -13,7 +13,9 @@
 #include "boreon/evaluate.hpp"
 #include "boreon/traverse.hpp"
 #include "values/domains.hpp"
+#include "values/features.hpp"
 #include "values/graph_evaluator.hpp"
+#include "values/iterated_quadrature.hpp"
 
 namespace boreon {
 namespace {
@@ -71,7 +73,8 @@ class Integrand {
         return true;
       })[0];
     } catch (const Error& e) {
-      if (e.kind() == ErrorKind::binding || e.kind() == ErrorKind::unsupported) throw;
+      if (e.kind() == ErrorKind::binding || e.kind() == ErrorKind::unsupported || e.kind() == ErrorKind::limit || e.kind() == ErrorKind::interrupted) throw;
+      if (reason.empty()) reason = e.message();
       return std::numeric_limits<double>::quiet_NaN();
     }
   }
@@ -89,14 +92,17 @@ class Integrand {
         v = x;
         return true;
       });
-      if (!r[0].finite()) return std::numeric_limits<double>::quiet_NaN();
+      // What is not real has no part in a real integral.
+      if (!r[0].finite() || arb_contains_zero(r[0].im()) == 0) return std::numeric_limits<double>::quiet_NaN();
       return midpoint(r[0].re());
-    } catch (const Error&) {
+    } catch (const Error& e) {
+      if (e.kind() == ErrorKind::limit || e.kind() == ErrorKind::interrupted) throw;
       return std::numeric_limits<double>::quiet_NaN();
     }
   }
 
   std::size_t count = 0;
+  std::string reason;  // why it has no value at the first place where it has none
   [[nodiscard]] bool nested() const { return nested_; }
 
  private:
@@ -105,7 +111,7 @@ class Integrand {
     try {
       return evaluate(substitute(f_, {{x_, place}}, Unused::allowed));
     } catch (const Error& e) {
-      if (e.kind() == ErrorKind::binding || e.kind() == ErrorKind::unsupported || e.kind() == ErrorKind::limit) throw;
+      if (e.kind() == ErrorKind::binding || e.kind() == ErrorKind::unsupported || e.kind() == ErrorKind::limit || e.kind() == ErrorKind::interrupted) throw;
       return std::numeric_limits<double>::quiet_NaN();
     }
   }
@@ -160,7 +166,7 @@ Piece finite_piece(Integrand& f, const Expr& from, const Expr& to, double tolera
   p.value = rule.integrate(g, a, b, tolerance, &error, &size);
   // the rule reports its error for the range from -1 to 1
   p.error = std::max(error * std::min(1.0, (b - a) / 2), 1e-15 * size);
-  if (size < 1e-150) return {p.value, 0};
+  if (size < 1e-150 && bad == 0) return {p.value, 0};
   if (bad > 0 || p.error > 100 * tolerance * size) {  // kinks and jumps inside: subdivision
     double other = 0;
     double other_size = 0;
@@ -174,6 +180,26 @@ Piece finite_piece(Integrand& f, const Expr& from, const Expr& to, double tolera
     if (finite && (bad > 0 || other < p.error)) return {v, std::max(other, 1e-15 * other_size)};
   }
   if (bad > 0) throw Undefined{};
+  if (!f.nested()) {
+    // The same rule on two unequal parts looks at other places: what one has missed the other may see.
+    static boost::math::quadrature::tanh_sinh<double> second(7);
+    const double middle = a + 0.381966 * (b - a);
+    if (middle > a && middle < b) {
+      const auto part = [&](double left, double right, bool lower) {
+        double part_error = 0;
+        double part_size = 0;
+        const auto h = [&](double x, double xc) {
+          const bool at_end = lower ? xc < 0 : xc > 0;
+          const double v = at_end && std::abs(xc) < 1e-2 * (b - a) ? f.near(lower ? low : high, -xc) : f.at(x);
+          return std::isfinite(v) ? v : 0.0;
+        };
+        return second.integrate(h, left, right, std::max(tolerance, 1e-10), &part_error, &part_size);
+      };
+      const double other = part(a, middle, true) + part(middle, b, false);
+      const double apart = std::abs(other - p.value);
+      if (apart > 1e-9 * std::max(size, std::abs(other))) p.error = std::max(p.error, apart);
+    }
+  }
   return p;
 }
 
@@ -327,6 +353,12 @@ QuadratureResult quadrature(const Expr& f, const Expr& x, const Expr& from, cons
     const double v = end_value(p, {});
     if (v > a && v < b) places.emplace_back(v, p);
   }
+  if (const auto iterated = iterated_quadrature(g, x, a, b, options.tolerance)) {
+    out = *iterated;
+    out.value *= sign;
+    return out;
+  }
+  for (const double v : narrow_places(g, x, a, b)) places.emplace_back(v, Expr(Number::exact(v)));
   if (std::isinf(a) && std::isinf(b) && places.empty()) places.emplace_back(0.0, Expr(0));
   std::sort(places.begin(), places.end(), [](const auto& p, const auto& q) { return p.first < q.first; });
   std::vector<Expr> ends{low};
@@ -349,11 +381,12 @@ QuadratureResult quadrature(const Expr& f, const Expr& x, const Expr& from, cons
   } catch (const Undefined&) {
     out.error = infinite;
   } catch (const Error& e) {
-    if (e.kind() == ErrorKind::binding || e.kind() == ErrorKind::unsupported || e.kind() == ErrorKind::limit) throw;
+    if (e.kind() == ErrorKind::binding || e.kind() == ErrorKind::unsupported || e.kind() == ErrorKind::limit || e.kind() == ErrorKind::interrupted) throw;
     out.error = infinite;
   } catch (const std::exception&) {  // Boost reports what does not converge by exceptions
     out.error = infinite;
   }
+  if (!out.converged) out.reason = integrand.reason;
   out.evaluations = integrand.count;
   return out;
 }

@@ -2,8 +2,10 @@
 #include <doctest/doctest.h>
 
 #include <cmath>
+#include <limits>
 #include <map>
 
+#include "boreon/calculus.hpp"
 #include "boreon/evaluate.hpp"
 #include "boreon/program.hpp"
 #include "boreon/text.hpp"
@@ -113,7 +115,9 @@ TEST_CASE("powers: halves are roots, exponents that differ by whole numbers are 
   const Names n;
   CHECK(counts({pow(n.x, Expr(1) / 2)}, n.v).count("power") == 0);
   CHECK(counts({pow(n.x, Expr(5) / 2)}, n.v) == Counts{{"multiply", 2}, {"sqrt", 1}});
-  CHECK(counts({pow(n.x, Expr(1) / 3), pow(n.x, Expr(4) / 3), pow(n.x, Expr(-2) / 3)}, n.v)["power"] == 1);
+  CHECK(counts({pow(n.x, Expr(1) / 3), pow(n.x, Expr(4) / 3), pow(n.x, Expr(7) / 3)}, n.v)["power"] == 1);
+  // a negative power from a positive one would be 0/0 at 0
+  CHECK(counts({pow(n.x, Expr(1) / 3), pow(n.x, Expr(-2) / 3), pow(n.x, Expr(-5) / 3)}, n.v)["power"] == 2);
   CHECK(counts({pow(n.x, n.y), pow(n.x, n.z)}, n.v)["power"] == 2);
   check_values({pow(n.x, Expr(1) / 3), pow(n.x, Expr(4) / 3), pow(n.x, Expr(-2) / 3), pow(n.x, Expr(5) / 2), pow(n.x, 11), pow(n.x, -7)}, n.v, 0.5, 2);
 }
@@ -196,4 +200,44 @@ TEST_CASE("deep chains and wide sums become programs without recursion, in linea
   CHECK(sum.operation_count() == 2 * many.size() - 1);
   const std::vector<double> ones(many.size(), 1.0);
   CHECK(Kernel(sum).evaluate({ones})[0][0] == static_cast<double>(many.size()));
+}
+
+TEST_CASE("powers that come from other powers keep their values at 0, at infinity and at the ends of the range") {
+  const Symbol x("x");
+  test::RandomExpression random(4711, {});
+  const auto pick = [&](int n) { return std::min(n - 1, static_cast<int>(random.number(0, n))); };
+  for (int round = 0; round < 300; ++round) {
+    std::vector<Expr> f;
+    const int denominator = 1 + pick(5);
+    const int count = 2 + pick(4);
+    for (int i = 0; i < count; ++i) f.push_back(power(x, Expr(Number(pick(33) - 16, denominator))));
+    if (round % 3 == 0) f.push_back(derivative(f[0], x));
+    const Kernel plain(program_of(f, {x}, false));
+    const Kernel optimised(program_of(f, {x}));
+    for (const double base : {0.0, 1e-150, 1e-110, 1e-300, 1e150, 1e200, std::numeric_limits<double>::infinity(), -1e-150, -1e150, -2.0, 0.7}) {
+      const auto expected = plain.evaluate({{base}})[0];
+      const auto got = optimised.evaluate({{base}})[0];
+      for (std::size_t i = 0; i < f.size(); ++i) {
+        CAPTURE(to_text(f[i]));
+        CAPTURE(round);
+        CAPTURE(base);
+        if (!std::isfinite(expected[i])) {
+          CHECK(std::isnan(expected[i]) == std::isnan(got[i]));
+          continue;
+        }
+        // below the range of normal numbers digits are lost in either way
+        if (std::fabs(expected[i]) < 1e-290) {
+          CHECK(std::fabs(got[i]) < 1e-280);
+        } else {
+          CHECK(got[i] == doctest::Approx(expected[i]).epsilon(1e-12));
+        }
+      }
+    }
+  }
+  const Expr root = power(x, Expr(7) / 3);
+  const Kernel k(program_of({root, derivative(root, x), derivative(root, x, 2)}, {x}));
+  CHECK(k.evaluate({{0.0}})[0] == std::vector<double>{0, 0, 0});
+  CHECK(k.evaluate({{1e-150}})[0][1] == doctest::Approx(7.0 / 3 * 1e-200));
+  const Kernel mixed(program_of({power(x, 2.0), power(x, 1.5), 1 / x}, {x}));
+  CHECK(mixed.evaluate({{1e-110}})[0][2] == doctest::Approx(1e110));
 }

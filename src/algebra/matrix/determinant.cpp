@@ -173,7 +173,7 @@ std::optional<Expr> written_out(const Matrix& a) {
 }  // namespace
 
 Expr determinant(const Matrix& a) {
-  const poly::WorkLimit limit(poly::work_of_call);
+  const poly::WorkLimit limit(poly::work_of_call());
   require_square(a, "the determinant");
   const Eigen::Index n = a.rows();
   if (n == 0) return 1;
@@ -209,7 +209,7 @@ Matrix adjugate(const Matrix& a) {
 }
 
 Expr characteristic_polynomial(const Matrix& a, const Expr& x) {
-  const poly::WorkLimit limit(poly::work_of_call);
+  const poly::WorkLimit limit(poly::work_of_call());
   require_square(a, "the characteristic polynomial");
   const FractionMatrix m = FractionMatrix::of(a, {});
   const KernelRing& ring = *m.ring;

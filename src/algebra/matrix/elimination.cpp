@@ -88,7 +88,7 @@ Matrix identity_matrix(Eigen::Index n) {
 }
 
 Matrix inverse(const Matrix& a) {
-  const poly::WorkLimit limit(poly::work_of_call);
+  const poly::WorkLimit limit(poly::work_of_call());
   require_square(a, "the inverse");
   const Eigen::Index n = a.rows();
   Matrix both(n, 2 * n);
@@ -99,14 +99,14 @@ Matrix inverse(const Matrix& a) {
 }
 
 Eigen::Index rank(const Matrix& a) {
-  const poly::WorkLimit limit(poly::work_of_call);
+  const poly::WorkLimit limit(poly::work_of_call());
   if (a.size() == 0) return 0;
   FractionMatrix m = FractionMatrix::of(a, field_options);
   return static_cast<Eigen::Index>(m.reduce_rows(a.cols()).size());
 }
 
 Matrix reduced_row_echelon_form(const Matrix& a) {
-  const poly::WorkLimit limit(poly::work_of_call);
+  const poly::WorkLimit limit(poly::work_of_call());
   if (a.size() == 0) return a;
   FractionMatrix m = FractionMatrix::of(a, field_options);
   (void)m.reduce_rows(a.cols());
@@ -114,7 +114,7 @@ Matrix reduced_row_echelon_form(const Matrix& a) {
 }
 
 Matrix null_space(const Matrix& a) {
-  const poly::WorkLimit limit(poly::work_of_call);
+  const poly::WorkLimit limit(poly::work_of_call());
   FractionMatrix m = FractionMatrix::of(a, field_options);
   const std::vector<Eigen::Index> pivots = m.reduce_rows(a.cols());
   const Matrix r = m.expressions();
@@ -131,7 +131,7 @@ Matrix null_space(const Matrix& a) {
 }
 
 LU lu_decomposition(const Matrix& a) {
-  const poly::WorkLimit limit(poly::work_of_call);
+  const poly::WorkLimit limit(poly::work_of_call());
   FractionMatrix m = FractionMatrix::of(a, field_options);
   const Eigen::Index n = a.rows();
   LU out;
@@ -164,7 +164,7 @@ LU lu_decomposition(const Matrix& a) {
 }
 
 Vector solve_linear(const Matrix& a, const Vector& b) {
-  const poly::WorkLimit limit(poly::work_of_call);
+  const poly::WorkLimit limit(poly::work_of_call());
   require_square(a, "a linear system");
   if (b.size() != a.rows())
     throw Error(ErrorKind::shape, "the right-hand side has " + std::to_string(b.size()) + " components, the matrix has " + std::to_string(a.rows()) + " rows");

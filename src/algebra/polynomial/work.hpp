@@ -8,7 +8,7 @@ namespace boreon::poly {
 using boreon::charge;
 using boreon::WorkLimit;
 
-/// What one call of the public interface may use: some seconds.
-inline constexpr std::uint64_t work_of_call = 2000000000U;
+/// What one call of the public interface may use: some seconds, or what a budget in force has left.
+[[nodiscard]] inline std::uint64_t work_of_call() { return has_budget() ? ~std::uint64_t{0} : 2000000000U; }
 
 }  // namespace boreon::poly

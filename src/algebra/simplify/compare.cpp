@@ -28,7 +28,10 @@ class PointEvaluator {
     all.insert(all.end(), options.conditions.begin(), options.conditions.end());
     leaves_ = sampled_leaves(all);
     for (std::size_t i = 0; i < leaves_.size(); ++i) index_[leaves_[i]] = i;
+    postorder(std::span<const Expr>(all), [&](const Expr& e) { rounded_ = rounded_ || (e.is_number() && e.number().is_double()); });
   }
+  /// Whether doubles occur: what is made of them is rounded at each step, in another order on each side.
+  [[nodiscard]] bool rounded() const { return rounded_; }
   [[nodiscard]] const std::vector<Expr>& leaves() const { return leaves_; }
 
   // Values of both; an empty one where it is not defined.
@@ -57,6 +60,7 @@ class PointEvaluator {
   EvaluationPlan b_;
   std::vector<Expr> leaves_;
   NodeMap<std::size_t> index_;
+  bool rounded_ = false;
 };
 
 enum class PointResult { agree, differ, useless, lost };
@@ -76,6 +80,13 @@ PointResult compare_at(const PointEvaluator& f, const std::vector<std::complex<d
       continue;
     }
     if (acb_overlaps(x->get(), y->get()) == 0) {
+      const std::complex<double> one(midpoint(x->re()), midpoint(x->im()));
+      const std::complex<double> other(midpoint(y->re()), midpoint(y->im()));
+      const double apart = std::abs(one - other);
+      if (f.rounded() && apart <= 1e-11 * std::abs(one)) {
+        digits = -std::log10(apart / std::abs(one));
+        return PointResult::agree;
+      }
       values[0] = {midpoint(x->re()), midpoint(x->im())};
       values[1] = {midpoint(y->re()), midpoint(y->im())};
       return PointResult::differ;

@@ -57,6 +57,47 @@ Expr shortened(const Expr& F, const Expr& f, const Symbol& x, const std::vector<
   }
 }
 
+// c*Ei(u) - c*Ei(-u) = 2*c*Shi(u), c*Ei(u) + c*Ei(-u) = 2*c*Chi(abs(u)) for real u, factors of both included (6.2.15, 6.2.16).
+Expr exponential_integrals_paired(const Expr& F) {
+  struct Term {
+    Expr coefficient;
+    Expr factor;
+    Expr argument;
+    bool used = false;
+  };
+  std::vector<Term> terms;
+  std::vector<Expr> rest;
+  for (const LinearTerm& t : linear_terms(F)) {
+    std::optional<Expr> argument;
+    if (is_call_of(t.term, "Ei")) argument = t.term.operands()[0];
+    if (t.term.is(Kind::product)) {
+      for (const auto [base, exponent] : Parts(t.term)) {
+        if (is_call_of(base, "Ei") && exponent.is_integer(1)) argument = base.operands()[0];
+      }
+    }
+    if (argument && is_real(*argument)) {
+      terms.push_back({Expr(t.coefficient), t.term / Ei(*argument), *argument});
+    } else {
+      rest.push_back(Expr(t.coefficient) * t.term);
+    }
+  }
+  bool any = false;
+  for (Term& a : terms) {
+    for (Term& b : terms) {
+      if (a.used || b.used || &a == &b || !(a.factor == b.factor) || !(expand(a.argument + b.argument).is_integer(0))) continue;
+      const bool difference = (a.coefficient + b.coefficient).is_integer(0);
+      if (!difference && !(a.coefficient == b.coefficient)) continue;
+      rest.push_back(2 * a.coefficient * a.factor * (difference ? Shi(a.argument) : Chi(abs(a.argument))));
+      a.used = b.used = any = true;
+    }
+  }
+  if (!any) return F;
+  for (const Term& t : terms) {
+    if (!t.used) rest.push_back(t.coefficient * t.factor * Ei(t.argument));
+  }
+  return add(rest);
+}
+
 std::optional<Found> search(const Expr& f, const Symbol& x, const IntegralOptions& options, std::vector<int> script) {
   Signs signs(options.conditions, options.assume, std::move(script));
   Integrator in(signs);
@@ -80,6 +121,7 @@ std::optional<Found> search(const Expr& f, const Symbol& x, const IntegralOption
     return std::nullopt;
   }
   if (!F) return std::nullopt;
+  F = exponential_integrals_paired(*F);
   Found out;
   out.conditions = signs.conditions();
   out.check = check_antiderivative(f, *F, x, out.conditions, options.points, options.seed);
@@ -138,7 +180,9 @@ void add_exceptions(const Expr& f, const Symbol& x, const IntegralOptions& optio
       }
     }
     for (const Exceptional& e : zeros_of_parameters(found.decisions[i].of, x)) {
-      const IntegralResult there = integrate(substitute(f, {{e.parameter, e.value}}, Unused::allowed), x, inner);
+      const Expr at = substitute(f, {{e.parameter, e.value}}, Unused::allowed);
+      if (has_undefined(at)) continue;  // there is no integrand there: the conditions say it already
+      const IntegralResult there = integrate(at, x, inner);
       if (there.status == IntegralStatus::exact) add(equal(e.parameter, e.value), there.value);
     }
   }

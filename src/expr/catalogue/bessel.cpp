@@ -120,6 +120,7 @@ std::span<const FunctionRow> bessel_rows() {
        .max_args = 2,
        .latex = "J",
        .unicode = "J",
+       .orders = 1,
        .exact = exact_J,
        .derivative = [](Args a, std::size_t i) { return cylinder(cyl_bessel_j, a, i, "cyl_bessel_j"); },
        .ball = [](Ball& r, Balls x, long p) { acb_hypgeom_bessel_j(r.get(), x[0].get(), x[1].get(), p); }},
@@ -129,6 +130,7 @@ std::span<const FunctionRow> bessel_rows() {
        .max_args = 2,
        .latex = "Y",
        .unicode = "Y",
+       .orders = 1,
        .domain = positive_second,
        .exact = exact_Y,
        .derivative = [](Args a, std::size_t i) { return cylinder(cyl_neumann, a, i, "cyl_neumann"); },
@@ -140,6 +142,7 @@ std::span<const FunctionRow> bessel_rows() {
        .latex = "I",
        .unicode = "I",
        .overflows = true,
+       .orders = 1,
        .exact = exact_I,
        .derivative = [](Args a, std::size_t i) -> Expr {
          if (i == 0) no_order_derivative("cyl_bessel_i");
@@ -153,6 +156,7 @@ std::span<const FunctionRow> bessel_rows() {
        .max_args = 2,
        .latex = "K",
        .unicode = "K",
+       .orders = 1,
        .domain = positive_second,
        .exact = exact_K,
        .derivative = [](Args a, std::size_t i) -> Expr {
@@ -197,6 +201,7 @@ std::span<const FunctionRow> bessel_rows() {
        .max_args = 2,
        .latex = "j",
        .unicode = "j",
+       .orders = 1,
        .domain = "a whole n that is not negative, or a positive second argument",
        .exact =
            [](Args a, Expr& r) {
@@ -212,6 +217,7 @@ std::span<const FunctionRow> bessel_rows() {
        .max_args = 2,
        .latex = "y",
        .unicode = "y",
+       .orders = 1,
        .domain = positive_second,
        .derivative = [](Args a, std::size_t i) { return spherical(sph_neumann, a, i, "sph_neumann"); },
        .ball = ball_sph_neumann},

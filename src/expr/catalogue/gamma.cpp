@@ -347,6 +347,7 @@ std::span<const FunctionRow> gamma_rows() {
        .min_args = 2,
        .max_args = 2,
        .latex = "\\psi",
+       .orders = 1,
        .domain = no_pole,
        .exact = exact_polygamma,
        .facts = real_if_real,
@@ -401,6 +402,7 @@ std::span<const FunctionRow> gamma_rows() {
        .max_args = 2,
        .latex = "\\mathrm{Li}",
        .unicode = "Li",
+       .orders = 1,
        .domain = "a second argument below 1",
        .exact = exact_polylog,
        .derivative = [](Args a, std::size_t i) -> Expr {

@@ -130,6 +130,7 @@ std::span<const FunctionRow> orthogonal_rows() {
        .max_args = 2,
        .latex = "P",
        .unicode = "P",
+       .orders = 1,
        .exact = exact_legendre,
        .derivative = derivative_of_legendre,
        .ball =
@@ -143,6 +144,7 @@ std::span<const FunctionRow> orthogonal_rows() {
        .max_args = 2,
        .latex = "H",
        .unicode = "H",
+       .orders = 1,
        .exact = exact_hermite,
        .derivative = [](Args a, std::size_t i) -> Expr {
          if (i == 0) no_degree_derivative("hermite");
@@ -155,6 +157,7 @@ std::span<const FunctionRow> orthogonal_rows() {
        .max_args = 2,
        .latex = "L",
        .unicode = "L",
+       .orders = 1,
        .exact =
            [](Args a, Expr& r) {
              const auto n = a[0].word();
@@ -177,6 +180,7 @@ std::span<const FunctionRow> orthogonal_rows() {
        .max_args = 3,
        .latex = "L",
        .unicode = "L",
+       .orders = 2,
        .exact = exact_assoc_laguerre,
        .derivative = [](Args a, std::size_t i) -> Expr {
          if (i != 2) no_degree_derivative("assoc_laguerre");
@@ -189,6 +193,7 @@ std::span<const FunctionRow> orthogonal_rows() {
        .max_args = 3,
        .latex = "P",
        .unicode = "P",
+       .orders = 2,
        .domain = "a whole order m and abs(x) < 1",
        .exact = exact_assoc_legendre,
        .derivative = [](Args a, std::size_t i) -> Expr {
@@ -202,6 +207,7 @@ std::span<const FunctionRow> orthogonal_rows() {
        .max_args = 3,
        .latex = "Y",
        .unicode = "Y",
+       .orders = 2,
        .domain = whole_degree,
        .exact = exact_sph_legendre,
        .derivative = [](Args a, std::size_t i) -> Expr {

@@ -58,7 +58,7 @@ void ball_root(Ball& r, Balls x, long precision) {
     if (exact) fmpz_poly_set_coeff_fmpz(p, static_cast<slong>(i) - 1, c);
   }
   const slong n = fmpz_poly_degree(p);
-  const slong k = exact ? arf_get_si(arb_midref(x[0].re()), ARF_RND_DOWN) : 0;
+  const slong k = exact && arf_cmpabs_2exp_si(arb_midref(x[0].re()), 30) < 0 ? arf_get_si(arb_midref(x[0].re()), ARF_RND_DOWN) : 0;
   if (k >= 1 && k <= n) {
     static thread_local LastRoots last;
     if (acb_srcptr roots = last.of(p, precision)) acb_set(r.get(), roots + k - 1);
@@ -77,6 +77,7 @@ std::span<const FunctionRow> polynomial_rows() {
        .min_args = 3,
        .max_args = -1,
        .latex = "\\operatorname{root}",
+       .orders = 1,
        .domain = "k from 1 to the degree of a polynomial with integer coefficients and no repeated root",
        .ball = ball_root},
   };
