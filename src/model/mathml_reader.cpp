@@ -45,18 +45,49 @@ class ContentReader {
     fail_at(at < 0 ? 0 : static_cast<std::size_t>(at), kind, message);
   }
 
-  // The parser frees its tree by recursion: very deep input is refused before it is built.
+  // The parser frees its tree by recursion: very deep input is refused before it is built. One pass over the text that
+  // knows comments, character data, processing instructions and quoted attributes, in which < and > mean nothing.
   void refuse_depth() const {
     int depth = 0;
-    for (std::size_t i = 0; i + 1 < text_.size(); ++i) {
-      if (text_[i] != '<') continue;
-      if (text_[i + 1] == '/') {
-        --depth;
-      } else if (text_[i + 1] != '!' && text_[i + 1] != '?') {
-        const std::size_t end = text_.find('>', i);
-        if (end != std::string_view::npos && text_[end - 1] != '/') ++depth;
+    const auto behind = [&](std::string_view end, std::size_t from) {
+      const std::size_t at = text_.find(end, from);
+      return at == std::string_view::npos ? text_.size() : at + end.size();
+    };
+    for (std::size_t i = text_.find('<'); i < text_.size(); i = text_.find('<', i)) {
+      const std::string_view rest = text_.substr(i);
+      if (rest.starts_with("<!--")) {
+        i = behind("-->", i + 4);
+      } else if (rest.starts_with("<![CDATA[")) {
+        i = behind("]]>", i + 9);
+      } else if (rest.starts_with("<?")) {
+        i = behind("?>", i + 2);
+      } else if (rest.starts_with("<!")) {
+        fail_at(i, ErrorKind::unsupported, "declarations of document types are not read; begin with the math element");
+      } else {
+        const bool closing = rest.starts_with("</");
+        char quote = 0;
+        std::size_t end = i + 1;
+        for (; end < text_.size(); ++end) {
+          const char c = text_[end];
+          if (quote != 0) {
+            if (c == quote) quote = 0;
+          } else if (c == '"' || c == '\'') {
+            quote = c;
+          } else if (c == '>') {
+            break;
+          } else if (c == '<') {
+            fail_at(end, ErrorKind::syntax, "this is no well-formed XML: a tag begins inside another one");
+          }
+        }
+        if (end == text_.size()) return;  // the parser says what is missing
+        if (closing) {
+          --depth;
+        } else if (text_[end - 1] != '/') {
+          ++depth;
+        }
+        if (depth > deepest) fail_at(i, ErrorKind::limit, fmt::format("the elements nest more than {} deep", deepest));
+        i = end + 1;
       }
-      if (depth > deepest) fail_at(i, ErrorKind::limit, fmt::format("the elements nest more than {} deep", deepest));
     }
   }
 
@@ -195,6 +226,10 @@ class ContentReader {
     const auto qualifier = [&](const char* q) { return element(elements(qualifiers[q].front()).front()); };
     if (name == "diff" || name == "int" || name == "sum" || name == "limit") return operation(n, name, operands, qualifiers);
     const std::vector<Expr> args = values(operands);
+    const bool logical = name == "and" || name == "or" || name == "not";
+    for (std::size_t i = 0; i < args.size(); ++i) {
+      if (!logical && is_condition(args[i])) fail(operands[i], fmt::format("a condition stands where {} expects a number; write a piecewise", name), ErrorKind::shape);
+    }
     if (name == "plus") return add(args.empty() ? std::vector<Expr>{0} : args);
     if (name == "times") return multiply(args);
     if (name == "minus") {
@@ -219,18 +254,13 @@ class ContentReader {
       need(head, args, 1, 1);
       return log(args[0]) / log(qualifiers["logbase"].empty() ? Expr(10) : qualifier("logbase"));
     }
-    if (name == "factorial") {
-      need(head, args, 1, 1);
-      return gamma(args[0] + 1);
-    }
     if (name == "and") return conjunction(args);
     if (name == "or") return disjunction(args);
     if (name == "not") {
       need(head, args, 1, 1);
       return negation(args[0]);
     }
-    static const std::map<std::string, Expr (*)(const Expr&)> reciprocals{{"sec", [](const Expr& x) { return 1 / cos(x); }},   {"csc", [](const Expr& x) { return 1 / sin(x); }},
-                                                                          {"cot", [](const Expr& x) { return 1 / tan(x); }},   {"sech", [](const Expr& x) { return 1 / cosh(x); }},
+    static const std::map<std::string, Expr (*)(const Expr&)> reciprocals{{"sech", [](const Expr& x) { return 1 / cosh(x); }},
                                                                           {"csch", [](const Expr& x) { return 1 / sinh(x); }}, {"coth", [](const Expr& x) { return 1 / tanh(x); }}};
     if (const auto at = reciprocals.find(name); at != reciprocals.end()) {
       need(head, args, 1, 1);
@@ -264,7 +294,7 @@ class ContentReader {
     std::vector<int> orders;
     for (std::size_t i = 2; i < parts.size(); ++i) {
       const auto k = number(parts[i]).word();
-      if (!k || *k < 0 || *k > 1000000) fail(parts[i], "an order of a derivative is a whole number from 0");
+      if (!k || *k < 0 || *k > 1000) fail(parts[i], "an order of a derivative is a whole number from 0 to 1000");
       orders.push_back(static_cast<int>(*k));
     }
     return UnknownFunction(trimmed(parts[1].text().get())).derivative_at(args, orders);
@@ -275,7 +305,11 @@ class ContentReader {
     if (qualifiers["bvar"].empty()) fail(n, fmt::format("{} needs a bvar", name));
     const auto variable = [&](const pugi::xml_node& bvar) {
       for (const pugi::xml_node& c : elements(bvar)) {
-        if (local(c) == "ci") return symbol(c);
+        if (local(c) == "ci") {
+          Expr s = symbol(c);
+          if (!s.is(Kind::symbol)) fail(c, "the variable of an operator must be a plain symbol");
+          return s;
+        }
       }
       fail(bvar, "a bvar holds a ci");
     };
@@ -291,7 +325,10 @@ class ContentReader {
         list.push_back(variable(b));
         Expr order = 1;
         for (const pugi::xml_node& c : elements(b)) {
-          if (local(c) == "degree") order = element(elements(c).front());
+          if (local(c) == "degree") {
+            order = element(elements(c).front());
+            if (!order.word() || *order.word() < 1 || *order.word() > 1000) fail(c, "an order of a derivative is a whole number from 1 to 1000");
+          }
         }
         list.push_back(order);
       }

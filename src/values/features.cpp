@@ -104,8 +104,9 @@ std::vector<double> narrow_places(const Expr& f, const Expr& x, double a, double
       }
       const double narrow = std::isfinite(range) ? 0.1 * range : 1e12;
       const bool far = !std::isfinite(range) && (width < 0.3 || std::fabs(c) > 5 * width);  // rules over infinite ranges look near 0 at scale 1
-      if (!(width < narrow) || (!std::isfinite(range) && !far && width > 0.3 && width < 5)) return;
+      if (!(width < narrow) || (!std::isfinite(range) && !far && width > 0.3 && width < 50)) return;
       for (const double step : {0.0, 3.0, -3.0, 12.0, -12.0, 100.0, -100.0}) {
+        if (!std::isfinite(range) && std::fabs(step) > 50) continue;  // far out the tail may oscillate
         const double place = c + step * width;
         if (place > a && place < b && places.size() < most_places) places.push_back(place);
       }

@@ -2,7 +2,9 @@
 
 #include <elf.h>
 #include <fmt/format.h>
+#include <fcntl.h>
 #include <sys/mman.h>
+#include <sys/stat.h>
 #include <unistd.h>
 
 #include <cstdio>
@@ -55,8 +57,16 @@ CodeMemory::~CodeMemory() {
 }
 
 void tell_profilers(const CodeMemory& code, const std::string& name) {
-  std::FILE* file = std::fopen(fmt::format("/tmp/perf-{}.map", ::getpid()).c_str(), "a");
-  if (file == nullptr) return;
+  // The name is where profilers look and so can be guessed: no link is followed, and a file of somebody else is left alone.
+  const int descriptor = ::open(fmt::format("/tmp/perf-{}.map", ::getpid()).c_str(), O_WRONLY | O_APPEND | O_CREAT | O_NOFOLLOW | O_CLOEXEC, 0600);
+  if (descriptor < 0) return;
+  struct stat status {};
+  const bool own = ::fstat(descriptor, &status) == 0 && S_ISREG(status.st_mode) && status.st_uid == ::geteuid() && status.st_nlink == 1;
+  std::FILE* file = own ? ::fdopen(descriptor, "a") : nullptr;
+  if (file == nullptr) {
+    ::close(descriptor);
+    return;
+  }
   fmt::print(file, "{:x} {:x} {}\n", reinterpret_cast<std::uintptr_t>(code.address()), code.size(), name);
   std::fclose(file);
 }
