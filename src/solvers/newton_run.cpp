@@ -52,11 +52,14 @@ NewtonRun::NewtonRun(const System& system, LinearSolver linear_solver)
       jacobian_(system.residuals, system.states, inputs_, system.parameter_values, linear_solver, context_),
       scaling_(system),
       n_(system.states.size()),
-      scale_(scaling_.unknowns(system.start)),
-      size_(scale_),
+      size_(n_, 1.0),
       weight_(n_, 1.0),
       y_(n_),
-      f_(n_) {}
+      f_(n_) {
+  Scaling::Sizes sizes = scaling_.unknowns(system.start);
+  scale_ = std::move(sizes.least);
+  reach_ = std::move(sizes.reach);
+}
 
 NewtonRun::Ending NewtonRun::newton(const std::vector<double>& start, bool line_search, const SteadyOptions& options) {
   take_sizes(start);
@@ -146,7 +149,8 @@ void NewtonRun::scale_matrix(SUNMatrix j) const {
 void NewtonRun::take_sizes(const std::vector<double>& y) {
   for (std::size_t i = 0; i < n_; ++i) {
     const double own = std::fabs(y[i]);
-    size_[i] = own > zero_part * scale_[i] ? own : scale_[i];
+    // where the run begins, what starts at zero is as large as it may have to become
+    size_[i] = last_ == y && iterations_.empty() ? std::max(own, reach_[i]) : own > zero_part * scale_[i] ? own : reach_[i];
     if (!(size_[i] > 0) || !std::isfinite(size_[i])) size_[i] = 1;
   }
   weight_ = scaling_.equations(y);

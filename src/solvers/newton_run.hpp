@@ -53,6 +53,7 @@ class NewtonRun {
   [[nodiscard]] const System& system() const noexcept { return system_; }
   [[nodiscard]] const NumericJacobian& jacobian() const noexcept { return jacobian_; }
   [[nodiscard]] const std::vector<double>& scales() const noexcept { return scale_; }
+  [[nodiscard]] const std::vector<double>& reach() const noexcept { return reach_; }
   [[nodiscard]] const std::vector<double>& residuals() const noexcept { return f_; }  ///< at the last point looked at
   /// The last point at which an equation had no finite value, if there was one.
   [[nodiscard]] const std::optional<std::vector<double>>& outside() const noexcept { return outside_; }
@@ -84,6 +85,7 @@ class NewtonRun {
   NumericJacobian jacobian_;
   Scaling scaling_;
   std::size_t n_;
+  std::vector<double> reach_;   // of the unknowns: how far they may have to go, see Scaling
   std::vector<double> scale_;   // of the unknowns at the start of the system: below a small part of it they count as zero
   std::vector<double> size_;    // of the unknowns in this run
   std::vector<double> weight_;  // of the equations in this run

@@ -76,7 +76,7 @@ std::vector<double> Scaling::equations(std::span<const double> at) const {
   return m;
 }
 
-std::vector<double> Scaling::unknowns(std::span<const double> start) const {
+Scaling::Sizes Scaling::unknowns(std::span<const double> start) const {
   const std::size_t n = start.size();
   std::vector<double> scale(n, 0.0);
   std::vector<std::size_t> open;
@@ -84,50 +84,70 @@ std::vector<double> Scaling::unknowns(std::span<const double> start) const {
     scale[i] = std::fabs(start[i]);
     if (scale[i] == 0) open.push_back(i);
   }
-  // Where the terms with the unknowns in `group` weigh as much as the rest of some equation: by bisection of exponents.
-  const auto balance = [&](std::span<const std::size_t> group) {
-    const std::vector<double> rest = equations(scale);
-    const auto outweighs = [&](double size) {
-      for (const std::size_t i : group) scale[i] = size;
+  Sizes sizes{scale, scale};
+  // Which equations the terms with the unknowns in `group` dominate at a size, of either sign.
+  const auto dominated = [&](std::span<const std::size_t> group, const std::vector<double>& rest, double size) {
+    std::vector<char> yes(rest.size(), 0);
+    for (const double signed_size : {size, -size}) {
+      for (const std::size_t i : group) scale[i] = signed_size;
       const std::vector<double> all = equations(scale);
       for (const std::size_t i : group) scale[i] = 0;
       for (std::size_t j = 0; j < all.size(); ++j) {
-        if (rest[j] > 0 && std::isfinite(rest[j]) && all[j] >= 2 * rest[j]) return true;
+        if (rest[j] > 0 && std::isfinite(rest[j]) && all[j] >= 2 * rest[j]) yes[j] = 1;
       }
-      return false;
+    }
+    return yes;
+  };
+  // The size at which one equation (or all that ever are) is dominated: by bisection of exponents. 0 if there is none.
+  const auto balance = [&](std::span<const std::size_t> group, bool all_of_them) {
+    constexpr double lowest = -300;
+    constexpr double highest = 300;
+    const std::vector<double> rest = equations(scale);
+    const std::vector<char> ever = dominated(group, rest, std::exp2(highest));
+    if (std::count(ever.begin(), ever.end(), 1) == 0) return 0.0;
+    const auto reached = [&](double exponent) {
+      const std::vector<char> now = dominated(group, rest, std::exp2(exponent));
+      const auto count = std::count(now.begin(), now.end(), 1);
+      return all_of_them ? count >= std::count(ever.begin(), ever.end(), 1) : count > 0;
     };
-    double low = -300;
-    double high = 300;
-    if (outweighs(std::exp2(low)) || !outweighs(std::exp2(high))) return 0.0;
+    double low = lowest;
+    double high = highest;
+    if (reached(low)) return 0.0;
     for (int k = 0; k < 12; ++k) {
       const double middle = (low + high) / 2;
-      (outweighs(std::exp2(middle)) ? high : low) = middle;
+      (reached(middle) ? high : low) = middle;
     }
     return std::exp2(high);
   };
   for (int round = 0; round < 3 && !open.empty(); ++round) {
     const std::size_t before = open.size();
-    std::vector<std::pair<std::size_t, double>> found;
+    std::vector<std::pair<std::size_t, std::pair<double, double>>> found;
+    const auto look = [&](std::span<const std::size_t> group) {
+      const double least = balance(group, false);
+      if (!(least > 0)) return;
+      const double reach = std::max(least, balance(group, true));
+      for (const std::size_t i : group) found.push_back({i, {least, reach}});
+    };
     if (open.size() > most_sized_one_by_one) {
-      if (const double size = balance(open); size > 0) {
-        for (const std::size_t i : open) found.emplace_back(i, size);
-      }
+      look(open);
     } else {
-      for (const std::size_t i : open) {
-        if (const double size = balance({&i, 1}); size > 0) found.emplace_back(i, size);
-      }
+      for (const std::size_t i : open) look({&i, 1});
     }
-    for (const auto& [i, size] : found) scale[i] = size;
-    std::erase_if(open, [&](std::size_t i) { return scale[i] > 0; });
+    for (const auto& [i, size] : found) {
+      scale[i] = sizes.least[i] = size.first;
+      sizes.reach[i] = size.second;
+    }
+    std::erase_if(open, [&](std::size_t i) { return sizes.least[i] > 0; });
     if (open.size() == before) break;
   }
   for (const std::size_t i : open) {
+    double size = 0;
     for (const double bound : {system_.upper[i], system_.lower[i]}) {
-      if (std::isfinite(bound) && bound != 0) scale[i] = std::fabs(bound);
+      if (std::isfinite(bound) && bound != 0) size = std::fabs(bound);
     }
-    if (scale[i] == 0) scale[i] = 1;
+    sizes.least[i] = sizes.reach[i] = size > 0 ? size : 1;
   }
-  return scale;
+  return sizes;
 }
 
 }  // namespace boreon

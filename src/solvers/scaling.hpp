@@ -20,9 +20,12 @@ class Scaling {
   /// For the residuals of a system that checked() has seen.
   explicit Scaling(const System& system);
 
-  /// Sizes of the unknowns: that of the start; where that is 0, the size at which its terms in some equation weigh as much
-  /// as the others there; else its bounds; else 1. Positive.
-  [[nodiscard]] std::vector<double> unknowns(std::span<const double> start) const;
+  /// Sizes of the unknowns, positive: that of the start; where that is 0, what the equations say, else its bounds, else 1.
+  struct Sizes {
+    std::vector<double> least;  ///< where its terms weigh as much as the others in the first equation: below that it may be zero
+    std::vector<double> reach;  ///< where they do in all equations in which they ever do: how far an iteration may have to go
+  };
+  [[nodiscard]] Sizes unknowns(std::span<const double> start) const;
   /// magnitude() of every residual at a point.
   [[nodiscard]] std::vector<double> equations(std::span<const double> at) const;
 

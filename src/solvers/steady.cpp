@@ -106,7 +106,7 @@ SteadyResult solve_steady(const System& given, const SteadyOptions& options) {
   }
   std::mt19937_64 random(42);
   for (int k = 1; k <= options.restarts && !best.converged && !dependent; ++k) {
-    const std::vector<double> start = another_start(system, run.scales(), k, random);
+    const std::vector<double> start = another_start(system, run.reach(), k, random);
     SteadyResult other = from_start(run, start, true, options);
     if (!other.converged) continue;
     other.restarts = k;

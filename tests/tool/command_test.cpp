@@ -168,7 +168,7 @@ TEST_CASE("mistakes on the command line: exit code, kind, remedy, in text and in
       {"evaluate 'log(x)' --at x=0", 1, "domain", "log(x)"},
       {"evaluate 'pi' --digits 0", 2, "usage", "digits"},
       {"evaluate 'exp(1000)'", 1, "domain", "--digits 15"},
-      {"evaluate '(-8)^(1/3)'", 1, "domain", "cbrt()"},
+      {"evaluate '(-8)^(1/3)'", 1, "domain", "cbrt(x)"},
       {"evaluate ''", 2, "syntax", "empty"},
       {"solve no/such.toml", 2, "io", "cannot be read"},
       {"solve 'x^2 = 2'", 1, "unsupported", "model files"},
