@@ -43,6 +43,13 @@ void Request::warn(const std::string& text) const {
 }
 
 Expr read_input(const std::string& input, const ParseContext& context, const char* place) {
+  if (is_model(input)) throw Error(ErrorKind::usage, fmt::format("'{}' is a model file, but expressions are expected here (solve, simulate, check, derive and show take models)", input));
+  const std::size_t point = input.rfind('.');
+  const bool like_a_file = point != std::string::npos && point > 0 && point + 2 < input.size() && input.find_first_of(" ()*+^=<>,") == std::string::npos &&
+                           std::all_of(input.begin() + static_cast<std::ptrdiff_t>(point) + 1, input.end(), [](unsigned char c) { return std::isalpha(c) != 0; });
+  if (like_a_file && !input.ends_with(".mml")) {
+    throw Error(ErrorKind::usage, fmt::format("'{}' looks like a file; model files end in .toml, MathML files in .mml, and everything else is an expression", input));
+  }
   if (input.ends_with(".mml")) return parse_mathml(read_file(input), context);
   if (*place == '\0') return parse(input, context);
   try {

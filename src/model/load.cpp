@@ -272,7 +272,8 @@ class Loader {
   }
 
   // The text of an expression, or a plain number.
-  Expr expression(const toml::node& node, const std::string& what, const ParseContext& base) {
+  // `context` is told where the text starts; copying it for each expression would make loading quadratic.
+  Expr expression(const toml::node& node, const std::string& what, ParseContext& context) {
     const toml::node* value = &node;
     if (const auto* t = node.as_table()) {
       value = t->get("value");
@@ -280,9 +281,8 @@ class Loader {
     }
     if (value->is_number()) return {reader_.number(*value, what)};
     const std::string text = reader_.text(*value, what);
-    ParseContext c = base;
-    c.origin = reader_.text_start(*value);
-    return parse(text, c);
+    context.origin = reader_.text_start(*value);
+    return parse(text, context);
   }
 
   void function_bodies() {

@@ -10,6 +10,7 @@
 #include "boreon/calculus.hpp"
 #include "boreon/sums.hpp"
 #include "boreon/traverse.hpp"
+#include "expr/work.hpp"
 
 namespace boreon {
 namespace {
@@ -57,6 +58,7 @@ void Resolver::link() {
   for (const std::size_t i : dependencies.order) {
     const Item& item = items_[i];
     try {
+      if (item.function != nullptr && has_operators(item.given)) with_operators_.insert(item.name);
       values_[item.name] = resolve(item.given);
     } catch (const Error& e) {
       if (e.position().known()) throw;
@@ -65,8 +67,19 @@ void Resolver::link() {
   }
 }
 
+bool Resolver::has_operators(const Expr& expression) const {
+  bool found = false;
+  postorder(expression, [&](const Expr& e) {
+    found = found || e.is(Kind::integral) || e.is(Kind::summation) || e.is(Kind::limit) || e.is(Kind::derivative) ||
+            (e.is(Kind::unknown_call) && with_operators_.contains(e.name()));
+  });
+  return found;
+}
+
 Expr Resolver::resolve(const Expr& expression) {
   (void)uses(expression);  // notes the names
+  // What is put in for names has been carried out already; only what is written here, or in a function called here, is new.
+  const bool fresh_operators = has_operators(expression);
   Rebuild write_out(
       [&](const Expr& e, Expr& result) {
         if (!is_definition_symbol(e)) return false;
@@ -75,9 +88,12 @@ Expr Resolver::resolve(const Expr& expression) {
       },
       [&](const Expr& e) { return e.is(Kind::unknown_call) && heads_.contains(e.name()) ? call(e) : e; });
   const Expr written = write_out(expression);
+  if (!fresh_operators) return written;
   bool operators = false;
   postorder(written, [&](const Expr& e) { operators = operators || e.is(Kind::integral) || e.is(Kind::summation) || e.is(Kind::limit); });
   // what has no closed form stays: numeric functions take it by quadrature
+  // A search that takes long is not worth it where quadrature will do.
+  const WorkLimit limit(50'000'000);
   return operators ? evaluate_operators(written) : evaluate_derivatives(written);
 }
 

@@ -46,6 +46,8 @@ class Resolver {
     const FunctionHead* function = nullptr;
   };
   [[nodiscard]] std::vector<std::size_t> uses(const Expr& e);
+  /// Whether integrals, sums, limits or derivatives have to be carried out here, or in a function that is called here.
+  [[nodiscard]] bool has_operators(const Expr& expression) const;
   Expr call(const Expr& unknown_call);
 
   const TomlReader& reader_;
@@ -54,6 +56,7 @@ class Resolver {
   std::map<std::string, Expr> values_;  // definitions written out, bodies of functions written out
   std::map<std::string, const FunctionHead*> heads_;
   std::map<std::string, std::map<std::vector<std::int64_t>, Expr>> derivatives_;  // of functions, by orders
+  std::set<std::string> with_operators_;  // functions in whose bodies has_operators()
   std::set<std::string> used_;
 };
 

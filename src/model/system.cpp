@@ -52,11 +52,19 @@ void add_common(System& s, const Model& model) {
 std::vector<Expr> solve_for_rates(const Model& model, std::vector<Expr> residuals, const std::vector<Expr>& rates) {
   const std::size_t n = rates.size();
   SparseMatrix a = sparse_jacobian(residuals, rates);
-  for (std::size_t i = 0; i < a.values.size(); ++i) {
-    for (const Expr& r : rates) {
-      if (depends_on(a.values[i], r)) {
-        throw Error(ErrorKind::unsupported, fmt::format("the highest derivatives occur nonlinearly in the equations; solve them for {} first", to_text(r)));
-      }
+  NodeMap<std::size_t> index;
+  for (std::size_t j = 0; j < n; ++j) index[rates[j]] = j;
+  // The rates that occur in an expression.
+  const auto rates_in = [&](const Expr& e) {
+    std::vector<std::size_t> found;
+    for (const Expr& c : unknown_calls({&e, 1})) {
+      if (const std::size_t* j = index.find(c)) found.push_back(*j);
+    }
+    return found;
+  };
+  for (const Expr& value : a.values) {
+    if (const auto found = rates_in(value); !found.empty()) {
+      throw Error(ErrorKind::unsupported, fmt::format("the highest derivatives occur nonlinearly in the equations; solve them for {} first", to_text(rates[found[0]])));
     }
   }
   Bindings zero;
@@ -76,6 +84,17 @@ std::vector<Expr> solve_for_rates(const Model& model, std::vector<Expr> residual
     }
   }
   std::vector<Expr> solution(n);
+  // Mostly each equation has a rate of its own, and nothing is to be eliminated.
+  std::vector<char> taken(n, 0);
+  bool diagonal = true;
+  for (const auto& row : rows) {
+    diagonal = diagonal && row.size() == 1 && taken[row[0].first] == 0;
+    if (diagonal) taken[row[0].first] = 1;
+  }
+  if (diagonal) {
+    for (std::size_t i = 0; i < n; ++i) solution[rows[i][0].first] = -rest[i] / rows[i][0].second;
+    return solution;
+  }
   std::vector<char> row_done(n, 0);
   std::vector<char> solved(n, 0);
   for (std::size_t step = 0; step < n; ++step) {
@@ -121,9 +140,7 @@ std::vector<Expr> solve_for_rates(const Model& model, std::vector<Expr> residual
     bool any = false;
     for (Expr& s : solution) {
       Bindings b;
-      for (std::size_t j = 0; j < n; ++j) {
-        if (depends_on(s, rates[j]) || (rates[j].is(Kind::unknown_call) && !unknown_calls({&s, 1}).empty())) b.set(rates[j], solution[j]);
-      }
+      for (const std::size_t j : rates_in(s)) b.set(rates[j], solution[j]);
       if (b.empty()) continue;
       const Expr next = substitute(s, b, Unused::allowed);
       any = any || !(next == s);
@@ -148,8 +165,10 @@ System steady_system(const Model& model) {
   b.set(model.independent, Expr(Number::shortest_decimal(model.run.from)));  // time stands still
   for (const ModelEquation& e : model.equations) {
     s.equation_names.push_back(e.name);
-    s.residuals.push_back(substitute(e.resolved.residual(), b, Unused::allowed));
+    s.residuals.push_back(e.resolved.residual());
   }
+  // all at once: looking through the bindings for each equation would take the square of their number
+  s.residuals = substitute(s.residuals, b, Unused::allowed);
   for (const NamedExpression& o : model.outputs) {
     Expr value = substitute(o.resolved, b, Unused::allowed);
     // rates beyond those of the equations are zero as well
@@ -199,8 +218,9 @@ System time_system(const Model& model) {
   std::vector<Expr> residuals;
   for (const ModelEquation& e : model.equations) {
     s.equation_names.push_back(e.name);
-    residuals.push_back(substitute(e.resolved.residual(), b, Unused::allowed));
+    residuals.push_back(e.resolved.residual());
   }
+  residuals = substitute(residuals, b, Unused::allowed);
   const std::vector<Expr> highest = solve_for_rates(model, residuals, rates);
   std::size_t k = 0;
   for (std::size_t i = 0; i < model.unknowns.size(); ++i) {

@@ -23,12 +23,12 @@ TomlReader::TomlReader(std::string_view text, std::string path) : text_(text), p
 }
 
 std::string TomlReader::line(std::size_t number) const {
-  std::size_t start = 0;
-  for (std::size_t i = 1; i < number && start != std::string::npos; ++i) {
-    start = text_.find('\n', start);
-    if (start != std::string::npos) ++start;
+  if (line_starts_.empty()) {
+    line_starts_.push_back(0);
+    for (std::size_t at = text_.find('\n'); at != std::string::npos; at = text_.find('\n', at + 1)) line_starts_.push_back(at + 1);
   }
-  if (start == std::string::npos || number == 0) return {};
+  if (number == 0 || number > line_starts_.size()) return {};
+  const std::size_t start = line_starts_[number - 1];
   return text_.substr(start, text_.find('\n', start) - start);
 }
 

@@ -35,6 +35,7 @@ class TomlReader {
  private:
   [[nodiscard]] std::string line(std::size_t number) const;
   std::string text_;
+  mutable std::vector<std::size_t> line_starts_;  // found when the first line is asked for
   std::string path_;
   toml::table root_;
 };

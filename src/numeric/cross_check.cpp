@@ -7,6 +7,7 @@
 #include <optional>
 #include <random>
 
+#include "boreon/bindings.hpp"
 #include "boreon/catalogue.hpp"
 #include "boreon/error.hpp"
 #include "boreon/functions.hpp"
@@ -58,7 +59,7 @@ class Checker {
     leaves_ = sampled_leaves(all);
     for (std::size_t i = 0; i < leaves_.size(); ++i) index_[leaves_[i]] = i;
     for (const auto& c : claims) {
-      plans_.push_back({EvaluationPlan({&c.function, 1}), EvaluationPlan({&c.derived, 1}), index_.at(c.variable), analytic(c.function), c.derived.is_integer(0)});
+      plans_.push_back({Side(c.function), Side(c.derived), index_.at(c.variable), analytic(c.function), c.derived.is_integer(0)});
     }
   }
 
@@ -97,9 +98,18 @@ class Checker {
   }
 
  private:
+  struct Side {
+    explicit Side(const Expr& e) : expression(e), plan({&e, 1}) {
+      postorder(e, [&](const Expr& x) { operators = operators || x.is(Kind::integral) || x.is(Kind::summation); });
+    }
+    Expr expression;
+    EvaluationPlan plan;
+    bool operators = false;  ///< integrals or sums: they have values only when all other symbols are replaced by numbers
+  };
+
   struct Plan {
-    EvaluationPlan function;
-    EvaluationPlan derived;
+    Side function;
+    Side derived;
     std::size_t variable;
     bool analytic;
     bool derived_is_zero;
@@ -114,9 +124,16 @@ class Checker {
   }
 
   // The real value at the point with one coordinate moved by shift*2^exponent; none outside the real domain.
-  std::optional<Ball> value(const EvaluationPlan& plan, const Point& p, std::size_t moved, double shift, long precision) const {
+  std::optional<Ball> value(const Side& side, const Point& p, std::size_t moved, double shift, long precision) const {
     try {
-      auto result = GraphEvaluator<BallDomain>(BallDomain{precision}).run(plan, [&](const Expr& e, Ball& v) {
+      std::optional<EvaluationPlan> closed;
+      if (side.operators) {
+        Bindings numbers;
+        for (std::size_t i = 0; i < leaves_.size(); ++i) numbers.set(leaves_[i], Expr(Number::exact(p[i]) + (i == moved ? Number::exact(shift) : Number(0))));
+        const Expr put_in = substitute(side.expression, numbers, Unused::allowed);
+        closed.emplace(std::span<const Expr>(&put_in, 1));
+      }
+      auto result = GraphEvaluator<BallDomain>(BallDomain{precision}).run(closed ? *closed : side.plan, [&](const Expr& e, Ball& v) {
         const std::size_t* i = index_.find(e);
         if (i == nullptr) return false;
         v = Ball::from(std::complex<double>(p[*i]));
@@ -186,7 +203,7 @@ class Checker {
     const double h = std::ldexp(1.0, std::ilogb(x != 0 ? std::abs(x) : 1.0) - 100);
     const auto at = [&](double imaginary) -> std::optional<std::complex<double>> {
       try {
-        return GraphEvaluator<ComplexDomain>().run(plan.function, [&](const Expr& e, std::complex<double>& v) {
+        return GraphEvaluator<ComplexDomain>().run(plan.function.plan, [&](const Expr& e, std::complex<double>& v) {
           const std::size_t* i = index_.find(e);
           if (i == nullptr) return false;
           v = std::complex<double>(p[*i], *i == plan.variable ? imaginary : 0.0);
