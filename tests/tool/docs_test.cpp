@@ -18,6 +18,7 @@ struct Shown {
   int line = 0;
   std::string arguments;
   std::vector<std::string> output;
+  std::string model;  // the last model that the page has shown, with the change that a remark "with: old => new" asks for
 };
 
 // Commands and their output in the fenced blocks of a page.
@@ -27,13 +28,27 @@ std::vector<Shown> shown_in(const std::filesystem::path& page) {
   std::string line;
   bool fenced = false;
   bool open = false;
+  bool toml = false;
+  std::string model;
+  std::string changed;
   for (int number = 1; std::getline(file, line); ++number) {
     if (line.starts_with("```")) {
       fenced = !fenced;
       open = false;
+      toml = fenced && line == "```toml";
+      if (toml) model.clear();
+    } else if (toml) {
+      model += line + "\n";
+      changed = model;
+    } else if (line.starts_with("<!-- with: ")) {
+      const std::size_t arrow = line.find(" => ");
+      const std::string before = line.substr(11, arrow - 11);
+      const std::string after = line.substr(arrow + 4, line.find(" -->") - arrow - 4);
+      changed = model;
+      changed.replace(changed.find(before), before.size(), after);
     } else if (fenced && line.starts_with("$ ")) {
       open = line.starts_with("$ boreon ");
-      if (open) list.push_back({page.filename().string(), number, line.substr(9), {}});
+      if (open) list.push_back({page.filename().string(), number, line.substr(9), {}, changed});
     } else if (open) {
       list.back().output.push_back(line);
     }
@@ -85,17 +100,20 @@ bool same_line(const std::string& expected, const std::string& got) {
 }  // namespace
 
 TEST_CASE("every command that a page shows gives the output that it shows") {
-  const std::filesystem::path root = std::filesystem::path(BOREON_MODELS) / ".." / "..";
+  const std::filesystem::path root = std::filesystem::canonical(std::filesystem::path(BOREON_MODELS) / ".." / "..");
   std::vector<std::filesystem::path> pages{root / "README.md"};
   for (const auto& entry : std::filesystem::recursive_directory_iterator(root / "docs")) {
     if (entry.path().extension() == ".md") pages.push_back(entry.path());
   }
   std::size_t commands = 0;
   const auto here = std::filesystem::current_path();
-  std::filesystem::current_path(root);
+  const test::Folder folder;
+  std::filesystem::create_directory_symlink(std::filesystem::canonical(root / "examples"), folder / "examples");
+  std::filesystem::current_path(folder / ".");
   for (const auto& page : pages) {
     for (const Shown& s : shown_in(page)) {
       ++commands;
+      if (!s.model.empty()) std::ofstream("two_ions.toml") << s.model;
       const test::Output o = test::boreon(s.arguments);
       std::istringstream lines(o.text);
       std::vector<std::string> got;
