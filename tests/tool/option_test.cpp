@@ -207,6 +207,17 @@ TEST_CASE("files are whole or untouched") {
   const std::string cmake = folder.file("src/CMakeLists.txt", "project(mine)\n");
   CHECK(boreon("generate " + model("ion_chemistry.toml") + " --out " + (folder / "src")).code == 2);
   CHECK(text_of(cmake) == "project(mine)\n");
+  // every command may write over its own earlier output
+  for (const std::string& words : {"generate " + model("ion_chemistry.toml") + " --out " + (folder / "own"), "generate " + model("ion_chemistry.toml") + " --language c --eigen --out " + (folder / "own"),
+                                   "generate " + model("ion_chemistry.toml") + " --language c --out " + (folder / "own_c"), "simulate " + model("mirror_proton.toml") + " --until 2 --out " + (folder / "own.csv") + " --plot " + (folder / "own.png"),
+                                   "plot 'x' --over 'x from 0 to 1' --out " + (folder / "own.svg"), "solve " + model("ion_chemistry.toml") + " --out " + (folder / "own1.csv"),
+                                   "solve " + model("ion_chemistry.toml") + " --out " + (folder / "own1.json"), "show " + model("ion_chemistry.toml") + " --format latex --out " + (folder / "own.tex"),
+                                   "show " + model("ion_chemistry.toml") + " --out " + (folder / "own.html"), "demo --out " + (folder / "story")}) {
+    CAPTURE(words);
+    const int first = boreon(words).code;
+    CHECK(boreon(words).code == first);
+    CHECK((first == 0 || words.find("--eigen") != std::string::npos));
+  }
   CHECK(boreon("derive 'x^2' --out " + (folder / "missing/a.txt")).code == 2);
   CHECK(boreon("derive 'x^2' --out " + (folder / "src")).code == 2);
   if (std::filesystem::exists("/dev/full")) {
