@@ -392,23 +392,11 @@ IntegralResult with_impulses(const Expr& f, const Symbol& x, const Expr& from, c
   if (result.status != IntegralStatus::exact) return result;
   result.value += parts->value;
   result.steps.emplace_back("impulses by their defining property");
-  // The witness: impulses as narrow Gaussians, whose integrals quadrature takes; what is left of their width is below 1e-6.
-  const Expr width = Expr(Number(1, 16384));
-  Rebuild spread([&](const Expr& n, Expr& r) {
-    if (!is_call_of(n, "dirac_delta")) return false;
-    r = exp(-power(n.operands()[0] / width, 2)) / (width * sqrt(pi()));
-    return true;
-  });
-  constexpr double needed = 5;
   std::vector<Expr> conditions = options.conditions;
   conditions.insert(conditions.end(), result.conditions.begin(), result.conditions.end());
   for (const Decision& d : signs.decisions()) conditions.push_back(condition_of(d));
-  Evidence witness = check_definite(spread(f), x, from, to, result.value, conditions, {});
-  witness.method = "impulses as narrow Gaussians, by quadrature";
-  if (witness.verdict == Verdict::disagrees) witness.verdict = witness.digits >= needed ? Verdict::agrees : Verdict::disagrees;
-  witness.digits = std::min(witness.digits, 7.0);  // their width tells no more
-  result.check = witness;
-  if (witness.verdict == Verdict::disagrees) {
+  result.check = check_impulses(f, x, from, to, result.value, conditions);
+  if (result.check.verdict == Verdict::disagrees) {
     IntegralResult unknown;
     unknown.value = unevaluated_integral(f, x, from, to);
     unknown.check.method = "none";

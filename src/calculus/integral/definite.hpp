@@ -26,6 +26,9 @@ struct DefiniteCheck {
 [[nodiscard]] Evidence check_definite(const Expr& f, const Symbol& x, const Expr& from, const Expr& to, const Expr& value, std::span<const Expr> conditions,
                                       const DefiniteCheck& how = {});
 
+/// The same for an integrand with impulses, which stand as narrow Gaussians for it: some seven digits at most.
+[[nodiscard]] Evidence check_impulses(const Expr& f, const Symbol& x, const Expr& from, const Expr& to, const Expr& value, std::span<const Expr> conditions);
+
 /// Compares the value with differences of the antiderivative F closer and closer to the ends of each part of the range
 /// (ascending, the first and last may be infinite): the difference has to shrink.
 [[nodiscard]] Evidence check_limits(const Expr& F, const Symbol& x, std::span<const Expr> ends, const Expr& value, std::span<const Expr> conditions, const DefiniteCheck& how = {});
