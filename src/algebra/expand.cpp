@@ -150,6 +150,7 @@ class ProductExpander {
     std::vector<std::vector<Expr>> positive(kernels_.size());
     for (std::size_t i = 0; i < p.size(); ++i) {
       factors.clear();
+      spend(300);
       const Number c = p.coefficients[i].number() * scale;
       if (!c.is_one()) factors.emplace_back(c);
       for (unsigned v = 0; v < p.vars(); ++v) {

@@ -38,6 +38,8 @@ Poly multiply(const Poly& a, const Poly& b) {
   std::size_t bits_b = 0;
   for (const Integer& c : a.coefficients) bits_a = std::max(bits_a, c.bit_length());
   for (const Integer& c : b.coefficients) bits_b = std::max(bits_b, c.bit_length());
+  // what large coefficients cost beyond machine words
+  if (bits_a + bits_b > 64) spend(static_cast<std::uint64_t>(a.size()) * b.size() * (2 + (bits_a + bits_b) / 64));
   if (bits_a > 62 || bits_b > 62) return product<SumBig>(a, b, a.coefficients, b.coefficients, layout, [](const SumBig& s) { return s.value; });
   std::vector<std::int64_t> ca(a.size());
   std::vector<std::int64_t> cb(b.size());
