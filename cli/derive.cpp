@@ -183,11 +183,6 @@ std::string brief(const Evidence& e) {
 
 std::string number_text(double v) { return fmt::format("{:.15g}", v); }
 
-std::string complex_text(std::complex<double> z) {
-  if (z.imag() == 0) return number_text(z.real());
-  return fmt::format("{} {} {}i", number_text(z.real()), std::signbit(z.imag()) ? "-" : "+", number_text(std::abs(z.imag())));
-}
-
 Answer evaluate_model(const Request& r) {
   const Model model = model_of(r);
   const System system = system_of(model);

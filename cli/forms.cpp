@@ -44,11 +44,6 @@ std::string text_of(const Comparison& c) {
   return fmt::format("equal to the input to {:.0f} digits at {} random {} (ball arithmetic)", std::floor(std::min(c.digits, 99.0)), c.points, c.points == 1 ? "point" : "points");
 }
 
-std::string complex_number(std::complex<double> z) {
-  if (z.imag() == 0) return fmt::format("{:.10g}", z.real());
-  return fmt::format("{:.10g} {} {:.10g}i", z.real(), z.imag() < 0 ? "-" : "+", std::abs(z.imag()));
-}
-
 SimplifyOptions options_of(const Request& r, const Assumed& assumed) {
   SimplifyOptions o;
   o.conditions = assumed.conditions;
@@ -195,12 +190,12 @@ Answer equivalence(const Request& r) {
   Json worst = nullptr;
   if (q.verdict == Equivalence::refuted) {
     std::string at;
-    worst = {{"left", complex_number(q.left)}, {"right", complex_number(q.right)}};
+    worst = {{"left", complex_text(q.left, 10)}, {"right", complex_text(q.right, 10)}};
     for (const auto& [name, value] : q.counterexample) {
       at += fmt::format("{}{} = {:.10g}", at.empty() ? " at " : ", ", name, value);
       worst["at"][name] = value;
     }
-    a.text += fmt::format("  left {}, right {}{}\n", complex_number(q.left), complex_number(q.right), at);
+    a.text += fmt::format("  left {}, right {}{}\n", complex_text(q.left, 10), complex_text(q.right, 10), at);
   }
   a.json["check"] = {{"method", "exact rewriting; ball arithmetic at random points"},
                      {"points", q.points},

@@ -35,9 +35,9 @@ struct TestPoint {
   bool moved = false;
 };
 
-TestPoint test_point(const std::vector<Part>& parts, const std::vector<InputGroup>& inputs, const System& s, double time) {
+TestPoint test_point(const std::vector<Program>& programs, const System& s, double time) {
   std::vector<Kernel> kernels;
-  for (const Part& part : parts) kernels.push_back(compile(part.outputs, inputs));
+  for (const Program& program : programs) kernels.emplace_back(program);
   const auto undefined = [&](const std::vector<std::vector<double>>& at) {
     std::size_t count = 0;
     for (const Kernel& k : kernels) {
@@ -102,11 +102,10 @@ Answer generate(const Request& r) {
   const System s = system_of(m);
   const bool cpp = *r.language == "c++" || *r.language == "cpp";
   const std::string name = identifier(r.name.empty() ? std::filesystem::path(r.inputs[0]).stem().string() : *r.name);
-  const std::filesystem::path folder = r.out.empty() ? std::filesystem::path(".") : std::filesystem::path(*r.out);
   if (!cpp && r.eigen) throw Error(ErrorKind::usage, "--eigen has no meaning for C: Eigen is a library of C++");
   if (r.show.empty()) {
     if (r.out.empty()) throw Error(ErrorKind::usage, fmt::format("say into which folder the source goes: --out {}", name));
-    make_output_folder(folder.string());
+    make_output_folder(*r.out);
   }
   const std::vector<InputGroup> inputs{{"y", s.states, s.state_names}, {"p", s.parameters, s.parameter_names}, {"t", {s.time}}};
   const SparseMatrix j = sparse_jacobian(s.residuals, s.states);
@@ -115,15 +114,19 @@ Answer generate(const Request& r) {
   if (!s.outputs.empty()) parts.push_back({name + "_outputs", {{"g", s.outputs}}, "outputs"});
   const std::string title = m.title.empty() ? name : m.title;
   Answer a;
-  if (!r.show.empty()) return shown(r, parts, inputs, title);
+  if (!r.show.empty()) return shown(r, parts, inputs, title);  // --out takes what is shown, as for every command that prints
+  const std::filesystem::path folder(*r.out);
   a.text = fmt::format("{}: source in {}\n", m.title.empty() ? m.path : m.title, cpp ? "C++" : "C99");
   a.json["files"] = Json::array();
-  const TestPoint place = test_point(parts, inputs, s, m.run.from);
+  std::vector<Program> programs;
+  for (const Part& part : parts) programs.push_back(make_program(part.outputs, inputs));
+  const TestPoint place = test_point(programs, s, m.run.from);
   if (place.moved) r.warn("the functions are not all finite at the start values; the self-test of the source is done at a point beside them");
   if (place.undefined > 0) r.warn(fmt::format("{} entries have no finite value at the point of the self-test and are not compared there", place.undefined));
   std::vector<PackagePart> package;
-  for (const Part& part : parts) {
-    package.push_back({make_program(part.outputs, inputs), {cpp ? Language::cpp : Language::c, part.name, title + ": " + part.what, cpp && r.eigen}, place.values});
+  for (std::size_t k = 0; k < parts.size(); ++k) {
+    const Part& part = parts[k];
+    package.push_back({std::move(programs[k]), {cpp ? Language::cpp : Language::c, part.name, title + ": " + part.what, cpp && r.eigen}, place.values});
     const std::size_t before = make_program(part.outputs, inputs, {.optimise = false}).operation_count();
     a.text += fmt::format("  {}: {} ({} operations, {} before optimisation)\n", part.name, part.what, package.back().program.operation_count(), before);
   }

@@ -286,6 +286,11 @@ Json json_of(const Comparison& c, const char* method) {
                                                        : "agrees"}};
 }
 
+std::string complex_text(std::complex<double> z, int digits) {
+  if (z.imag() == 0) return fmt::format("{:.{}g}", z.real(), digits);
+  return fmt::format("{:.{}g} {} {:.{}g}i", z.real(), digits, std::signbit(z.imag()) ? "-" : "+", std::abs(z.imag()), digits);
+}
+
 std::string tidy(const std::string& text) {
   std::string out;
   for (const char c : text) {

@@ -1,6 +1,7 @@
 // What the user asked for, and the answer in both forms: readable and JSON.
 #pragma once
 
+#include <complex>
 #include <cstdint>
 #include <memory>
 #include <nlohmann/json.hpp>
@@ -107,6 +108,8 @@ struct Assumed {
 [[nodiscard]] std::string indented(const std::string& text, const std::string& by = "  ");
 [[nodiscard]] Json json_of(const Evidence& e);
 [[nodiscard]] Json json_of(const Comparison& c, const char* method = "ball arithmetic at random points");
+/// "1.5 - 2i" with so many significant digits; a real number without its imaginary part.
+[[nodiscard]] std::string complex_text(std::complex<double> z, int digits = 15);
 /// The text without blanks at the ends of its lines.
 [[nodiscard]] std::string tidy(const std::string& text);
 [[nodiscard]] std::string read_file(const std::string& path);

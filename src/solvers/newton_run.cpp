@@ -94,7 +94,7 @@ NewtonRun::Ending NewtonRun::newton(const std::vector<double>& start, bool line_
   if (constrained) require(KINSetConstraints(mem, constraints.get()), "bounds");
   const int flag = KINSol(mem, u.get(), line_search ? KIN_LINESEARCH : KIN_NONE, ones.get(), ones.get());
   KINFree(&mem);
-  if (interrupt_requested()) throw Error(ErrorKind::interrupted, "stopped before it was done");
+  spend(1);  // an interrupt that has ended the run ends the call
   Ending end;
   end.values.resize(n_);
   for (std::size_t i = 0; i < n_; ++i) end.values[i] = from_unit(i, data(u)[i]);
@@ -195,6 +195,12 @@ bool NewtonRun::fill(const std::vector<double>& y, SUNMatrix target) {
 
 bool NewtonRun::finite(const std::vector<double>& y) { return evaluate(y); }
 
+std::vector<double> NewtonRun::own_sizes(const std::vector<double>& y) const {
+  std::vector<double> own(n_);
+  for (std::size_t i = 0; i < n_; ++i) own[i] = std::max(std::fabs(y[i]), zero_part * scale_[i]);
+  return own;
+}
+
 Verification NewtonRun::verify(const std::vector<double>& y) {
   Verification v;
   if (!evaluate(y)) {
@@ -204,8 +210,7 @@ Verification NewtonRun::verify(const std::vector<double>& y) {
   const std::vector<double> magnitudes = scaling_.equations(y);
   for (std::size_t i = 0; i < n_; ++i) v.residuals.push_back(f_[i] == 0 ? 0 : std::fabs(f_[i]) / magnitudes[i]);
   if (!fill(y, jacobian_.matrix())) return v;
-  std::vector<double> own(n_);
-  for (std::size_t i = 0; i < n_; ++i) own[i] = std::max(std::fabs(y[i]), zero_part * scale_[i]);
+  const std::vector<double> own = own_sizes(y);
   const auto s = newton_step(jacobian_.pattern(), jacobian_.values(), f_, magnitudes, own);
   if (!s) return v;
   v.solvable = true;
@@ -229,8 +234,7 @@ Verification NewtonRun::verify(const std::vector<double>& y) {
 
 Dependence NewtonRun::dependence_at(const std::vector<double>& y) {
   if (!fill(y, jacobian_.matrix())) return {};
-  std::vector<double> own(n_);
-  for (std::size_t i = 0; i < n_; ++i) own[i] = std::max(std::fabs(y[i]), zero_part * scale_[i]);
+  const std::vector<double> own = own_sizes(y);
   return dependence(jacobian_.pattern(), jacobian_.values(), own);
 }
 

@@ -69,6 +69,8 @@ class NewtonRun {
   [[nodiscard]] bool evaluate(const std::vector<double>& y);
   [[nodiscard]] bool fill(const std::vector<double>& y, SUNMatrix target);
   void scale_matrix(SUNMatrix j) const;
+  /// Of each unknown: its value, or the part of its scale below which it counts as zero.
+  [[nodiscard]] std::vector<double> own_sizes(const std::vector<double>& y) const;
   void take_sizes(const std::vector<double>& y);
   // Coordinates in which a bound is a sign: counted from the lower bound, or downwards from the upper one, in units of the
   // size of the unknown. A bound far beyond that size would cost digits; it only refuses points.

@@ -207,6 +207,8 @@ TEST_CASE("files are whole or untouched") {
   const std::string cmake = folder.file("src/CMakeLists.txt", "project(mine)\n");
   CHECK(boreon("generate " + model("ion_chemistry.toml") + " --out " + (folder / "src")).code == 2);
   CHECK(text_of(cmake) == "project(mine)\n");
+  CHECK(boreon("generate " + model("ion_chemistry.toml") + " --show operations --out " + (folder / "operations.txt")).code == 0);
+  CHECK(text_of(folder / "operations.txt").find("multiply") != std::string::npos);
   // every command may write over its own earlier output
   for (const std::string& words : {"generate " + model("ion_chemistry.toml") + " --out " + (folder / "own"), "generate " + model("ion_chemistry.toml") + " --language c --eigen --out " + (folder / "own"),
                                    "generate " + model("ion_chemistry.toml") + " --language c --out " + (folder / "own_c"), "simulate " + model("mirror_proton.toml") + " --until 2 --out " + (folder / "own.csv") + " --plot " + (folder / "own.png"),
