@@ -63,7 +63,6 @@ void charge(std::uint64_t units) {
 }
 
 bool has_budget() noexcept { return budget_granted != unlimited; }
-bool must_end() noexcept { return budget_left == 0 || stop.load(std::memory_order_relaxed); }
 
 void request_interrupt() noexcept { stop.store(true, std::memory_order_relaxed); }
 void clear_interrupt() noexcept { stop.store(false, std::memory_order_relaxed); }

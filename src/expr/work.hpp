@@ -28,7 +28,5 @@ void charge(std::uint64_t units);
 void spend(std::uint64_t units);
 /// Whether a WorkBudget is in force on this thread.
 [[nodiscard]] bool has_budget() noexcept;
-/// Whether the budget is used up or an interrupt is asked for, so that trying another method is of no use.
-[[nodiscard]] bool must_end() noexcept;
 
 }  // namespace boreon
