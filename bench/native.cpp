@@ -3,15 +3,12 @@
 #include <benchmark/benchmark.h>
 
 #include <algorithm>
-#include <chrono>
-#include <cmath>
-#include <cstdio>
-#include <cstdlib>
 #include <functional>
 #include <thread>
 
 #include "boreon/native.hpp"
 #include "models.hpp"
+#include "pairs.hpp"
 
 extern "C" {
 void emitted_chemistry(const double*, const double*, double*, double*);
@@ -24,39 +21,6 @@ void emitted_grid(const double*, const double*, double*, double*);
 using namespace boreon;
 
 namespace {
-
-using Clock = std::chrono::steady_clock;
-
-double seconds(const std::function<void()>& f, int repeat) {
-  const auto start = Clock::now();
-  for (int i = 0; i < repeat; ++i) f();
-  return std::chrono::duration<double>(Clock::now() - start).count() / repeat;
-}
-
-double median(std::vector<double> v) {
-  std::nth_element(v.begin(), v.begin() + static_cast<std::ptrdiff_t>(v.size() / 2), v.end());
-  return v[v.size() / 2];
-}
-
-// Times both in turn, each as often as `batch` seconds allow.
-void compare(benchmark::State& state, const std::function<void()>& kernel, const std::function<void()>& baseline, double per = 1, double batch = 2e-4) {
-  const double once = std::max(1e-9, seconds(kernel, 3));
-  const int repeat = std::max(1, static_cast<int>(batch / once));
-  std::vector<double> ratios;
-  std::vector<double> times;
-  std::vector<double> base;
-  for (auto _ : state) {
-    const double b = seconds(baseline, repeat);
-    const double k = seconds(kernel, repeat);
-    ratios.push_back(k / b);
-    times.push_back(k);
-    base.push_back(b);
-    state.SetIterationTime(k);
-  }
-  state.counters["ratio"] = median(ratios);
-  state.counters["kernel_ns"] = 1e9 * median(times) / per;
-  state.counters["baseline_ns"] = 1e9 * median(base) / per;
-}
 
 struct Prepared {
   bench::Model model;
@@ -78,16 +42,8 @@ struct Prepared {
   void agree(const std::function<void(double*, double*)>& other) {
     kernel(in, out);
     other(f2.data(), j2.data());
-    const auto check = [&](const std::vector<double>& a, const std::vector<double>& b, const char* what) {
-      for (std::size_t i = 0; i < a.size(); ++i) {
-        if (!(std::fabs(a[i] - b[i]) <= 1e-10 * (1 + std::fabs(b[i])))) {
-          std::fprintf(stderr, "%s: %s[%zu] = %.17g, by hand %.17g\n", model.name.c_str(), what, i, a[i], b[i]);
-          std::exit(1);
-        }
-      }
-    };
-    check(f, f2, "f");
-    check(j, j2, "j");
+    bench::require_equal(f, f2, (model.name + " f").c_str());
+    bench::require_equal(j, j2, (model.name + " j").c_str());
   }
 };
 
@@ -107,7 +63,7 @@ void one_point(benchmark::State& state, int which, bool emitted, const NativeOpt
   static constexpr Emitted sources[] = {emitted_chemistry, emitted_three_bodies, emitted_triple_pendulum, emitted_ionisation, emitted_grid};
   const auto other = [&](double* f, double* j) { emitted ? sources[which](p.in[0], p.in[1], f, j) : p.model.by_hand(p.in[0], p.in[1], f, j); };
   p.agree(other);
-  compare(
+  bench::compare(
       state, [&] { p.kernel(p.in, p.out); }, [&] { other(p.f2.data(), p.j2.data()); });
   state.SetLabel(p.kernel.method());
   std::size_t pairs = 0;  // sine and cosine are one instruction and two operations
@@ -144,7 +100,7 @@ void many_points(benchmark::State& state, int which, unsigned threads, Machine m
   const auto many = [&](unsigned t) { p.kernel.many(points, in, out, t); };
   if (threads > 1) {
     // long batches: each begins with moving the numbers to the processors that work on them, and with waking these
-    compare(
+    bench::compare(
         state, [&] { many(threads); }, [&] { many(1); }, static_cast<double>(points), 3e-2);
     return;
   }
@@ -153,7 +109,7 @@ void many_points(benchmark::State& state, int which, unsigned threads, Machine m
   for (std::size_t i = 0; i < n; ++i) {
     for (std::size_t q = 0; q < points; ++q) ya[q * n + i] = y[i * stride + q];
   }
-  compare(
+  bench::compare(
       state, [&] { many(1); },
       [&] {
         for (std::size_t q = 0; q < points; ++q) {
@@ -172,7 +128,7 @@ void threads_of_machine(benchmark::State& state) {
     for (long i = 0; i < n; ++i) benchmark::DoNotOptimize(x = x * 0.999 + 0.25);
   };
   constexpr long n = 2'000'000;
-  compare(
+  bench::compare(
       state,
       [&] {
         std::thread other(work, n / 2);

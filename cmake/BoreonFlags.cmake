@@ -1,7 +1,8 @@
 # Warnings and sanitizers, for our own targets only.
 add_library(boreon_flags INTERFACE)
 target_compile_options(boreon_flags INTERFACE
-  $<$<COMPILE_LANGUAGE:CXX>:-Wall -Wextra -Wpedantic -Wconversion -Wshadow=local>)
+  $<$<COMPILE_LANGUAGE:CXX>:-Wall -Wextra -Wpedantic -Wconversion>
+  $<$<COMPILE_LANG_AND_ID:CXX,GNU>:-Wshadow=local>)
 # GCC 12 reports overflows in std::string that cannot happen (GCC bug 105329 and relatives).
 if(CMAKE_CXX_COMPILER_ID STREQUAL "GNU" AND CMAKE_CXX_COMPILER_VERSION VERSION_LESS 14)
   target_compile_options(boreon_flags INTERFACE -Wno-stringop-overflow -Wno-restrict -Wno-array-bounds)

@@ -110,7 +110,7 @@ bool Reasoner::prove(const Expr& e, bool strict, int depth) const {
     };
     const auto mine = terms_of(written);
     for (const auto& [term, c] : terms_of(f.amount)) {
-      const auto at = std::find_if(mine.begin(), mine.end(), [&](const auto& m) { return m.first == term; });
+      const auto at = std::find_if(mine.begin(), mine.end(), [&term = term](const auto& m) { return m.first == term; });
       if (at == mine.end() || at->second.sign() * c.sign() <= 0) continue;
       const Expr rest = written - Expr(at->second / c) * f.amount;
       if (prove(rest, strict && !f.strict, depth + 1)) return true;

@@ -125,7 +125,7 @@ double midpoint(arb_srcptr x) { return arf_get_d(arb_midref(x), ARF_RND_NEAR); }
 namespace {
 
 // The ball library calls this where it would end the program: sizes beyond what it was made for, no memory.
-[[noreturn]] void give_up() { throw Error(ErrorKind::limit, "a number is too large for the arithmetic of special functions"); }
+FLINT_NORETURN void give_up() { throw Error(ErrorKind::limit, "a number is too large for the arithmetic of special functions"); }
 
 bool beyond(const Ball& order) {
   constexpr long most_bits = 30;

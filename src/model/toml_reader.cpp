@@ -9,8 +9,56 @@
 #include "boreon/bindings.hpp"
 
 namespace boreon {
+namespace {
+
+// Where the first character beyond ASCII stands outside of quotes and comments. TOML has none there, and the parser's
+// tables of Unicode are not made for them (it runs into what it calls unreachable).
+std::size_t stray_character(std::string_view text) {
+  const std::size_t mark = text.starts_with("\xEF\xBB\xBF") ? 3 : 0;
+  char quote = 0;  // the one that is open
+  bool triple = false;
+  bool comment = false;
+  for (std::size_t i = mark; i < text.size(); ++i) {
+    const char c = text[i];
+    if (c == '\n') {
+      comment = false;
+      if (!triple) quote = 0;
+    } else if (comment) {
+      continue;
+    } else if (quote != 0) {
+      if (c == '\\' && quote == '"') {
+        ++i;
+      } else if (c == quote && !triple) {
+        quote = 0;
+      } else if (c == quote && text.substr(i, 3) == std::string(3, quote)) {
+        i += 2;
+        while (i + 1 < text.size() && text[i + 1] == quote) ++i;  // quotes at the end of the text
+        quote = 0;
+        triple = false;
+      }
+    } else if (c == '#') {
+      comment = true;
+    } else if (c == '"' || c == '\'') {
+      quote = c;
+      triple = text.substr(i, 3) == std::string(3, c);
+      if (triple) i += 2;
+    } else if (static_cast<unsigned char>(c) >= 0x80U) {
+      return i;
+    }
+  }
+  return std::string_view::npos;
+}
+
+}  // namespace
 
 TomlReader::TomlReader(std::string_view text, std::string path) : text_(text), path_(std::move(path)) {
+  if (const std::size_t at = stray_character(text_); at != std::string_view::npos) {
+    const auto start = text_.rfind('\n', at) + 1;  // 0 on the first line
+    const auto begins = [](char c) { return (static_cast<unsigned char>(c) & 0xC0U) != 0x80U; };
+    const SourcePosition p{path_, static_cast<std::size_t>(std::count(text_.begin(), text_.begin() + static_cast<std::ptrdiff_t>(at), '\n')) + 1,
+                           static_cast<std::size_t>(std::count_if(text_.begin() + static_cast<std::ptrdiff_t>(start), text_.begin() + static_cast<std::ptrdiff_t>(at), begins)) + 1};
+    throw Error(ErrorKind::syntax, "the file is not valid TOML: a letter or sign outside of ASCII must stand in quotes, as in \"ρ\" = 1", p, line(p.line));
+  }
   try {
     root_ = toml::parse(text_, path_);
   } catch (const toml::parse_error& e) {

@@ -194,6 +194,7 @@ std::vector<std::string> lower(std::span<const Expr> roots, const NodeMap<Operan
   if (optimised) {
     reuse_powers(network, ids);
     share_reciprocals(network, ids);
+    absorb_constants(network, ids);
     absorb_factors(network, ids);
     share_pairs(network, ids);
     const std::vector<char> changed = factor_sums(network, ids);

@@ -72,6 +72,9 @@ struct Network {
 void reuse_powers(Network& network, const std::vector<std::uint32_t>& roots);
 /// Divisors that several quotients have become one reciprocal.
 void share_reciprocals(Network& network, const std::vector<std::uint32_t>& roots);
+/// k + x + y becomes (c + x) + (d + y) where these are computed anyway and c + d = k: x is then needed once, and may be
+/// multiplied and added in one operation.
+void absorb_constants(Network& network, const std::vector<std::uint32_t>& roots);
 /// a*x + b*x becomes (a + b)*x where the products have no other use; polynomials take Horner's form. For each node
 /// whether it is another or a new one.
 [[nodiscard]] std::vector<char> factor_sums(Network& network, const std::vector<std::uint32_t>& roots);

@@ -8,179 +8,13 @@
 #include <tuple>
 #include <unordered_map>
 
-#include "boreon/catalogue.hpp"
 #include "expr/hash.hpp"
 #include "program/passes.hpp"
+#include "program/row_shapes.hpp"
 #include "program/threads.hpp"
 
 namespace boreon {
 namespace {
-
-constexpr std::size_t largest_row = 4096;  // nodes; larger rows are written out
-constexpr unsigned deepest_row = 200;
-
-std::uint64_t packed(Operand o) { return (static_cast<std::uint64_t>(o.space) << 32U) | o.index; }
-
-// What a bundle of rows looks like when entries are blind: two bundles with the same tokens are the same program on
-// different entries, listed in `slots` in the order in which the tokens meet them.
-struct Shape {
-  std::vector<std::uint64_t> tokens;
-  std::vector<std::uint64_t> slots;
-};
-
-class ShapeReader {
- public:
-  explicit ShapeReader(const NodeMap<Operand>& inputs) : inputs_(inputs), memo_(memo_size) {}
-
-  // False if the bundle cannot be part of a loop.
-  bool read(std::span<const Expr* const> roots, Shape& shape) {
-    ++generation_;
-    nodes_.clear();
-    children_.clear();
-    shape.tokens.clear();
-    shape.slots.clear();
-    roots_.clear();
-    for (const Expr* root : roots) {
-      const std::uint32_t id = build(*root, 0);
-      if (id == none) return false;
-      roots_.push_back(id);
-    }
-    for (const std::uint32_t id : roots_) write(id, shape);
-    return true;
-  }
-
- private:
-  static constexpr std::uint32_t none = 0xffffffffU;
-  static constexpr std::size_t memo_size = 4 * largest_row;
-
-  struct Node {
-    std::uint64_t hash = 0;     // of everything below, entries blind
-    std::uint64_t own = 0;      // of the node alone
-    std::uint64_t low = ~0ULL;  // the least entry below: decides between operands that look the same
-    std::uint32_t first_child = 0;
-    std::uint32_t children = 0;
-    std::uint32_t number = none;  // when written
-    bool entry = false;
-  };
-  struct Memo {
-    std::uintptr_t key = 0;
-    std::uint32_t generation = 0;
-    std::uint32_t id = 0;
-  };
-
-  Memo& memo(std::uintptr_t key) {
-    std::size_t at = static_cast<std::size_t>((key * 0x9e3779b97f4a7c15ULL) >> 32U) % memo_size;
-    while (memo_[at].generation == generation_ && memo_[at].key != key) at = (at + 1) % memo_size;
-    return memo_[at];
-  }
-
-  // The local node of an expression.
-  std::uint32_t build(const Expr& e, unsigned depth) {
-    const Kind kind = e.kind();
-    if (kind == Kind::number) return add({mix(e.hash()), mix(e.hash()), ~0ULL, 0, 0, none, false});
-    Memo& known = memo(e.bits());
-    if (known.generation == generation_) return known.id;
-    if (nodes_.size() >= largest_row || depth > deepest_row) return none;
-    std::uint32_t id = none;
-    if (kind == Kind::symbol || kind == Kind::unknown_call) {
-      if (const Operand* o = inputs_.find(e); o != nullptr) {
-        id = add({mix(o->space), mix(o->space), packed(*o), 0, 0, none, true});
-      } else {
-        return none;
-      }
-    } else if (kind == Kind::constant) {
-      id = add({e.hash(), e.hash(), ~0ULL, 0, 0, none, false});
-    } else {
-      id = inner(e, kind, depth);
-    }
-    if (id == none) return none;
-    Memo& slot = memo(e.bits());  // building may have moved the place
-    slot = {e.bits(), generation_, id};
-    return id;
-  }
-
-  std::uint32_t inner(const Expr& e, Kind kind, unsigned depth) {
-    std::uint64_t own = mix(static_cast<std::uint64_t>(kind));
-    if (kind == Kind::call) own = hash_combine(own, row_number(e.function()));
-    if (kind == Kind::relation) own = hash_combine(own, static_cast<std::uint64_t>(e.relation_op()));
-    if (kind == Kind::logic) own = hash_combine(own, static_cast<std::uint64_t>(e.logic_op()));
-    if (kind == Kind::derivative || kind == Kind::integral || kind == Kind::summation || kind == Kind::limit) return none;
-    const auto operands = e.operands();
-    own = hash_combine(own, operands.size());
-    const bool pairs = kind == Kind::sum || kind == Kind::product;
-    const std::size_t start = pending_.size();
-    for (const Expr& o : operands) {
-      const std::uint32_t child = build(o, depth + 1);
-      if (child == none) {
-        pending_.resize(start);
-        return none;
-      }
-      pending_.push_back(child);
-    }
-    const std::span<std::uint32_t> mine(pending_.data() + start, operands.size());
-    if (pairs && operands.size() > 3) {
-      // order of the pairs by what they look like, not by what they are called
-      pairs_.clear();
-      for (std::size_t i = 1; i + 1 < mine.size(); i += 2) {
-        pairs_.push_back({hash_combine(nodes_[mine[i]].hash, nodes_[mine[i + 1]].hash), std::min(nodes_[mine[i]].low, nodes_[mine[i + 1]].low), mine[i], mine[i + 1]});
-      }
-      std::sort(pairs_.begin(), pairs_.end(), [](const auto& x, const auto& y) { return x.hash != y.hash ? x.hash < y.hash : x.low < y.low; });
-      for (std::size_t i = 0; i < pairs_.size(); ++i) {
-        mine[1 + 2 * i] = pairs_[i].a;
-        mine[2 + 2 * i] = pairs_[i].b;
-      }
-    }
-    Node n;
-    n.own = own;
-    n.hash = own;
-    n.first_child = static_cast<std::uint32_t>(children_.size());
-    n.children = static_cast<std::uint32_t>(mine.size());
-    for (const std::uint32_t child : mine) {
-      n.hash = hash_combine(n.hash, nodes_[child].hash);
-      n.low = std::min(n.low, nodes_[child].low);
-      children_.push_back(child);
-    }
-    pending_.resize(start);
-    return add(n);
-  }
-
-  std::uint32_t add(const Node& n) {
-    nodes_.push_back(n);
-    return static_cast<std::uint32_t>(nodes_.size() - 1);
-  }
-
-  void write(std::uint32_t id, Shape& shape) {
-    Node& n = nodes_[id];
-    if (n.number != none) {
-      shape.tokens.push_back(n.number);
-      return;
-    }
-    if (n.entry) {
-      n.number = static_cast<std::uint32_t>(shape.slots.size()) | 0x80000000U;
-      shape.slots.push_back(n.low);
-      shape.tokens.push_back(hash_combine(n.own, n.number));
-      return;
-    }
-    shape.tokens.push_back(n.own);
-    for (std::uint32_t i = 0; i < n.children; ++i) write(children_[n.first_child + i], shape);
-    if (n.children > 0) nodes_[id].number = written_base + static_cast<std::uint32_t>(shape.tokens.size());
-  }
-
-  struct SortedPair {
-    std::uint64_t hash;
-    std::uint64_t low;
-    std::uint32_t a, b;
-  };
-  static constexpr std::uint32_t written_base = 0x40000000U;
-  const NodeMap<Operand>& inputs_;
-  std::vector<Memo> memo_;
-  std::uint32_t generation_ = 0;
-  std::vector<Node> nodes_;
-  std::vector<std::uint32_t> children_;
-  std::vector<std::uint32_t> pending_;
-  std::vector<SortedPair> pairs_;
-  std::vector<std::uint32_t> roots_;
-};
 
 std::uint64_t hash_of(const std::vector<std::uint64_t>& v) {
   std::uint64_t h = v.size();
@@ -194,6 +28,13 @@ struct Family {
   std::size_t slots = 0;
   std::vector<std::uint32_t> bundles;
   std::vector<std::uint64_t> entries;  // slots of one bundle after the other
+  // Which root of a bundle is root t of the first bundle, where bundles have them in different orders: the list of each
+  // bundle, list 0 being the order as it is.
+  std::vector<std::uint32_t> order_of;
+  std::vector<std::vector<std::uint32_t>> orders{{}};
+
+  [[nodiscard]] std::uint32_t order(std::size_t bundle) const { return order_of.empty() ? 0 : order_of[bundle]; }
+  [[nodiscard]] std::uint32_t root(std::size_t bundle, std::uint32_t t) const { return order(bundle) == 0 ? t : orders[order(bundle)][t]; }
 };
 
 class Families {
@@ -201,7 +42,7 @@ class Families {
   std::vector<Family> list;
   std::vector<std::uint32_t> left;  // bundles without a shape
 
-  std::uint32_t add(std::uint32_t bundle, const Shape& shape) {
+  std::uint32_t add(std::uint32_t bundle, const RowShape& shape) {
     const std::uint32_t id = family(shape.tokens, shape.slots.size());
     list[id].bundles.push_back(bundle);
     list[id].entries.insert(list[id].entries.end(), shape.slots.begin(), shape.slots.end());
@@ -225,7 +66,7 @@ class Families {
     for (auto at = begin; at != end; ++at) {
       if (list[at->second].tokens == tokens && list[at->second].slots == slots) return at->second;
     }
-    list.push_back({tokens, slots, {}, {}});
+    list.push_back({tokens, slots, {}, {}, {}, {{}}});
     return known_.emplace(h, static_cast<std::uint32_t>(list.size() - 1))->second;
   }
   std::unordered_multimap<std::uint64_t, std::uint32_t> known_;
@@ -247,13 +88,15 @@ struct RowSet {
     return {static_cast<std::size_t>(pattern->row_start[begin]), static_cast<std::size_t>(pattern->row_start[end])};
   }
   // The lengths of the rows belong to the shape: the values must not be told apart by their place alone.
-  void roots(std::size_t bundle, std::vector<const Expr*>& list, std::uint64_t& lengths) const {
+  void roots(std::size_t bundle, std::vector<const Expr*>& list, std::uint64_t& lengths, std::vector<std::uint32_t>* groups_of_roots = nullptr) const {
     list.clear();
     lengths = 0;
+    if (groups_of_roots != nullptr) groups_of_roots->clear();
     for (const std::uint32_t g : groups) {
       const auto [begin, end] = range(g, bundle);
       lengths = hash_combine(lengths, end - begin);
       for (std::size_t i = begin; i < end; ++i) list.push_back(&outputs[g].values[i]);
+      if (groups_of_roots != nullptr) groups_of_roots->insert(groups_of_roots->end(), end - begin, g);
     }
   }
 };
@@ -261,7 +104,7 @@ struct RowSet {
 Families families_of(const RowSet& set, const NodeMap<Operand>& inputs, std::size_t begin, std::size_t end, std::vector<std::uint32_t>* ids = nullptr) {
   Families result;
   ShapeReader reader(inputs);
-  Shape shape;
+  RowShape shape;
   std::vector<const Expr*> roots;
   for (std::size_t b = begin; b < end; ++b) {
     std::uint64_t lengths = 0;
@@ -277,6 +120,84 @@ Families families_of(const RowSet& set, const NodeMap<Operand>& inputs, std::siz
     }
   }
   return result;
+}
+
+// Families that differ in the order of terms, factors and roots alone become one: the rows along an edge of a grid, which
+// have their neighbours in another order, and all edges among themselves.
+void join(const RowSet& set, const NodeMap<Operand>& inputs, Families& families) {
+  constexpr std::size_t most_work = 100'000'000;
+  if (families.list.size() < 2) return;
+  // What most bundles have in common stays what it is, so that it is still the same in all of them.
+  std::unordered_map<std::uint64_t, std::size_t> count;
+  for (const Family& f : families.list) {
+    for (std::size_t s = 0; s < f.slots; ++s) {
+      const std::uint64_t entry = f.entries[s];
+      bool same = true;
+      for (std::size_t b = 1; same && b < f.bundles.size(); ++b) same = f.entries[b * f.slots + s] == entry;
+      if (same && f.bundles.size() > 1) count[entry] += f.bundles.size();
+    }
+  }
+  std::vector<std::uint64_t> fixed;
+  for (const auto& [entry, bundles] : count) {
+    if (2 * bundles > set.bundles()) fixed.push_back(entry);
+  }
+  std::sort(fixed.begin(), fixed.end());
+  // Large families first: their order is the one that stays.
+  std::vector<std::size_t> by_size(families.list.size());
+  std::iota(by_size.begin(), by_size.end(), std::size_t{0});
+  std::stable_sort(by_size.begin(), by_size.end(), [&](std::size_t a, std::size_t b) { return families.list[a].bundles.size() > families.list[b].bundles.size(); });
+  struct Known {
+    Arrangement arrangement;
+    std::uint32_t family;
+    std::vector<std::uint32_t> slot_order;
+  };
+  std::unordered_multimap<std::uint64_t, Known> known;
+  std::vector<Family> joined;
+  ShapeReader reader(inputs);
+  RowShape shape;
+  std::vector<const Expr*> roots;
+  std::vector<std::uint32_t> groups;
+  std::size_t work = 0;
+  for (const std::size_t at : by_size) {
+    Family& f = families.list[at];
+    std::uint64_t lengths = 0;
+    set.roots(f.bundles[0], roots, lengths, &groups);
+    if (work > most_work || !reader.read(roots, shape)) {
+      joined.push_back(std::move(f));
+      continue;
+    }
+    work += reader.size() * (shape.slots.size() + 1);
+    Arrangement a = reader.arrange(groups, fixed);
+    // slot k of the arrangement is slot slot_order[k] of the family
+    std::unordered_map<std::uint64_t, std::uint32_t> place;
+    for (std::uint32_t s = 0; s < f.slots; ++s) place[f.entries[s]] = s;
+    std::vector<std::uint32_t> slot_order;
+    for (const std::uint64_t entry : a.shape.slots) slot_order.push_back(place.at(entry));
+    const std::uint64_t hash = hash_of(a.shape.tokens);
+    const auto [begin, end] = known.equal_range(hash);
+    const auto twin = std::find_if(begin, end, [&](const auto& k) { return k.second.arrangement.shape.tokens == a.shape.tokens; });
+    if (twin == end) {
+      known.emplace(hash, Known{std::move(a), static_cast<std::uint32_t>(joined.size()), std::move(slot_order)});
+      joined.push_back(std::move(f));
+      continue;
+    }
+    const Known& k = twin->second;
+    Family& leader = joined[k.family];
+    std::vector<std::uint32_t> slot_of(f.slots);
+    for (std::size_t i = 0; i < f.slots; ++i) slot_of[k.slot_order[i]] = slot_order[i];
+    std::vector<std::uint32_t> root_of(roots.size());
+    for (std::size_t i = 0; i < root_of.size(); ++i) root_of[k.arrangement.roots[i]] = a.roots[i];
+    const bool as_is = std::is_sorted(root_of.begin(), root_of.end());
+    leader.order_of.resize(leader.bundles.size(), 0);
+    const auto order = as_is ? 0U : static_cast<std::uint32_t>(std::find(leader.orders.begin() + 1, leader.orders.end(), root_of) - leader.orders.begin());
+    if (order == leader.orders.size()) leader.orders.push_back(std::move(root_of));
+    for (std::size_t b = 0; b < f.bundles.size(); ++b) {
+      leader.bundles.push_back(f.bundles[b]);
+      leader.order_of.push_back(order);
+      for (std::size_t s = 0; s < f.slots; ++s) leader.entries.push_back(f.entries[b * f.slots + slot_of[s]]);
+    }
+  }
+  families.list = std::move(joined);
 }
 
 // The distance at which shapes repeat: several quantities at each place of a grid.
@@ -298,6 +219,7 @@ Families read_families(const RowSet& set, const NodeMap<Operand>& inputs) {
   std::vector<Families> parts(threads);
   run_in_threads(threads, [&](std::size_t t) { parts[t] = families_of(set, inputs, n * t / threads, n * (t + 1) / threads); });
   for (std::size_t t = 1; t < threads; ++t) parts[0].merge(parts[t]);
+  join(set, inputs, parts[0]);
   return std::move(parts[0]);
 }
 
@@ -319,7 +241,7 @@ class LoopMaker {
     }
     // Bundles whose entries keep their distances share one table for each group.
     std::map<std::uint64_t, std::vector<std::uint32_t>> by_distance;
-    for (std::size_t b = 0; b < n; ++b) by_distance[distances(f, b)].push_back(static_cast<std::uint32_t>(b));
+    for (std::size_t b = 0; b < n; ++b) by_distance[hash_combine(distances(f, b), f.order(b))].push_back(static_cast<std::uint32_t>(b));
     std::vector<std::uint32_t> rest;
     Program body;
     if (!make_body(f, body)) {
@@ -424,13 +346,22 @@ class LoopMaker {
       const auto distance = static_cast<std::int32_t>(static_cast<std::int64_t>(entry) - static_cast<std::int64_t>(base));
       l.slots.push_back({group, at->second.table, at->second.offset + distance});
     }
+    const bool one_order = std::all_of(members.begin(), members.end(), [&](std::uint32_t b) { return f.order(b) == f.order(members[0]); });
+    std::uint32_t root = 0;  // of the first bundle
     for (const std::uint32_t g : set_.groups) {
+      const std::uint32_t before = root;
       const auto [begin, end] = set_.range(g, f.bundles[members[0]]);
       if (begin == end) continue;
-      std::vector<std::uint32_t> entries;
-      for (const std::uint32_t b : members) entries.push_back(static_cast<std::uint32_t>(set_.range(g, f.bundles[b]).first));
-      const auto [t, offset] = add_table(index_table(std::move(entries)));
-      for (std::size_t i = 0; i < end - begin; ++i) l.targets.push_back({g, t, offset + static_cast<std::int32_t>(i)});
+      const auto table_of = [&](std::uint32_t t) {
+        std::vector<std::uint32_t> entries;
+        for (const std::uint32_t b : members) entries.push_back(static_cast<std::uint32_t>(set_.range(g, f.bundles[b]).first) + (one_order ? 0U : f.root(b, t) - before));
+        return add_table(index_table(std::move(entries)));
+      };
+      const auto common = one_order ? table_of(root) : std::pair<std::uint32_t, std::int32_t>();
+      for (std::size_t i = 0; i < end - begin; ++i, ++root) {
+        const auto [t, offset] = one_order ? common : table_of(root);
+        l.targets.push_back({g, t, offset + (one_order ? static_cast<std::int32_t>(f.root(members[0], root) - before) : 0)});
+      }
     }
     return l;
   }

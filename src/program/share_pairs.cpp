@@ -104,7 +104,7 @@ class Sharing {
       const auto [count, pair] = queue_.top();
       queue_.pop();
       users_.list(pair, users);
-      std::erase_if(users, [&](std::uint32_t u) { return !has(u, pair); });
+      std::erase_if(users, [this, &pair = pair](std::uint32_t u) { return !has(u, pair); });
       if (users.size() < 2) continue;  // most of them: others were taken out first
       std::sort(users.begin(), users.end());
       users.erase(std::unique(users.begin(), users.end()), users.end());

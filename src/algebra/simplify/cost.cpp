@@ -47,7 +47,7 @@ double written_cost(const Expr& root) {
             // 3/4*x is a product of two numbers and x; where the term is a quotient already they merge into it
             bool reciprocal = false;
             if (quotient) {
-              reciprocal = term.is(Kind::power) ? is_negative_number(term.operands()[1]) : [&] {
+              reciprocal = term.is(Kind::power) ? is_negative_number(term.operands()[1]) : [&term = term] {
                 for (const auto [b, x] : Parts(term)) {
                   if (!is_negative_number(x)) return false;
                 }

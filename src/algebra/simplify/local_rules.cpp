@@ -256,7 +256,7 @@ Expr sum_rule(const Expr& x, const Reasoner& reasoner) {
   };
   std::vector<Square> squares;
   for (const auto [term, c] : Parts(x)) {
-    const auto note = [&](const Expr& b, const Expr& n) {
+    const auto note = [&, &term = term, &c = c](const Expr& b, const Expr& n) {
       for (const char* name : {"sin", "cos", "sinh", "cosh", "tan", "tanh"}) {
         if (is_call_of(b, name) && n.is_integer(2)) squares.push_back({term / power(b, n), b.operands()[0], name, c.number(), term});
       }
@@ -299,7 +299,7 @@ Expr sum_rule(const Expr& x, const Reasoner& reasoner) {
     if (!(outside == without)) return outside;
   }
   for (const auto [term, c] : Parts(x)) {
-    const auto with = [&](const Expr& other, const Expr& value) -> std::optional<Expr> {
+    const auto with = [&, &term = term, &c = c](const Expr& other, const Expr& value) -> std::optional<Expr> {
       if (other.is_number() || !(coefficient_of(other) == c.number())) return std::nullopt;
       return x - c * term - c * other + c * value;
     };

@@ -126,7 +126,9 @@ bool Emitter::uniform(Operand o) const {
 // Found by an index for each lane.
 bool Emitter::gathered(Operand o) const {
   if (o.space < 2 || options_.layout != Layout::rows || lanes_ == 1) return false;
-  const IndexTable& t = loop_->tables[loop_->slots[o.index].table];
+  const std::uint32_t table = loop_->slots[o.index].table;
+  if (in_runs()) return !uniform(o) && options_.steps[table] != 1;
+  const IndexTable& t = loop_->tables[table];
   return !t.entries.empty() || t.step > 1;
 }
 
@@ -142,7 +144,7 @@ Emitter::Mem Emitter::source(Operand o) {
   if (options_.layout == Layout::point) return x86::ptr(group_base(false, o.space - 2), static_cast<std::int32_t>(o.index * 8));
   const RowLoop::Place& p = loop_->slots[o.index];
   const IndexTable& t = loop_->tables[p.table];
-  if (lanes_ == 1 && (t.step != 0 || !t.entries.empty())) return x86::ptr(row_pointer(false, p.group, p.table), p.offset * 8);
+  if ((lanes_ == 1 && t.step != 0) || !t.entries.empty()) return x86::ptr(row_pointer(false, p.group, p.table), p.offset * 8);
   const auto first = static_cast<std::int32_t>((static_cast<std::int64_t>(t.first) + p.offset) * 8);
   const Gp base = group_base(false, p.group);
   return t.step == 0 ? x86::ptr(base, first) : x86::ptr(base, x86::r14, 3, first);
@@ -174,6 +176,7 @@ void Emitter::index_vector(std::uint32_t table) {
 }
 
 void Emitter::gather(Vec target, Operand o) {
+  if (pick_apart(target, o)) return;
   const RowLoop::Place& p = loop_->slots[o.index];
   index_vector(p.table);
   const Gp base = group_base(false, p.group);
@@ -197,8 +200,26 @@ void Emitter::scatter(Vec from, std::uint32_t target) {
     store_numbers(x86::ptr(row_pointer(true, p.group, p.table), shift), from);
     return;
   }
+  if (assembled_[target].yes) {
+    store_numbers(assembly(assembled_[target].entry), from);
+    return;
+  }
   if (t.entries.empty() && t.step == 1) {
     a_.emit(Inst::kIdVmovupd, x86::ptr(group_base(true, p.group), x86::r14, 3, static_cast<std::int32_t>((static_cast<std::int64_t>(t.first) + p.offset) * 8)), from);
+    return;
+  }
+  if (in_runs() && options_.steps[p.table] == 1) {
+    store_numbers(x86::ptr(row_pointer(true, p.group, p.table), shift), from);
+    return;
+  }
+  if (in_runs() && lanes_ == 4) {
+    const Gp row = row_pointer(true, p.group, p.table);
+    const auto at = [&](int lane) { return x86::ptr(row, shift + lane * static_cast<int>(options_.steps[p.table]) * 8); };
+    a_.vextractf128(x86::xmm0, from.ymm(), 1);
+    a_.vmovlpd(at(0), from.xmm());
+    a_.vmovhpd(at(1), from.xmm());
+    a_.vmovlpd(at(2), x86::xmm0);
+    a_.vmovhpd(at(3), x86::xmm0);
     return;
   }
   if (lanes_ == 8) {

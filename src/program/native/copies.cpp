@@ -30,6 +30,7 @@ void Emitter::store_inputs() {
   if (one && options_.layout == Layout::rows) return store_row(std::move(list));
   if (one && options_.layout == Layout::point) return store_runs(std::move(list));
   for (const Store& s : list) {
+    if (options_.layout == Layout::rows && assembled_[s.index].same) continue;
     const Operand o = stored(program_, s);
     const std::uint32_t* const held = hoisted(o);
     if (held != nullptr) {

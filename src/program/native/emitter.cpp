@@ -60,6 +60,7 @@ Emitter::Emitter(asmjit::CodeHolder& code, const Program& program, const Emitter
     where_[v].next = machine_.first_use[v];
     if (v >= machine_.results && !gathered(machine_.sources[v - machine_.results])) where_[v].home = Home::source;
   }
+  plan_row_stores();
   holder_.assign(registers_, never);
   for (std::uint32_t r = registers_; r-- > first_register;) free_.push_back(r);
 }
@@ -85,6 +86,7 @@ void Emitter::run() {
   if (looped) {
     // r14 is the row or point; the last block of rows starts early enough to be whole
     a_.mov(x86::r14, x86::qword_ptr(frame_, offsetof(CallFrame, begin)));
+    prepare_row_stores();
     hoist();
     a_.align(asmjit::AlignMode::kCode, 32);
     a_.bind(again);
@@ -108,6 +110,8 @@ void Emitter::run() {
     ending_slots_.clear();
   }
   store_inputs();
+  store_rows();
+  fetch_rows();
   if (looped) {
     advance();
     a_.jmp(again);

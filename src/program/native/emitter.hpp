@@ -30,6 +30,8 @@ struct EmitterOptions {
   bool packed = true;      ///< rows: several at once by gathering their entries; otherwise one after the other
   std::uint64_t same = 0;  ///< points: bits of the input groups with one number for all points
   bool strict = false;     ///< no fused operations, functions as the interpreter calls them
+  /// rows: by how much the number in each table grows from row to row; empty if it does so by no rule
+  std::vector<std::uint32_t> steps = {};
 };
 
 /// The code of a program, and how much of CallFrame::work it uses.
@@ -96,7 +98,7 @@ class Emitter {
   void scatter(Vec from, std::uint32_t target);
   void index_vector(std::uint32_t table);
   [[nodiscard]] Mem work(std::uint32_t entry) const;
-  [[nodiscard]] std::uint32_t first_slot() const { return machine_.argument_entries + machine_.result_entries + aside_; }
+  [[nodiscard]] std::uint32_t first_slot() const { return machine_.argument_entries + machine_.result_entries + aside_ + assembly_; }
   [[nodiscard]] Mem constant_mask(Mask which) const;
   [[nodiscard]] Gp general(std::size_t i) const;
   [[nodiscard]] std::size_t pointer_count() const;
@@ -105,6 +107,22 @@ class Emitter {
   void forget_pointers(bool all);
   void load_numbers(Vec target, const Mem& from, bool one_for_all);
   void store_numbers(const Mem& to, Vec from);
+
+  // rows whose tables advance by one step (row_stores.cpp)
+  [[nodiscard]] bool in_runs() const { return !options_.steps.empty(); }
+  void plan_row_stores();
+  void prepare_row_stores();
+  void store_rows();
+  void fetch_rows();
+  struct Neighbours;
+  void load_row(std::uint32_t reg, const Mem& from, std::size_t width);
+  void store_row_part(const Mem& to, std::uint32_t reg, std::size_t width);
+  void two_columns(const Neighbours& n, std::size_t k, const asmjit::x86::Zmm& even, const asmjit::x86::Zmm& odd);
+  template <class RowPlace>
+  void four_columns(const Neighbours& n, const RowPlace& to);
+  [[nodiscard]] Mem assembly(std::uint32_t entry, std::size_t number = 0) const;
+  [[nodiscard]] bool pick_apart(Vec target, Operand o);
+  [[nodiscard]] std::int32_t index_image(const std::array<std::uint64_t, 8>& index);
 
   // outputs that nothing is computed for (copies.cpp)
   void store_inputs();
@@ -227,6 +245,30 @@ class Emitter {
   };
   std::vector<LargeArgument> large_;
   std::uint32_t aside_ = 0;  // entries of the workspace for argument, sine, cosine and all registers meanwhile
+  // Targets that are written together, and where their numbers wait until a block of rows is done.
+  struct Column {
+    Operand operand;
+    bool same = false;        ///< in all rows
+    std::uint32_t entry = 0;  ///< of the assembly area
+  };
+  struct Neighbours {
+    RowLoop::Place place;  ///< of the first
+    std::uint32_t step = 0;
+    std::vector<Column> columns;
+    bool all_same = false;
+    bool fetch = false;         ///< the lines of later rows are asked for
+    std::uint32_t pattern = 0;  ///< entry with what is the same
+  };
+  struct Assembled {
+    bool yes = false;
+    bool same = false;
+    std::uint32_t entry = 0;
+  };
+  std::vector<Neighbours> neighbours_;
+  std::vector<Assembled> assembled_;  // of each target
+  std::uint32_t assembly_ = 0;        // entries
+  std::uint32_t pairs_ = 0;           // the first of two for pairs of columns
+  std::vector<std::pair<std::array<std::uint64_t, 8>, std::int32_t>> index_images_;
   asmjit::Label constants_label_;
   bool fetch_ahead_ = false;  // points: the lines of the next tile's outputs
   bool upper_dirty_ = false;

@@ -68,7 +68,8 @@ void Emitter::hoist_values() {
     }
   }
   std::stable_sort(candidates.begin(), candidates.end(), [](const Candidate& a, const Candidate& b) { return a.uses > b.uses; });
-  const std::uint32_t wanted = peak + std::min<std::uint32_t>(varying, 6) + 4;
+  constexpr std::uint32_t for_columns = 9;  // what turning columns into rows takes
+  const std::uint32_t wanted = std::max(peak + std::min<std::uint32_t>(varying, 6) + 4, neighbours_.empty() ? 0 : for_columns);
   const std::uint32_t available = static_cast<std::uint32_t>(free_.size());
   candidates.resize(std::min<std::size_t>(candidates.size(), available > wanted ? available - wanted : 0));
   const auto end = static_cast<std::uint32_t>(machine_.instructions.size());
@@ -129,7 +130,7 @@ void Emitter::hoist_pointers() {
     const PointerKey group{output ? Target::output_group : Target::input_group, p.group, 0};
     const bool table = !t.entries.empty();
     if (table) add(tables, {Target::table, p.table, 0});
-    if (lanes_ == 1) add(table ? found : rows, row);
+    if (lanes_ == 1 || in_runs()) add(table || lanes_ > 1 ? found : rows, row);
     if (table || lanes_ > 1) add(groups, group);
   };
   const auto read = [&](Operand o) {

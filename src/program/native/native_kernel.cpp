@@ -71,6 +71,49 @@ Piece assemble(const Program& program, const EmitterOptions& options, const RowL
   return p;
 }
 
+// Rows between which all tables advance by one step each: the most frequent one. Empty unless most rows are in such runs
+// of `least` rows and more.
+std::vector<std::pair<std::size_t, std::size_t>> runs_of(const RowLoop& l, std::size_t least, std::vector<std::uint32_t>& steps) {
+  constexpr std::size_t seen = 256;  // rows that tell what is frequent
+  std::vector<std::pair<std::size_t, std::size_t>> runs;
+  steps.clear();
+  for (const IndexTable& t : l.tables) {
+    if (t.entries.empty()) {
+      steps.push_back(t.step);
+      continue;
+    }
+    std::vector<std::uint32_t> list;
+    for (std::size_t r = 1; r < t.entries.size(); r += 1 + t.entries.size() / seen) list.push_back(t.entries[r] - t.entries[r - 1]);
+    if (list.empty()) list.push_back(0);
+    std::nth_element(list.begin(), list.begin() + static_cast<std::ptrdiff_t>(list.size() / 2), list.end());
+    steps.push_back(list[list.size() / 2]);
+  }
+  constexpr std::uint32_t largest_step = 1U << 16U;  // distances within a block of rows are part of instructions
+  if (std::any_of(steps.begin(), steps.end(), [](std::uint32_t s) { return s > largest_step; })) return {};
+  std::size_t within = 0;
+  const auto close = [&](std::size_t begin, std::size_t end) {
+    if (end - begin < least) return;
+    runs.emplace_back(begin, end);
+    within += end - begin;
+  };
+  std::size_t begin = 0;
+  for (std::size_t r = 1; r < l.rows; ++r) {
+    bool same = true;
+    for (std::size_t t = 0; same && t < l.tables.size(); ++t) {
+      const auto& entries = l.tables[t].entries;
+      same = entries.empty() || entries[r] - entries[r - 1] == steps[t];
+    }
+    if (same) continue;
+    close(begin, r);
+    begin = r;
+  }
+  close(begin, l.rows);
+  if (2 * within < l.rows) runs.clear();
+  return runs;
+}
+
+std::size_t lanes_of(InstructionSet set) { return set == InstructionSet::avx512 ? 8 : set == InstructionSet::avx2 ? 4 : 1; }
+
 class NativeExecutor final : public Executor {
  public:
   NativeExecutor(std::shared_ptr<const Program> program, const NativeOptions& options, Machine machine)
@@ -98,8 +141,23 @@ class NativeExecutor final : public Executor {
 
   void rows(std::size_t loop, std::size_t begin, std::size_t end, const double* const* in, double* const* out, double* scratch, double* work) const override {
     const Loop& l = loops_[loop];
-    if (l.code.memory == nullptr || end < l.code.lanes) return fallback_->rows(loop, begin, end, in, out, scratch, work);
-    l.code({in, out, scratch, work, l.tables.data(), begin, end});
+    const auto any = [&](std::size_t from, std::size_t to) {
+      if (from >= to) return;
+      // A block of rows is whole: it may begin with some that were done already.
+      if (l.code.memory != nullptr && to - from < l.code.lanes) from = std::max(begin, to < l.code.lanes ? 0 : to - l.code.lanes);
+      if (l.code.memory == nullptr || to - from < l.code.lanes) return fallback_->rows(loop, from, to, in, out, scratch, work);
+      l.code({in, out, scratch, work, l.tables.data(), from, to});
+    };
+    std::size_t done = begin;
+    for (auto run = std::upper_bound(l.runs.begin(), l.runs.end(), begin, [](std::size_t b, const auto& r) { return b < r.second; }); run != l.runs.end() && run->first < end; ++run) {
+      const std::size_t from = std::max(begin, run->first);
+      const std::size_t to = std::min(end, run->second);
+      if (to - from < l.in_runs.lanes) continue;
+      any(done, from);
+      l.in_runs({in, out, scratch, work, l.tables.data(), from, to});
+      done = to;
+    }
+    any(done, end);
   }
 
   void tile(const double* in, double* out, double* work) const override {
@@ -166,9 +224,15 @@ class NativeExecutor final : public Executor {
     std::string text = fmt::format("; one point, {}\n", method());
     (void)assemble(*program_, options_, nullptr, native_, &text);
     for (std::size_t i = 0; i < program_->loops.size(); ++i) {
-      if (loops_[i].code.memory == nullptr) continue;
-      text += fmt::format("\n; loop {}: {} rows, {} at once\n", i + 1, program_->loops[i].rows, loops_[i].code.lanes);
       const RowLoop& l = program_->loops[i];
+      std::vector<std::uint32_t> steps;
+      if (!loops_[i].runs.empty()) {
+        (void)runs_of(l, lanes_of(options_.set), steps);
+        text += fmt::format("\n; loop {}: {} rows, {} at once where they are neighbours\n", i + 1, l.rows, loops_[i].in_runs.lanes);
+        (void)assemble(l.body, run_options(l, std::move(steps)), &l, native_, &text);
+      }
+      if (loops_[i].code.memory == nullptr) continue;
+      text += fmt::format("\n; loop {}: {} rows, {} at once\n", i + 1, l.rows, loops_[i].code.lanes);
       (void)assemble(l.body, rows_options(l), &l, native_, &text);
     }
     return text;
@@ -176,7 +240,9 @@ class NativeExecutor final : public Executor {
 
  private:
   struct Loop {
-    Piece code;
+    Piece code;                                            // for any rows; without memory where the interpreter does
+    Piece in_runs;                                         // for rows within one of the runs
+    std::vector<std::pair<std::size_t, std::size_t>> runs;  // rows between which all tables advance by one step
     std::deque<std::vector<std::uint32_t>> written_out;
     std::vector<const std::uint32_t*> tables;
   };
@@ -188,14 +254,27 @@ class NativeExecutor final : public Executor {
     return o;
   }
 
+  [[nodiscard]] EmitterOptions run_options(const RowLoop& l, std::vector<std::uint32_t> steps) const {
+    EmitterOptions o = rows_options(l);
+    o.packed = true;
+    o.steps = std::move(steps);
+    return o;
+  }
+
   void add_loop(const RowLoop& l) {
     Loop& made = loops_.emplace_back();
+    std::vector<std::uint32_t> steps;
+    if (options_.set != InstructionSet::sse2) made.runs = runs_of(l, lanes_of(options_.set), steps);
+    if (!made.runs.empty()) {
+      made.in_runs = assemble(l.body, run_options(l, std::move(steps)), &l, native_, nullptr);
+      workspace_ = std::max(workspace_, made.in_runs.workspace);
+    }
     made.code = assemble(l.body, rows_options(l), &l, native_, nullptr);
     if (l.rows < made.code.lanes) made.code.memory.reset();
     workspace_ = std::max(workspace_, made.code.workspace);
     for (std::size_t t = 0; t < l.tables.size(); ++t) {
       const IndexTable& table = l.tables[t];
-      if (!made.code.tables[t]) {
+      if (!made.code.tables[t] && (made.runs.empty() || !made.in_runs.tables[t])) {
         made.tables.push_back(nullptr);
       } else if (!table.entries.empty()) {
         made.tables.push_back(table.entries.data());

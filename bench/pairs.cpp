@@ -1,0 +1,53 @@
+#include "pairs.hpp"
+
+#include <algorithm>
+#include <chrono>
+#include <cmath>
+#include <cstdio>
+#include <cstdlib>
+
+namespace bench {
+namespace {
+
+double seconds(const std::function<void()>& f, int repeat) {
+  const auto start = std::chrono::steady_clock::now();
+  for (int i = 0; i < repeat; ++i) f();
+  return std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count() / repeat;
+}
+
+double median(std::vector<double> v) {
+  std::nth_element(v.begin(), v.begin() + static_cast<std::ptrdiff_t>(v.size() / 2), v.end());
+  return v[v.size() / 2];
+}
+
+}  // namespace
+
+void compare(benchmark::State& state, const std::function<void()>& kernel, const std::function<void()>& baseline, double per, double batch) {
+  const double once = std::max(1e-9, seconds(kernel, 3));
+  const int repeat = std::max(1, static_cast<int>(batch / once));
+  std::vector<double> ratios;
+  std::vector<double> times;
+  std::vector<double> base;
+  for (auto _ : state) {
+    const double b = seconds(baseline, repeat);
+    const double k = seconds(kernel, repeat);
+    ratios.push_back(k / b);
+    times.push_back(k);
+    base.push_back(b);
+    state.SetIterationTime(k);
+  }
+  state.counters["ratio"] = median(ratios);
+  state.counters["kernel_ns"] = 1e9 * median(times) / per;
+  state.counters["baseline_ns"] = 1e9 * median(base) / per;
+}
+
+void require_equal(const std::vector<double>& kernel, const std::vector<double>& by_hand, const char* what) {
+  for (std::size_t i = 0; i < kernel.size(); ++i) {
+    if (!(std::fabs(kernel[i] - by_hand[i]) <= 1e-10 * (1 + std::fabs(by_hand[i])))) {
+      std::fprintf(stderr, "%s[%zu] = %.17g, by hand %.17g\n", what, i, kernel[i], by_hand[i]);
+      std::exit(1);
+    }
+  }
+}
+
+}  // namespace bench
