@@ -234,4 +234,49 @@ void film_by_rows(const double* __restrict h, const double* __restrict p, double
   for (int i = n - 2; i < n; ++i) edge(i);
 }
 
+void chain_energy(const double* __restrict x, const double* __restrict p, double* __restrict f, double* __restrict j) {
+  constexpr int n = chain_size;
+  const double k = p[0], b = p[1];
+  if (f != nullptr) {
+    double sum = 0;
+    for (int i = 0; i + 1 < n; ++i) {
+      const double d = x[i + 1] - x[i];
+      const double square = d * d;
+      sum += square * (0.5 * k + 0.25 * b * square);
+    }
+    *f = sum;
+  }
+  if (j == nullptr) return;
+  double before = 0;
+  for (int i = 0; i + 1 < n; ++i) {
+    const double d = x[i + 1] - x[i];
+    const double pull = d * (k + b * (d * d));
+    j[i] = before - pull;
+    before = pull;
+  }
+  j[n - 1] = before;
+}
+
+void decay_misfit(const double* __restrict y, const double* __restrict p, double* __restrict f, double* __restrict j) {
+  constexpr int n = data_size;
+  const double* const t = p;
+  const double* const data = p + n;
+  const double a = y[0], r = y[1], c = y[2];
+  double sum = 0, by_a = 0, by_r = 0, by_c = 0;
+  for (int i = 0; i < n; ++i) {
+    const double e = std::exp(-r * t[i]);
+    const double difference = a * e + c - data[i];
+    sum += difference * difference;
+    if (j == nullptr) continue;
+    by_a += difference * e;
+    by_r -= difference * e * t[i];
+    by_c += difference;
+  }
+  if (f != nullptr) *f = sum;
+  if (j == nullptr) return;
+  j[0] = 2.0 * by_a;
+  j[1] = 2.0 * a * by_r;
+  j[2] = 2.0 * by_c;
+}
+
 }  // namespace bench

@@ -23,4 +23,12 @@ void flame_by_rows(const double* y, const double* p, double* f, double* j);
 /// A thin film that flows, h' = -(m*h''')' with m = h^3 between places, periodic: y = h, p = {1/dx^4}.
 void film_by_rows(const double* y, const double* p, double* f, double* j);
 
+/// Energy of a chain of n anharmonic springs, sum of k/2*d^2 + b/4*d^4 with d = x[i + 1] - x[i]: y = x, p = {k, b}; f is
+/// the energy, j its gradient. Either may be null.
+inline constexpr int chain_size = 10001;
+void chain_energy(const double* y, const double* p, double* f, double* j);
+/// Sum of squares of differences between a*exp(-r*t) + c and data: y = {a, r, c}, p = times and data; f and j as above.
+inline constexpr int data_size = 10000;
+void decay_misfit(const double* y, const double* p, double* f, double* j);
+
 }  // namespace bench

@@ -142,6 +142,9 @@ struct ProgramOptions {
   bool rows = true;      ///< find outputs of one shape and keep them as loops
   /// Output and input groups whose entries belong together row by row are recognised by their sizes.
   std::size_t least_rows = 64;  ///< shapes with fewer rows are written out
+  /// A sum of at least as many terms, most of them of one shape, becomes loops as well: one that writes the terms, others
+  /// that add them up in a fixed order (by parts: digits are rather better than from one end to the other). At least 64.
+  std::size_t least_terms = 512;
 };
 
 /// Translates expressions into a program: common subexpressions of all outputs are computed once, constants are
@@ -177,8 +180,7 @@ struct SplitPrograms {
 /// H v for the Hessian H of the sum of weights[i]*output[i]; also gives its gradient, as output group `gradient`.
 /// Throw Error(name) for groups that are not there. The operations are at most about 3, 4 and 8 times those of the
 /// program. Loops over rows stay loops; with weights, each row writes its contributions to places of their own (8 bytes
-/// for each entry it reads) and further loops add them up. Weights on a product with weights: Error(unsupported) if the
-/// program has loops.
+/// for each entry it reads) and further loops add them up.
 [[nodiscard]] Program hessian_vector(const Program& program, const std::string& output, const std::string& input, const std::string& weights = "weights",
                                      const std::string& direction = "direction");
 

@@ -7,7 +7,7 @@ namespace boreon {
 
 /// Whether of e and -e the other one is written: a negative number, a product with an odd number of minus signs, a sum
 /// with more negative terms than positive ones. Of a - b and b - a the one in which the symbol that comes first in the
-/// alphabet is positive. At most one of e and -e points backwards. O(terms); long sums never do.
+/// alphabet (u9 before u10) is positive. At most one of e and -e points backwards. O(terms); long sums never do.
 [[nodiscard]] bool points_backwards(const Expr& e);
 /// -e, with the minus taken into every term of a sum: -(-x - y) is x + y.
 [[nodiscard]] Expr reversed(const Expr& e);

@@ -11,18 +11,25 @@
 namespace boreon {
 namespace {
 
-// Where the first character beyond ASCII stands outside of quotes and comments. TOML has none there, and the parser's
-// tables of Unicode are not made for them (it runs into what it calls unreachable).
-std::size_t stray_character(std::string_view text) {
+// What the parser takes for granted although the file may not have it: nothing beyond ASCII outside of quotes and comments
+// (its tables of Unicode are not made for that), and a name behind the bracket of a table.
+struct Stray {
+  std::size_t at = std::string_view::npos;
+  const char* message = "";
+};
+Stray stray_character(std::string_view text) {
   const std::size_t mark = text.starts_with("\xEF\xBB\xBF") ? 3 : 0;
   char quote = 0;  // the one that is open
   bool triple = false;
   bool comment = false;
+  bool fresh = true;  // nothing but blanks in this line so far
   for (std::size_t i = mark; i < text.size(); ++i) {
     const char c = text[i];
     if (c == '\n') {
       comment = false;
       if (!triple) quote = 0;
+      fresh = quote == 0;
+      continue;
     } else if (comment) {
       continue;
     } else if (quote != 0) {
@@ -43,21 +50,33 @@ std::size_t stray_character(std::string_view text) {
       triple = text.substr(i, 3) == std::string(3, c);
       if (triple) i += 2;
     } else if (static_cast<unsigned char>(c) >= 0x80U) {
-      return i;
+      return {i, "a letter or sign outside of ASCII must stand in quotes, as in \"ρ\" = 1"};
+    } else if (c == '[' && fresh) {
+      std::size_t name = text.find_first_not_of(" \t", i + (i + 1 < text.size() && text[i + 1] == '[' ? 2 : 1));
+      if (name < text.size()) {
+        const char n = text[name];
+        const bool good = (n >= 'a' && n <= 'z') || (n >= 'A' && n <= 'Z') || (n >= '0' && n <= '9') || std::string_view("_-\"'\n\r]").find(n) != std::string_view::npos;
+        if (!good && static_cast<unsigned char>(n) < 0x80U) return {name, "the name of a table is made of letters, digits, _ and -, or stands in quotes"};
+      }
     }
+    fresh = fresh && (c == ' ' || c == '\t');
   }
-  return std::string_view::npos;
+  return {};
 }
 
 }  // namespace
 
+#ifndef NDEBUG
+void reject_toml(const char* expectation) { throw Error(ErrorKind::syntax, fmt::format("the file is not valid TOML: expected {}", expectation)); }
+#endif
+
 TomlReader::TomlReader(std::string_view text, std::string path) : text_(text), path_(std::move(path)) {
-  if (const std::size_t at = stray_character(text_); at != std::string_view::npos) {
+  if (const auto [at, message] = stray_character(text_); at != std::string_view::npos) {
     const auto start = text_.rfind('\n', at) + 1;  // 0 on the first line
     const auto begins = [](char c) { return (static_cast<unsigned char>(c) & 0xC0U) != 0x80U; };
     const SourcePosition p{path_, static_cast<std::size_t>(std::count(text_.begin(), text_.begin() + static_cast<std::ptrdiff_t>(at), '\n')) + 1,
                            static_cast<std::size_t>(std::count_if(text_.begin() + static_cast<std::ptrdiff_t>(start), text_.begin() + static_cast<std::ptrdiff_t>(at), begins)) + 1};
-    throw Error(ErrorKind::syntax, "the file is not valid TOML: a letter or sign outside of ASCII must stand in quotes, as in \"ρ\" = 1", p, line(p.line));
+    throw Error(ErrorKind::syntax, fmt::format("the file is not valid TOML: {}", message), p, line(p.line));
   }
   try {
     root_ = toml::parse(text_, path_);

@@ -1,6 +1,13 @@
 // Values of a TOML file with their places, for messages.
 #pragma once
 
+#ifndef NDEBUG
+// Some of the parser's assertions are about the file, not about the parser.
+namespace boreon {
+[[noreturn]] void reject_toml(const char* expectation);
+}
+#define TOML_ASSERT(expr) (static_cast<bool>(expr) ? void() : boreon::reject_toml(#expr))
+#endif
 #include <toml++/toml.h>
 
 #include <optional>

@@ -3,10 +3,12 @@
 
 #include <algorithm>
 #include <map>
+#include <optional>
 
 #include "boreon/error.hpp"
 #include "program/differentiate.hpp"
 #include "program/passes.hpp"
+#include "program/sum_loops.hpp"
 
 namespace boreon {
 namespace {
@@ -119,23 +121,27 @@ Program forward_product(const Program& p, std::size_t output, std::size_t input,
 }
 
 // The reverse sweep through loops. What a row contributes to a derivative is written down, each contribution in a place
-// of its own, and further loops add up those of one entry: so no row ever writes what another one writes.
+// of its own, and further loops add up those of one entry: so no row ever writes what another one writes. Loops that
+// write for others (the terms of a sum) are swept in reverse order, once all have run.
 class ReverseProduct {
  public:
   ReverseProduct(const Program& p, std::size_t output, std::size_t input, const std::string& weights) : p_(p), output_(output), input_(input), main_(p) {
     weights_ = main_.add_input(weights, p.outputs[output].size) - 2;
     for (const Operand o : p.scratch) main_.program().scratch.push_back(main_.now(o));
-    written_ = p.scratch.size();
+    written_ = p.scratch_size();
   }
 
   Program run() {
-    if (p_.written_scratch != 0) {
-      throw Error(ErrorKind::unsupported, "the program is a product with derivatives itself: weights are applied to programs whose loops do not depend on one another");
-    }
     find_dependent();
     std::vector<List> of_entries(p_.inputs[input_].size);
-    std::vector<List> of_scratch(p_.scratch.size());
-    for (const RowLoop& l : p_.loops) main_.program().loops.push_back(rows(l, of_entries, of_scratch));
+    std::vector<List> of_scratch(p_.scratch_size());
+    if (p_.written_scratch == 0) {
+      for (const RowLoop& l : p_.loops) main_.program().loops.push_back(rows(l, {}, of_entries, of_scratch));
+    } else {
+      main_.program().loops = p_.loops;
+      for (std::size_t k = p_.loops.size(); k-- > 0;) backwards(p_.loops[k], of_entries, of_scratch);
+      of_scratch.resize(p_.scratch.size());  // the others are done
+    }
     const std::vector<std::uint32_t> bars = totals(of_scratch);
     instructions(of_scratch, bars, of_entries);
     product(of_entries);
@@ -152,17 +158,30 @@ class ReverseProduct {
     const auto others = [&](Operand o) { return o.space != 2 + input_; };
     const std::vector<char> independent = made_of(p_, others);
     for (const Operand o : p_.scratch) dependent_.push_back((o.space == 1 ? independent[o.index] != 0 : others(o)) ? 0 : 1);
+    dependent_.resize(p_.scratch_size(), 1);
   }
 
+  // The weights of the places that a loop writes for later ones, as its rows find them; nothing for places without.
+  using Bars = std::map<std::size_t, IndexTable>;  // by target
+
   // A loop that also writes down its contributions.
-  RowLoop rows(const RowLoop& l, std::vector<List>& of_entries, std::vector<List>& of_scratch) {
+  RowLoop rows(const RowLoop& l, const Bars& bars, std::vector<List>& of_entries, std::vector<List>& of_scratch) {
     LoopDerivative d(l);
     std::vector<Differentiation::Weighted> sum;
+    std::map<std::uint32_t, const IndexTable*> bar_of;  // by the slot that reads it
     for (std::size_t t = 0; t < l.targets.size(); ++t) {
       RowLoop::Place place = l.targets[t];
-      if (place.group != output_) continue;
-      place.group = weights_;
-      sum.push_back({l.body.results[0][t], d.read(place)});
+      Operand weight;
+      if (const auto at = bars.find(t); at != bars.end()) {
+        weight = d.read({Program::scratch_group, d.table(at->second), 0});
+        bar_of[weight.index] = &at->second;
+      } else if (place.group == output_) {
+        place.group = weights_;
+        weight = d.read(place);
+      } else {
+        continue;
+      }
+      sum.push_back({l.body.results[0][t], weight});
     }
     if (sum.empty()) return d.finish();
     const auto derivatives = d.body.reverse(sum, 0);
@@ -170,65 +189,99 @@ class ReverseProduct {
       const RowLoop::Place& place = l.slots[s];
       const bool scratch = place.group == Program::scratch_group;
       if (!derivatives[s] || (scratch ? dependent_[l.entry(place, 0)] == 0 : place.group != input_)) continue;
+      std::vector<List>& of_group = scratch ? of_scratch : of_entries;
+      // A term of a sum has the weight of the sum: it is not copied.
+      const Operand value = *derivatives[s];
+      const auto bar = value.space == 2 ? bar_of.find(value.index) : bar_of.end();
+      if (bar != bar_of.end()) {
+        for (std::size_t row = 0; row < l.rows; ++row) of_group[l.entry(place, row)].push_back(bar->second->at(row));
+        continue;
+      }
       IndexTable places;
       places.first = static_cast<std::uint32_t>(written_);
       places.step = 1;
-      d.write({Program::scratch_group, d.table(places), 0}, *derivatives[s]);
-      for (std::size_t row = 0; row < l.rows; ++row) {
-        const std::size_t entry = l.entry(place, row);
-        (scratch ? of_scratch : of_entries)[entry].push_back(fresh());
-      }
+      d.write({Program::scratch_group, d.table(places), 0}, value);
+      for (std::size_t row = 0; row < l.rows; ++row) of_group[l.entry(place, row)].push_back(fresh());
     }
     return d.finish();
+  }
+
+  // The contributions of a loop that has run already.
+  void backwards(const RowLoop& l, std::vector<List>& of_entries, std::vector<List>& of_scratch) {
+    Bars bars;
+    bool any = false;
+    for (std::size_t t = 0; t < l.targets.size(); ++t) {
+      any = any || l.targets[t].group == output_;
+      if (l.targets[t].group != Program::scratch_group) continue;
+      std::vector<List> lists;
+      for (std::size_t row = 0; row < l.rows; ++row) lists.push_back(of_scratch[l.entry(l.targets[t], row)]);
+      if (std::all_of(lists.begin(), lists.end(), [](const List& list) { return list.empty(); })) continue;
+      List to = totals(lists);
+      for (std::size_t row = 0; row < l.rows; ++row) {
+        if (lists[row].empty()) to[row] = zero();
+      }
+      bars.emplace(t, index_table(std::move(to)));
+    }
+    if (!any && bars.empty()) return;
+    RowLoop d = rows(l, bars, of_entries, of_scratch);
+    // What it has written already is not written again.
+    d.targets.erase(d.targets.begin(), d.targets.begin() + static_cast<std::ptrdiff_t>(l.targets.size()));
+    auto& results = d.body.results[0];
+    results.erase(results.begin(), results.begin() + static_cast<std::ptrdiff_t>(l.targets.size()));
+    d.body.outputs[0].size = results.size();
+    if (d.targets.empty()) return;
+    tidy(d.body);
+    main_.program().loops.push_back(std::move(d));
+  }
+
+  // A place with the number 0.
+  std::uint32_t zero() {
+    if (!zero_) {
+      zero_ = fresh();
+      RowLoop l;
+      l.rows = 1;
+      ProgramBuilder build(l.body);
+      l.tables.push_back({*zero_, 0, {}});
+      l.targets.push_back({Program::scratch_group, 0, 0});
+      l.body.inputs.push_back({"entry", {}, 0, std::nullopt});
+      l.body.outputs.push_back({"row", {}, 1, std::nullopt});
+      l.body.results.push_back({build.constant(0)});
+      main_.program().loops.push_back(std::move(l));
+    }
+    return *zero_;
   }
 
   std::uint32_t fresh() { return static_cast<std::uint32_t>(written_++); }
 
   // Adds a loop that adds up lists of one length; sum k goes to entry `to[k]` of a group.
   void add_sums(const std::vector<const List*>& lists, std::uint32_t group, List to) {
-    const std::size_t length = lists[0]->size();
-    RowLoop l;
-    l.rows = lists.size();
-    ProgramBuilder build(l.body);
-    std::optional<Operand> sum;
-    for (std::uint32_t k = 0; k < length; ++k) {
-      List entries;
-      for (const List* list : lists) entries.push_back((*list)[k]);
-      l.tables.push_back(index_table(std::move(entries)));
-      l.slots.push_back({Program::scratch_group, k, 0});
-      sum = sum ? build.add(*sum, {2, k}) : Operand{2, k};
+    std::vector<List> columns(lists[0]->size());
+    for (std::size_t k = 0; k < columns.size(); ++k) {
+      for (const List* list : lists) columns[k].push_back((*list)[k]);
     }
-    l.tables.push_back(index_table(std::move(to)));
-    l.targets.push_back({group, static_cast<std::uint32_t>(length), 0});
-    l.body.inputs.push_back({"entry", {}, length, std::nullopt});
-    l.body.outputs.push_back({"row", {}, 1, std::nullopt});
-    l.body.results.push_back({*sum});
-    main_.program().loops.push_back(std::move(l));
+    main_.program().loops.push_back(sum_loop(std::move(columns), Program::scratch_group, group, std::move(to)));
   }
 
-  // Long lists become lists of sums of parts.
+  // Long lists become lists of sums of parts: part r has what stands r, r + rows, r + 2*rows, ... from the beginning, so
+  // that neighbouring parts read neighbouring places.
   void shorten(std::vector<List>& lists) {
-    for (bool again = true; again;) {
-      again = false;
-      std::map<std::size_t, std::pair<std::vector<List>, List>> parts;  // by their lengths: the parts, and where their sums go
+    for (;;) {
+      std::vector<List> columns(most);
+      List to;
       for (List& list : lists) {
         if (list.size() <= most) continue;
-        List sums;
-        for (std::size_t begin = 0; begin < list.size(); begin += most) {
-          const std::size_t end = std::min(begin + most, list.size());
-          auto& [of_length, to] = parts[end - begin];
-          of_length.emplace_back(list.begin() + static_cast<std::ptrdiff_t>(begin), list.begin() + static_cast<std::ptrdiff_t>(end));
-          to.push_back(fresh());
-          sums.push_back(to.back());
+        const std::size_t rows = list.size() / most;
+        for (std::size_t k = 0; k < most; ++k) {
+          columns[k].insert(columns[k].end(), list.begin() + static_cast<std::ptrdiff_t>(k * rows), list.begin() + static_cast<std::ptrdiff_t>((k + 1) * rows));
         }
+        List sums;
+        for (std::size_t r = 0; r < rows; ++r) sums.push_back(fresh());
+        to.insert(to.end(), sums.begin(), sums.end());
+        sums.insert(sums.end(), list.begin() + static_cast<std::ptrdiff_t>(most * rows), list.end());
         list = std::move(sums);
-        again = true;
       }
-      for (auto& [length, of_length] : parts) {
-        std::vector<const List*> pointers;
-        for (const List& part : of_length.first) pointers.push_back(&part);
-        add_sums(pointers, Program::scratch_group, std::move(of_length.second));
-      }
+      if (to.empty()) return;
+      main_.program().loops.push_back(sum_loop(std::move(columns), Program::scratch_group, Program::scratch_group, std::move(to)));
     }
   }
 
@@ -237,7 +290,7 @@ class ReverseProduct {
     shorten(lists);
     std::map<std::size_t, std::pair<std::vector<const List*>, List>> of_length;
     for (std::size_t k = 0; k < lists.size(); ++k) {
-      if (lists[k].empty()) continue;
+      if (lists[k].empty() || (group == Program::scratch_group && lists[k].size() == 1 && lists[k][0] == to[k])) continue;
       auto& [members, places] = of_length[lists[k].size()];
       members.push_back(&lists[k]);
       places.push_back(to[k]);
@@ -245,10 +298,11 @@ class ReverseProduct {
     for (auto& [length, members] : of_length) add_sums(members.first, group, std::move(members.second));
   }
 
+  // Where the sum of each list stands; of one number there where it is.
   List totals(std::vector<List>& lists) {
     List to(lists.size(), 0);
     for (std::size_t k = 0; k < lists.size(); ++k) {
-      if (!lists[k].empty()) to[k] = fresh();
+      if (!lists[k].empty()) to[k] = lists[k].size() == 1 ? lists[k][0] : fresh();
     }
     add_by_length(lists, Program::scratch_group, to);
     return to;
@@ -319,6 +373,7 @@ class ReverseProduct {
   Differentiation main_;
   std::uint32_t weights_ = 0;
   std::size_t written_ = 0;      // places of the scratch so far
+  std::optional<std::uint32_t> zero_;
   std::vector<char> dependent_;  // of the scratch, on the input
 };
 

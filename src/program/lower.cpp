@@ -18,6 +18,7 @@
 #include "boreon/traverse.hpp"
 #include "program/network.hpp"
 #include "program/passes.hpp"
+#include "program/reductions.hpp"
 
 namespace boreon {
 namespace {
@@ -252,8 +253,11 @@ Program make_program(std::span<const OutputGroup> outputs, std::span<const Input
     program.results.emplace_back(g.values.size(), Program::by_loop);
   }
   std::vector<Store> open;  // outputs that no loop writes
+  RowSources sources;
   if (options.rows) {
-    open = find_rows(outputs, inputs, input_values, options, program);
+    sources.inputs = inputs;
+    sources.operands = input_values;
+    open = find_rows(outputs, sources, options, program);
   } else {
     for (std::size_t g = 0; g < outputs.size(); ++g) {
       for (std::size_t i = 0; i < outputs[g].values.size(); ++i) open.push_back({static_cast<std::uint32_t>(g), static_cast<std::uint32_t>(i)});
@@ -280,6 +284,7 @@ Program make_program(std::span<const OutputGroup> outputs, std::span<const Input
   }
   for (std::size_t i = 0; i < open.size(); ++i) program.results[open[i].group][open[i].index] = values[i];
   for (RowLoop& l : program.loops) hoist_uniform(program, l);
+  place_written(program, sources.written);
   if (!program.loops.empty()) merge_equal(program);
   remove_unused(program);
   join_sine_cosine(program);

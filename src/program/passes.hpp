@@ -10,6 +10,8 @@
 
 namespace boreon {
 
+struct RowSources;
+
 /// Integrals as sums over quadrature nodes (Gauss and Legendre, order 16 to 128, the least whose doubling changes
 /// nothing at random points), sums over a finite range written out. Throws Error(unsupported) where no order is enough.
 [[nodiscard]] Expr operators_as_sums(const Expr& expression);
@@ -86,8 +88,7 @@ void reorder(Program& program, const std::vector<std::uint32_t>& order);
 [[nodiscard]] IndexTable index_table(std::vector<std::uint32_t> entries);
 
 /// Finds outputs of one shape and adds loops for them. Returns the outputs that are left.
-[[nodiscard]] std::vector<Store> find_rows(std::span<const OutputGroup> outputs, std::span<const InputGroup> inputs, const NodeMap<Operand>& input_values,
-                                           const ProgramOptions& options, Program& program);
+[[nodiscard]] std::vector<Store> find_rows(std::span<const OutputGroup> outputs, RowSources& sources, const ProgramOptions& options, Program& program);
 
 /// What a loop computes from entries that are the same in all rows is computed once, by the program, and kept as scratch.
 void hoist_uniform(Program& program, RowLoop& loop);

@@ -9,6 +9,7 @@ namespace boreon {
 namespace {
 
 constexpr unsigned deepest_row = 200;
+constexpr std::size_t least_reduction = 64;  // operands of a sum that loops may have written before
 constexpr std::uint32_t written_base = 0x40000000U;
 
 }  // namespace
@@ -51,6 +52,8 @@ std::uint32_t ShapeReader::build(const Expr& e, unsigned depth) {
     } else {
       return none;
     }
+  } else if (const Operand* o = kind == Kind::sum && e.operands().size() > least_reduction ? inputs_.find(e) : nullptr; o != nullptr) {
+    id = add({mix(o->space), mix(o->space), packed(*o), 0, 0, none, true, false});
   } else if (kind == Kind::constant) {
     id = add({e.hash(), e.hash(), ~0ULL, 0, 0, none, false, false});
   } else {
