@@ -18,8 +18,16 @@ namespace boreon {
 [[nodiscard]] Expr determinant(const Matrix& a);
 /// The matrix of cofactors, transposed: a*adjugate(a) = determinant(a)*identity.
 [[nodiscard]] Matrix adjugate(const Matrix& a);
+/// How the answers of linear equations are written.
+enum class AnswerForm {
+  automatic,    ///< written out up to 3 unknowns and where the matrix has no symbols, otherwise shared
+  shared,       ///< quotients within quotients that share their parts, as elimination makes them: O(n^3) operations and as
+                ///< many digits as elimination in numbers. For numeric functions.
+  written_out,  ///< quotients of determinants, cancelled: readable, but for n unknowns of n! terms, which lose digits
+};
+
 /// Throws Error(domain) if the determinant is zero.
-[[nodiscard]] Matrix inverse(const Matrix& a);
+[[nodiscard]] Matrix inverse(const Matrix& a, AnswerForm form = AnswerForm::automatic);
 /// For generic values of the symbols.
 [[nodiscard]] Eigen::Index rank(const Matrix& a);
 [[nodiscard]] Matrix reduced_row_echelon_form(const Matrix& a);
@@ -36,10 +44,10 @@ struct LU {
 };
 [[nodiscard]] LU lu_decomposition(const Matrix& a);
 
-/// x with a*x = b, n by n. Throws Error(domain) if a is singular for all values of its symbols.
-[[nodiscard]] Vector solve_linear(const Matrix& a, const Vector& b);
-/// The same for a sparse matrix: pivots by Markowitz' rule, which keeps the rows short; the parts of the answer share
-/// their nodes and are not written out.
+/// x with a*x = b, n by n. Throws Error(domain) if a is singular for all values of its symbols. Pivots by Markowitz' rule,
+/// which keeps the rows short.
+[[nodiscard]] Vector solve_linear(const Matrix& a, const Vector& b, AnswerForm form = AnswerForm::automatic);
+/// The same for a sparse matrix; answers share their parts.
 [[nodiscard]] std::vector<Expr> solve_linear(const SparseMatrix& a, std::span<const Expr> b);
 
 /// det(x*identity - a), written out in powers of x (Faddeev and Le Verrier).

@@ -20,6 +20,8 @@ using poly::Integer;
 using poly::Layout;
 using poly::Poly;
 
+constexpr std::uint64_t units_of_term = 1500;  // its product, its place in the sum, and looking at it again
+
 // A sum as a polynomial with rational coefficients in local kernels; exponents are relative to `lowest`.
 struct LaurentSum {
   Poly terms;
@@ -59,6 +61,8 @@ class ProductExpander {
       throw Error(ErrorKind::limit,
                   fmt::format("written out this would have about {:.2g} terms (limit {}) with numbers of up to {:.0f} digits", terms, limits_.terms, bits / 3.3 + 1));
     }
+    const bool one = sums.size() == 1;  // as many as that: what cannot be written down need not be multiplied out
+    if (one) spend(static_cast<std::uint64_t>(terms) * units_of_term);
     Poly product = poly::constant(static_cast<unsigned>(kernels_.size()), 1);
     // Short factors first keep the products in between short.
     std::vector<Poly> powers;
@@ -72,6 +76,7 @@ class ProductExpander {
       product = poly::multiply(product, p);
       if (product.size() > limits_.terms) throw Error(ErrorKind::limit, "written out this has more terms than the limit of " + std::to_string(limits_.terms));
     }
+    if (!one) spend(product.size() * units_of_term);
     return back(product, denominator, total, rest);
   }
 
@@ -150,7 +155,7 @@ class ProductExpander {
     std::vector<std::vector<Expr>> positive(kernels_.size());
     for (std::size_t i = 0; i < p.size(); ++i) {
       factors.clear();
-      spend(300);
+      spend(1);  // looks for an interrupt
       const Number c = p.coefficients[i].number() * scale;
       if (!c.is_one()) factors.emplace_back(c);
       for (unsigned v = 0; v < p.vars(); ++v) {

@@ -177,7 +177,8 @@ Number DisplayProduct::number_below() const { return coefficient.is_exact() && d
 const Expr* DisplayProduct::alone() const { return lone_power() && numerator[0].exponent.is_integer(1) ? numerator[0].base : nullptr; }
 
 std::string decimal_form(const Number& number, bool coefficient) {
-  if (!number.is_exact()) return {};
+  constexpr std::size_t most_bits = 3000;  // of what is written in 400 digits at most
+  if (!number.is_exact() || number.bits() > most_bits) return {};
   std::string digits = number.abs().numerator().to_string();
   std::string below = number.denominator().to_string();
   if (below.size() > 400 || digits.size() > 400) return {};

@@ -9,6 +9,7 @@
 #include "boreon/error.hpp"
 #include "boreon/evaluate.hpp"
 #include "boreon/linear_algebra.hpp"
+#include "boreon/program.hpp"
 #include "boreon/simplify.hpp"
 #include "boreon/text.hpp"
 #include "boreon/traverse.hpp"
@@ -149,8 +150,11 @@ TEST_CASE("linear equations, dense and sparse") {
   Vector b(4);
   for (Eigen::Index i = 0; i < 4; ++i) b(i) = Symbol("b" + std::to_string(i));
   const Vector x = solve_linear(m, b);
-  const Vector residual = m * x - b;
-  for (Eigen::Index i = 0; i < 4; ++i) CHECK(combine_fractions(residual(i)).is_integer(0));
+  const Vector written = solve_linear(m, b, AnswerForm::written_out);
+  for (const Vector& answer : {x, written}) {
+    const Vector residual = m * answer - b;
+    for (Eigen::Index i = 0; i < 4; ++i) CHECK(combine_fractions(residual(i)).is_integer(0));
+  }
   Matrix singular(2, 2);
   singular << 1, 2, 2, 4;
   CHECK_THROWS_WITH_AS((void)solve_linear(singular, Vector(b.head(2))), doctest::Contains("rank 1"), Error);
@@ -242,4 +246,36 @@ TEST_CASE("generic code for numbers accepts expressions") {
   const Matrix two = m + m;
   CHECK(two(0, 0) == 2 * m(0, 0));
   CHECK(expand((m * m.transpose()).trace() - m.squaredNorm()).is_integer(0));
+}
+
+TEST_CASE("the accelerations of chains of pendulums: shared answers are short, and have the digits of elimination in numbers") {
+  for (const Eigen::Index n : {4, 6, 8}) {
+    CAPTURE(n);
+    std::vector<Expr> angles;
+    for (Eigen::Index i = 0; i < n; ++i) angles.push_back(Symbol("a" + std::to_string(i)));
+    const Symbol g("g");
+    Matrix m(n, n);
+    Vector b(n);
+    for (Eigen::Index i = 0; i < n; ++i) {
+      for (Eigen::Index j = 0; j < n; ++j) m(i, j) = Expr(n - std::max(i, j)) * cos(angles[static_cast<std::size_t>(i)] - angles[static_cast<std::size_t>(j)]);
+      b(i) = -Expr(n - i) * g * sin(angles[static_cast<std::size_t>(i)]);
+    }
+    const Vector x = solve_linear(m, b);
+    const Matrix inverted = inverse(m);
+    std::vector<Expr> values(x.data(), x.data() + n);
+    const std::vector<OutputGroup> outputs{OutputGroup("x", values), OutputGroup("inverse", inverted), OutputGroup("m", m), OutputGroup("b", std::vector<Expr>(b.data(), b.data() + n))};
+    const Program p = make_program(outputs, std::vector<InputGroup>{{"angles", angles}, {"g", {g}}});
+    CHECK(p.code_size() < static_cast<std::size_t>(4 * n * n * n + 40 * n));
+    std::vector<double> at;
+    for (Eigen::Index i = 0; i < n; ++i) at.push_back(0.3 * static_cast<double>(i) - 0.5 + 0.1 * std::sin(static_cast<double>(7 * i)));
+    const auto got = Kernel(p).evaluate({at, {9.81}});
+    const Eigen::Map<const Eigen::Matrix<double, Eigen::Dynamic, Eigen::Dynamic, Eigen::RowMajor>> mass(got[2].data(), n, n);
+    const Eigen::Map<const Eigen::VectorXd> right(got[3].data(), n);
+    const Eigen::PartialPivLU<Eigen::MatrixXd> lu(mass);
+    const Eigen::VectorXd expected = lu.solve(right);
+    const Eigen::MatrixXd inverse_expected = lu.inverse();
+    const double condition = 1 / lu.rcond();
+    for (Eigen::Index i = 0; i < n; ++i) CHECK(std::abs(got[0][static_cast<std::size_t>(i)] - expected(i)) <= 1e-15 * condition * expected.norm());
+    for (Eigen::Index i = 0; i < n * n; ++i) CHECK(std::abs(got[1][static_cast<std::size_t>(i)] - inverse_expected(i / n, i % n)) <= 1e-15 * condition * inverse_expected.norm());
+  }
 }

@@ -1,7 +1,9 @@
 // Elimination over the field of quotients: echelon form, rank, inverse, LU, linear equations.
 #include <algorithm>
+#include <map>
 
 #include "algebra/matrix/fraction_matrix.hpp"
+#include "algebra/matrix/shared_elimination.hpp"
 #include "algebra/polynomial/work.hpp"
 #include "boreon/error.hpp"
 #include "boreon/linear_algebra.hpp"
@@ -12,6 +14,23 @@ namespace {
 constexpr RingOptions field_options{.roots = true, .pythagoras = true};
 
 std::size_t weight(const Fraction& f) { return f.numerator.size() + f.denominator.size(); }
+
+// Whether answers are written out: quotients of determinants are readable up to three unknowns, and numbers stay numbers.
+bool written_out(const Matrix& a, AnswerForm form) {
+  constexpr Eigen::Index readable = 3;
+  if (form != AnswerForm::automatic) return form == AnswerForm::written_out;
+  return a.rows() <= readable || std::none_of(a.data(), a.data() + a.size(), [](const Expr& e) { return e.has_symbols(); });
+}
+
+std::vector<std::map<std::size_t, Expr>> rows_of(const Matrix& a) {
+  std::vector<std::map<std::size_t, Expr>> rows(static_cast<std::size_t>(a.rows()));
+  for (Eigen::Index i = 0; i < a.rows(); ++i) {
+    for (Eigen::Index j = 0; j < a.cols(); ++j) {
+      if (!a(i, j).is_integer(0)) rows[static_cast<std::size_t>(i)].emplace(static_cast<std::size_t>(j), a(i, j));
+    }
+  }
+  return rows;
+}
 
 }  // namespace
 
@@ -87,10 +106,20 @@ Matrix identity_matrix(Eigen::Index n) {
   return m;
 }
 
-Matrix inverse(const Matrix& a) {
+Matrix inverse(const Matrix& a, AnswerForm form) {
   const poly::WorkLimit limit(poly::work_of_call());
   require_square(a, "the inverse");
   const Eigen::Index n = a.rows();
+  if (!written_out(a, form)) {
+    std::vector<std::vector<Expr>> right(static_cast<std::size_t>(n), std::vector<Expr>(static_cast<std::size_t>(n), 0));
+    for (std::size_t i = 0; i < right.size(); ++i) right[i][i] = 1;
+    const auto columns = eliminate_shared(rows_of(a), std::move(right));
+    Matrix out(n, n);
+    for (Eigen::Index j = 0; j < n; ++j) {
+      for (Eigen::Index i = 0; i < n; ++i) out(i, j) = columns[static_cast<std::size_t>(j)][static_cast<std::size_t>(i)];
+    }
+    return out;
+  }
   Matrix both(n, 2 * n);
   both << a, identity_matrix(n);
   FractionMatrix m = FractionMatrix::of(both, field_options);
@@ -163,12 +192,18 @@ LU lu_decomposition(const Matrix& a) {
   return out;
 }
 
-Vector solve_linear(const Matrix& a, const Vector& b) {
+Vector solve_linear(const Matrix& a, const Vector& b, AnswerForm form) {
   const poly::WorkLimit limit(poly::work_of_call());
   require_square(a, "a linear system");
   if (b.size() != a.rows())
     throw Error(ErrorKind::shape, "the right-hand side has " + std::to_string(b.size()) + " components, the matrix has " + std::to_string(a.rows()) + " rows");
   const Eigen::Index n = a.rows();
+  if (!written_out(a, form)) {
+    const auto x = eliminate_shared(rows_of(a), {{b.data(), b.data() + b.size()}})[0];
+    Vector out(n);
+    std::copy(x.begin(), x.end(), out.data());
+    return out;
+  }
   Matrix both(n, n + 1);
   both << a, b;
   FractionMatrix m = FractionMatrix::of(both, field_options);

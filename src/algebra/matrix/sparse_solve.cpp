@@ -1,8 +1,9 @@
-// Sparse linear equations: Gaussian elimination with Markowitz pivots (Management Science 3, 1957).
+// Linear equations whose answers share their parts: Gaussian elimination with Markowitz pivots (Management Science 3, 1957).
 #include <algorithm>
 #include <limits>
 #include <map>
 
+#include "algebra/matrix/shared_elimination.hpp"
 #include "boreon/error.hpp"
 #include "boreon/linear_algebra.hpp"
 #include "boreon/simplify.hpp"
@@ -22,22 +23,12 @@ bool vanishes(const Expr& e) {
 
 }  // namespace
 
-std::vector<Expr> solve_linear(const SparseMatrix& a, std::span<const Expr> b) {
-  const std::size_t n = a.pattern.rows;
-  if (a.pattern.cols != n)
-    throw Error(ErrorKind::shape, "a linear system needs a square matrix; this one has " + std::to_string(n) + " rows and " + std::to_string(a.pattern.cols) + " columns");
-  if (b.size() != n) throw Error(ErrorKind::shape, "the right-hand side has " + std::to_string(b.size()) + " components, the matrix has " + std::to_string(n) + " rows");
-  std::vector<std::map<std::size_t, Expr>> rows(n);
+std::vector<std::vector<Expr>> eliminate_shared(std::vector<std::map<std::size_t, Expr>> rows, std::vector<std::vector<Expr>> right) {
+  const std::size_t n = rows.size();
   std::vector<std::vector<std::size_t>> columns(n);  // rows that may have an entry
   for (std::size_t i = 0; i < n; ++i) {
-    for (auto k = static_cast<std::size_t>(a.pattern.row_start[i]); k < static_cast<std::size_t>(a.pattern.row_start[i + 1]); ++k) {
-      const auto j = static_cast<std::size_t>(a.pattern.columns[k]);
-      if (a.values[k].is_integer(0)) continue;
-      rows[i].emplace(j, a.values[k]);
-      columns[j].push_back(i);
-    }
+    for (const auto& [j, e] : rows[i]) columns[j].push_back(i);
   }
-  std::vector<Expr> right(b.begin(), b.end());
   std::vector<char> done(n, 0);
   std::vector<std::pair<std::size_t, std::size_t>> pivots;
   for (std::size_t step = 0; step < n; ++step) {
@@ -83,19 +74,36 @@ std::vector<Expr> solve_linear(const SparseMatrix& a, std::span<const Expr> b) {
         if (fresh) columns[j].push_back(i);
         if (slot->second.is_integer(0)) rows[i].erase(slot);
       }
-      right[i] = right[i] - m * right[pivot_row];
+      for (auto& b : right) b[i] = b[i] - m * b[pivot_row];
     }
   }
-  std::vector<Expr> x(n);
-  for (std::size_t k = n; k-- > 0;) {
-    const auto [i, c] = pivots[k];
-    Expr s = right[i];
-    for (const auto& [j, e] : rows[i]) {
-      if (j != c) s = s - e * x[j];
+  std::vector<std::vector<Expr>> answers;
+  for (const auto& b : right) {
+    std::vector<Expr>& x = answers.emplace_back(n);
+    for (std::size_t k = n; k-- > 0;) {
+      const auto [i, c] = pivots[k];
+      Expr s = b[i];
+      for (const auto& [j, e] : rows[i]) {
+        if (j != c) s = s - e * x[j];
+      }
+      x[c] = s / rows[i].at(c);
     }
-    x[c] = s / rows[i].at(c);
   }
-  return x;
+  return answers;
+}
+
+std::vector<Expr> solve_linear(const SparseMatrix& a, std::span<const Expr> b) {
+  const std::size_t n = a.pattern.rows;
+  if (a.pattern.cols != n)
+    throw Error(ErrorKind::shape, "a linear system needs a square matrix; this one has " + std::to_string(n) + " rows and " + std::to_string(a.pattern.cols) + " columns");
+  if (b.size() != n) throw Error(ErrorKind::shape, "the right-hand side has " + std::to_string(b.size()) + " components, the matrix has " + std::to_string(n) + " rows");
+  std::vector<std::map<std::size_t, Expr>> rows(n);
+  for (std::size_t i = 0; i < n; ++i) {
+    for (auto k = static_cast<std::size_t>(a.pattern.row_start[i]); k < static_cast<std::size_t>(a.pattern.row_start[i + 1]); ++k) {
+      if (!a.values[k].is_integer(0)) rows[i].emplace(static_cast<std::size_t>(a.pattern.columns[k]), a.values[k]);
+    }
+  }
+  return eliminate_shared(std::move(rows), {{b.begin(), b.end()}})[0];
 }
 
 }  // namespace boreon

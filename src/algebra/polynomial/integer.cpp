@@ -7,14 +7,6 @@
 
 namespace boreon::poly {
 
-void Integer::assign(const mpz_class& v) {
-  if (v.fits_slong_p() && fits(v.get_si())) {
-    bits_ = tag(v.get_si());
-  } else {
-    set_big(v);
-  }
-}
-
 Integer Integer::from(const Number& n) {
   if (const auto w = n.word()) return {*w};
   return Integer(to_mpq(n).get_num());

@@ -20,7 +20,14 @@ class Integer {
       set_big(mpz_class(static_cast<long>(v)));
     }
   }
-  explicit Integer(const mpz_class& v) { assign(v); }
+  explicit Integer(const mpz_class& v) : Integer(mpz_class(v)) {}
+  explicit Integer(mpz_class&& v) {
+    if (v.fits_slong_p() && fits(v.get_si())) {
+      bits_ = tag(v.get_si());
+    } else {
+      set_big(std::move(v));
+    }
+  }
   Integer(const Integer& o) {
     if (o.is_small()) {
       bits_ = o.bits_;
@@ -55,16 +62,18 @@ class Integer {
 
   friend Integer operator+(const Integer& a, const Integer& b) {
     if (a.is_small() && b.is_small()) return {a.small() + b.small()};
-    return Integer(a.mpz() + b.mpz());
+    return of(mpz_add, a, b);
   }
   friend Integer operator-(const Integer& a, const Integer& b) {
     if (a.is_small() && b.is_small()) return {a.small() - b.small()};
-    return Integer(a.mpz() - b.mpz());
+    return of(mpz_sub, a, b);
   }
   friend Integer operator*(const Integer& a, const Integer& b) {
     if (std::int64_t r = 0; a.is_small() && b.is_small() && !__builtin_mul_overflow(a.small(), b.small(), &r)) return {r};
-    return Integer(a.mpz() * b.mpz());
+    return of(mpz_mul, a, b);
   }
+  /// sum += a*b, without a copy of either.
+  static void add_product(mpz_class& sum, const Integer& a, const Integer& b) { mpz_addmul(sum.get_mpz_t(), View(a), View(b)); }
   Integer operator-() const {
     if (is_small()) return {-small()};
     return Integer(-*big());
@@ -78,7 +87,7 @@ class Integer {
   }
   friend bool operator<(const Integer& a, const Integer& b) {
     if (a.is_small() && b.is_small()) return a.small() < b.small();
-    return a.mpz() < b.mpz();
+    return mpz_cmp(View(a), View(b)) < 0;
   }
   /// Whether b divides a; the quotient if so.
   [[nodiscard]] static bool divide(const Integer& a, const Integer& b, Integer& quotient);
@@ -86,12 +95,37 @@ class Integer {
   [[nodiscard]] Integer abs() const { return sign() < 0 ? -*this : *this; }
 
  private:
+  // As GMP reads it: where it is, or the machine word as one limb.
+  class View {
+   public:
+    explicit View(const Integer& i) {
+      if (!i.is_small()) {
+        at_ = i.big()->get_mpz_t();
+        return;
+      }
+      limb_ = static_cast<mp_limb_t>(i.small() < 0 ? -i.small() : i.small());
+      at_ = mpz_roinit_n(word_, &limb_, i.small() < 0 ? -1 : i.small() > 0 ? 1 : 0);
+    }
+    View(const View&) = delete;
+    View& operator=(const View&) = delete;
+    operator mpz_srcptr() const { return at_; }  // NOLINT(google-explicit-constructor)
+
+   private:
+    mp_limb_t limb_ = 0;
+    mpz_t word_{};
+    mpz_srcptr at_;
+  };
+  template <class Operation>
+  static Integer of(Operation operation, const Integer& a, const Integer& b) {
+    mpz_class r;
+    operation(r.get_mpz_t(), View(a), View(b));
+    return Integer(std::move(r));
+  }
   static constexpr std::uint64_t zero_bits = 1;
   static constexpr bool fits(std::int64_t v) { return v >= -(std::int64_t{1} << 62) && v < (std::int64_t{1} << 62); }
   static constexpr std::uint64_t tag(std::int64_t v) { return (static_cast<std::uint64_t>(v) << 1U) | 1U; }
   [[nodiscard]] const mpz_class* big() const noexcept { return reinterpret_cast<const mpz_class*>(bits_); }
-  void set_big(const mpz_class& v) { bits_ = reinterpret_cast<std::uint64_t>(new mpz_class(v)); }
-  void assign(const mpz_class& v);
+  void set_big(mpz_class v) { bits_ = reinterpret_cast<std::uint64_t>(new mpz_class(std::move(v))); }
 
   std::uint64_t bits_ = zero_bits;  // odd: twice the value and one; even: address of a GMP integer
 };

@@ -10,9 +10,9 @@ namespace boreon::poly {
 namespace {
 
 struct SumBig {
-  Integer value;
-  void add_product(const Integer& a, const Integer& b) { value += a * b; }
-  [[nodiscard]] bool is_zero() const { return value.is_zero(); }
+  mpz_class value;
+  void add_product(const Integer& a, const Integer& b) { Integer::add_product(value, a, b); }
+  [[nodiscard]] bool is_zero() const { return sgn(value) == 0; }
 };
 
 }  // namespace
@@ -39,8 +39,8 @@ Poly multiply(const Poly& a, const Poly& b) {
   for (const Integer& c : a.coefficients) bits_a = std::max(bits_a, c.bit_length());
   for (const Integer& c : b.coefficients) bits_b = std::max(bits_b, c.bit_length());
   // what large coefficients cost beyond machine words
-  if (bits_a + bits_b > 64) spend(static_cast<std::uint64_t>(a.size()) * b.size() * (2 + (bits_a + bits_b) / 64));
-  if (bits_a > 62 || bits_b > 62) return product<SumBig>(a, b, a.coefficients, b.coefficients, layout, [](const SumBig& s) { return s.value; });
+  if (bits_a + bits_b > 64) spend(static_cast<std::uint64_t>(a.size()) * b.size() * (6 + (bits_a / 64 + 1) * (bits_b / 64 + 1)));
+  if (bits_a > 62 || bits_b > 62) return product<SumBig>(a, b, a.coefficients, b.coefficients, layout, [](const SumBig& s) { return Integer(s.value); });
   std::vector<std::int64_t> ca(a.size());
   std::vector<std::int64_t> cb(b.size());
   for (std::size_t i = 0; i < a.size(); ++i) ca[i] = a.coefficients[i].small();
