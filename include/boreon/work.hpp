@@ -3,15 +3,26 @@
 #pragma once
 
 #include <cstdint>
+#include <utility>
+
+#include "boreon/error.hpp"
 
 namespace boreon {
 
-/// While it lives, work of this thread beyond `units` ends in Error(limit), whatever algorithm does it. Budgets nest; what
-/// an inner one uses counts for the outer ones too. A unit is of the order of a few nanoseconds: about one multiplication
-/// of machine words; a new node of the graph is some dozens.
-///
-///     boreon::WorkBudget budget(1'000'000'000);   // some seconds
-///     Expr f = integral(g, x);                    // Error(limit) if it takes more
+/// Thrown when a budget is used up or a stop was requested. On purpose no Error and no std::exception: whoever tries
+/// something else after an Error must not go on after this. with_budget() turns it into an Error.
+class Stopped {
+ public:
+  explicit Stopped(Error error) : error_(std::move(error)) {}
+  [[nodiscard]] const Error& error() const noexcept { return error_; }  ///< of kind limit or interrupted
+
+ private:
+  Error error_;
+};
+
+/// While it lives, work of this thread beyond `units` ends in Stopped, whatever algorithm does it. Budgets nest; what an
+/// inner one uses counts for the outer ones too. A unit is of the order of a few nanoseconds: about one multiplication of
+/// machine words; a new node of the graph is some dozens. Most callers want with_budget().
 class WorkBudget {
  public:
   explicit WorkBudget(std::uint64_t units);
@@ -26,7 +37,20 @@ class WorkBudget {
   std::uint64_t granted_;
 };
 
-/// Makes all running calls of all threads end in Error(interrupted) at their next count. Safe in a signal handler.
+/// f() within a budget; Error(limit) if it takes more, Error(interrupted) after request_interrupt().
+///
+///     Expr f = boreon::with_budget(1'000'000'000, [&] { return integral(g, x); });   // some seconds
+template <class F>
+decltype(auto) with_budget(std::uint64_t units, F&& f) {
+  try {
+    const WorkBudget budget(units);
+    return std::forward<F>(f)();
+  } catch (const Stopped& s) {
+    throw s.error();
+  }
+}
+
+/// Makes all running calls of all threads end in Stopped at their next count. Safe in a signal handler.
 void request_interrupt() noexcept;
 /// To be called before the next request is carried out.
 void clear_interrupt() noexcept;

@@ -7,6 +7,7 @@
 
 #include "boreon/model.hpp"
 #include "boreon/native.hpp"
+#include "boreon/work.hpp"
 
 using namespace boreon;
 
@@ -53,6 +54,8 @@ boreon_kernel* boreon_open(const char* model_file, char* message, size_t length)
     return k.release();
   } catch (const std::exception& e) {
     say(message, length, e.what());
+  } catch (const Stopped& s) {
+    say(message, length, s.error().what());
   } catch (...) {
     say(message, length, "unknown failure");
   }

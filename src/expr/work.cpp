@@ -22,10 +22,10 @@ static_assert(std::atomic<bool>::is_always_lock_free);
 
 [[noreturn]] void out_of_budget() {
   budget_left = 0;
-  throw Error(ErrorKind::limit, fmt::format("this takes more work than its budget of {} units", budget_granted));
+  throw Stopped(Error(ErrorKind::limit, fmt::format("this takes more work than its budget of {} units", budget_granted)));
 }
 
-[[noreturn]] void interrupted() { throw Error(ErrorKind::interrupted, "stopped before it was done"); }
+[[noreturn]] void interrupted() { throw Stopped(Error(ErrorKind::interrupted, "stopped before it was done")); }
 
 }  // namespace
 

@@ -22,7 +22,8 @@ class WorkLimit {
   std::uint64_t granted_;
 };
 
-/// Work of a search: counts for the limits and for the budget. Throws Error(limit), Error(interrupted).
+/// Work of a search: counts for the limits and for the budget. Throws Error(limit) for its own limit, which another method
+/// may follow, and Stopped for the budget.
 void charge(std::uint64_t units);
 /// Work that belongs to no search (nodes, numbers, balls, samples): counts for the budget alone. Throws as charge().
 void spend(std::uint64_t units);

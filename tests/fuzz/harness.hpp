@@ -15,8 +15,7 @@ namespace fuzz {
 /// Carries out `f` within the budget; an Error is an answer, everything else is a fault that the fuzzer sees.
 inline void within_budget(std::uint64_t units, const std::function<void()>& f) {
   try {
-    const boreon::WorkBudget budget(units);
-    f();
+    boreon::with_budget(units, f);
   } catch (const boreon::Error&) {  // an answer
   }
 }

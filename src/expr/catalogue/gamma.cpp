@@ -222,7 +222,15 @@ Expr polygamma_shifted(Args a, std::size_t i) {
   return polygamma(a[0] + 1, a[1]);
 }
 
-void ball_polygamma(Ball& r, Balls x, long p) { acb_polygamma(r.get(), x[0].get(), x[1].get(), p); }
+// Derivatives have whole orders; between them, and far beyond those that occur, the library may not come to an end.
+void ball_polygamma(Ball& r, Balls x, long p) {
+  constexpr long most = 10000;
+  if (x[0].real() && arb_is_int(x[0].re()) != 0 && arb_is_nonnegative(x[0].re()) != 0 && arf_cmp_si(arb_midref(x[0].re()), most) <= 0) {
+    acb_polygamma(r.get(), x[0].get(), x[1].get(), p);
+  } else {
+    acb_indeterminate(r.get());
+  }
+}
 
 void ball_lgamma(Ball& r, Balls x, long p) {
   if (x[0].real() && arb_is_positive(x[0].re()) == 0) {
@@ -343,7 +351,7 @@ std::span<const FunctionRow> gamma_rows() {
        .derivative = [](Args a, std::size_t) { return polygamma(1, a[0]); },
        .ball = [](Ball& r, Balls x, long p) { acb_digamma(r.get(), x[0].get(), p); }},
       {.name = "polygamma",
-       .summary = "polygamma(n, x): derivative of order n of digamma",
+       .summary = "polygamma(n, x): derivative of order n of digamma, n = 0, 1, 2, ...",
        .min_args = 2,
        .max_args = 2,
        .latex = "\\psi",

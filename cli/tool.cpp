@@ -1,0 +1,191 @@
+// From arguments to one answer.
+#include <fmt/format.h>
+#include <fmt/ranges.h>
+
+#include <CLI/CLI.hpp>
+#include <algorithm>
+#include <chrono>
+#include <cstdio>
+#include <exception>
+#include <map>
+
+#include "commands.hpp"
+#include "terminal.hpp"
+#include "tool.hpp"
+
+namespace {
+
+using namespace boreon::cli;
+using boreon::Error;
+using boreon::ErrorKind;
+
+int exit_code_of(ErrorKind kind) {
+  switch (kind) {
+    case ErrorKind::unsupported:
+    case ErrorKind::convergence:
+    case ErrorKind::check:
+    case ErrorKind::limit:
+    case ErrorKind::domain: return 1;
+    case ErrorKind::interrupted: return 128 + caught_signal();
+    default: return 2;
+  }
+}
+
+std::string json_text(const Json& j) { return j.dump(2, ' ', false, Json::error_handler_t::replace) + "\n"; }
+
+int report_error(const Request& r, const char* kind, const std::string& message, const std::string& full, std::size_t line, std::size_t column, int code) {
+  if (r.json) {
+    print(stdout, json_text({{"ok", false}, {"error", {{"kind", kind}, {"message", message}, {"line", line}, {"column", column}}}}));
+  } else {
+    print(stderr, harmless("error: " + full + "\n"));
+  }
+  return code;
+}
+
+int report_error(const Request& r, const Error& e) {
+  std::string more;
+  if (e.kind() == ErrorKind::limit && e.message().find("budget") != std::string::npos) more = fmt::format("; raise it with --work {}", 10 * r.work);
+  return report_error(r, to_string(e.kind()), e.message() + more, e.what() + more, e.position().line, e.position().column, exit_code_of(e.kind()));
+}
+
+// What to do instead of an option that the command did not look at.
+std::string remedy(const std::string& name, bool model) {
+  if (name == "--wrt" && model) return "a model is derived by its unknowns";
+  if (name == "--at" && model) return "change start values in the model, parameters with --set";
+  if (name == "--at") return "values are put in with --set";
+  if (name == "--assume" && model) return "facts of a model stand in its file (lower, upper)";
+  if (name == "--format") return "the answer holds no mathematics to typeset";
+  if (name == "--of" || name == "--set") return model ? "leave it out" : "it goes with a model file, or leave it out";
+  return "leave it out";
+}
+
+void require_used(const Parsing& parsing) {
+  std::vector<std::string> unused;
+  const bool model = is_model(parsing.request.inputs.empty() ? std::string() : parsing.request.inputs[0]);
+  for (const Parsing::Declared& d : parsing.declared) {
+    if (d.option->count() > 0 && !*d.read) unused.push_back(d.name);
+  }
+  if (unused.empty()) return;
+  throw Error(ErrorKind::usage, fmt::format("{} {} no meaning for '{}' with {}: {}", fmt::join(unused, " and "), unused.size() == 1 ? "has" : "have", parsing.request.command,
+                                            model ? "a model" : "these inputs and options", remedy(unused[0], model)));
+}
+
+Json json_of_answer(const Request& r, const Answer& a, double seconds) {
+  Json j{{"ok", a.exit_code == 0}, {"command", r.command}, {"input", r.inputs.size() == 1 ? Json(r.inputs[0]) : Json(r.inputs)}};
+  for (const auto& [key, value] : a.json.items()) j[key] = value;
+  for (const char* key : {"conditions", "exceptions"}) {
+    if (!j.contains(key)) j[key] = Json::array();
+  }
+  j["warnings"] = *r.warnings;
+  if (a.exit_code != 0) j["error"] = {{"kind", "check"}, {"message", "the cross-check disagrees"}, {"line", 0}, {"column", 0}};
+  j["seconds"] = seconds;
+  return j;
+}
+
+void collect_notices(const Request& r) {
+  for (const boreon::Notice& n : *r.notices) {
+    r.warn(n.what == boreon::Notice::What::unknown_function ? fmt::format("{} (if an unknown function is meant: --unknown {})", n.message, n.name) : n.message);
+  }
+}
+
+// The whole answer in a file, for commands that write none of their own.
+void write_answer(const Request& r, const Answer& a, const Json& j) {
+  const std::string& path = r.out.get();
+  if (path.ends_with(".json")) return boreon::write_output(path, json_text(j), output_policy(r));
+  const bool tex = path.ends_with(".tex");
+  const bool marked = path.ends_with(".html") || path.ends_with(".xml") || path.ends_with(".mml");
+  const std::string head = fmt::format("{}Boreon: {} {}{}\n", tex ? "% " : marked ? "<!-- " : "# ", r.command, fmt::join(r.inputs, " "), marked ? " -->" : "");
+  boreon::write_output(path, head + tidy(a.text), output_policy(r));
+}
+
+int carry_out(const Command& command, Parsing& parsing) {
+  Request& r = parsing.request;
+  r.command = command.name;
+  const auto start = std::chrono::steady_clock::now();
+  try {
+    // Each step of the demo has a budget of its own.
+    const boreon::WorkBudget budget(r.command == "demo" ? ~std::uint64_t{0} - 1 : r.work);
+    Answer a = command.run(r);
+    collect_notices(r);
+    const bool to_file = !*r.out.read() && !r.out.peek().empty();
+    if (to_file) (void)r.out.get();
+    require_used(parsing);
+    const Json j = json_of_answer(r, a, std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count());
+    if (to_file) {
+      write_answer(r, a, j);
+      a.text = fmt::format("written to {}\n", r.out.get());
+    }
+    if (!r.json) {
+      for (const std::string& w : *r.warnings) a.text += fmt::format("warning: {}\n", w);
+    }
+    print(stdout, r.json ? json_text(j) : harmless(tidy(a.text)));
+    return a.exit_code;
+  } catch (const Error& e) {
+    return report_error(r, e);
+  } catch (const boreon::Stopped& s) {
+    return report_error(r, s.error());
+  } catch (const std::bad_alloc&) {
+    return report_error(r, "limit", "there is not enough memory for this request", "there is not enough memory for this request", 0, 0, 1);
+  } catch (const std::exception& e) {
+    const std::string message = std::string("this should not happen: ") + e.what();
+    return report_error(r, "internal", message, message, 0, 0, 1);
+  }
+}
+
+int report_parse_error(const Request& r, const CLI::ParseError& e, int argc, char** argv) {
+  std::string message = e.what();
+  std::vector<std::string> names;
+  for (const Command& c : commands()) names.emplace_back(c.name);
+  const bool unknown_command = argc > 1 && argv[1][0] != '-' && std::find(names.begin(), names.end(), argv[1]) == names.end();
+  if (argc < 2) {
+    message = "a command is needed; try boreon --help";
+  } else if (unknown_command) {
+    message = fmt::format("'{}' is no command of this version{} (boreon --help lists them)", argv[1], boreon::suggestion(argv[1], names));
+  } else {
+    message += fmt::format(" (boreon {} --help shows examples)", argv[1][0] == '-' ? "" : argv[1]);
+  }
+  return report_error(r, "usage", message, message, 0, 0, 2);
+}
+
+}  // namespace
+
+int boreon::cli::run_tool(int argc, char** argv) {
+  Parsing parsing;
+  Request& r = parsing.request;
+  for (int i = 1; i < argc; ++i) r.json = r.json || std::string_view(argv[i]) == "--json";
+  CLI::App app{"Boreon: model equations in, checked derivatives and fast numbers out."};
+  app.set_version_flag("--version", std::string("boreon ") + BOREON_VERSION);
+  app.require_subcommand(1);
+  app.footer("Each command explains itself by examples: boreon derive --help\nStart here: boreon demo");
+  std::map<CLI::App*, const Command*> by_app;
+  for (const Command& c : commands()) {
+    CLI::App* sub = app.add_subcommand(c.name, c.summary);
+    sub->footer(std::string("Examples:\n") + c.examples);
+    if (std::string_view(c.name) != "demo") sub->add_option("input", r.inputs, "model file (.toml), or expressions")->required();
+    add_common_options(*sub, parsing);
+    c.options(*sub, parsing);
+    by_app[sub] = &c;
+  }
+  try {
+    // An expression may start with a minus; the blank keeps it from being taken for an option and goes again below.
+    std::vector<std::string> words;
+    for (int i = argc - 1; i > 0; --i) {
+      const std::string word = argv[i];
+      const bool expression = word.size() > 1 && word[0] == '-' && word[1] != '-' && word != "-h";
+      words.push_back(expression ? " " + word : word);
+    }
+    app.parse(words);
+    for (std::string& input : r.inputs) {
+      if (input.starts_with(" -")) input.erase(0, 1);
+    }
+  } catch (const CLI::CallForHelp& e) {
+    return app.exit(e);
+  } catch (const CLI::CallForAllHelp& e) {
+    return app.exit(e);
+  } catch (const CLI::CallForVersion& e) {
+    return app.exit(e);
+  } catch (const CLI::ParseError& e) {
+    return report_parse_error(r, e, argc, argv);
+  }
+  return carry_out(*by_app.at(app.get_subcommands().front()), parsing);
+}
