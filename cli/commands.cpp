@@ -129,6 +129,7 @@ const std::vector<Command>& commands() {
       {"solve", "steady state of a model", "  boreon solve model.toml\n  boreon solve model.toml --set k1=2e-7 --verbose\n", solve,
        [](CLI::App& c, Parsing& r) {
          add_solver(c, r);
+         option(c, r, "--digits", r.request.digits, "significant digits of the values (6; --json and --out have all)")->check(CLI::Range(1, 17));
          flag(c, r, "--verbose", r.request.verbose, "print the iteration table");
        }},
       {"simulate", "run a model in time",
@@ -137,6 +138,7 @@ const std::vector<Command>& commands() {
        simulate,
        [](CLI::App& c, Parsing& r) {
          add_solver(c, r);
+         option(c, r, "--digits", r.request.digits, "significant digits of the values (6; --json and --out have all)")->check(CLI::Range(1, 17));
          option(c, r, "--until", r.request.until, "end of the run (default: the model's)");
          option(c, r, "--samples", r.request.samples, "number of output times")->check(CLI::Range(2, 100000000));
          option(c, r, "--method", r.request.method, "bdf (stiff) or adams")->check(CLI::IsMember({"bdf", "adams"}));

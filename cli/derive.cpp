@@ -286,6 +286,10 @@ Answer evaluate_command(const Request& r) {
   return a;
 }
 
+namespace {
+std::string entry_count(std::size_t n) { return fmt::format("{} {}", n, n == 1 ? "entry" : "entries"); }
+}  // namespace
+
 Answer check(const Request& r) {
   if (!r.certify && !r.at.empty()) throw Error(ErrorKind::usage, "derivatives are compared at random points: --at goes with --certify");
   if (r.certify) return is_model(r.inputs.at(0)) ? certificate_of_model(r) : certificate_of_expressions(r);
@@ -308,14 +312,14 @@ Answer check(const Request& r) {
     for (std::string& n : names) n = "rate of " + n;
   }
   const Evidence jacobian = cross_check(functions, system.states, sparse_jacobian(functions, system.states), options, names);
-  a.text = fmt::format("{}\n  Jacobian of the equations, {} entries: {}\n", model.title.empty() ? model.path : model.title, jacobian.entries, brief(jacobian));
+  a.text = fmt::format("{}\n  Jacobian of the equations, {}: {}\n", model.title.empty() ? model.path : model.title, entry_count(jacobian.entries), brief(jacobian));
   Evidence overall = jacobian;
   std::vector<Expr> with_parameters = system.states;
   with_parameters.insert(with_parameters.end(), system.parameters.begin(), system.parameters.end());
   const auto part = [&](const char* what, const std::vector<Expr>& f, const std::vector<Expr>& v, const std::vector<std::string>& row_names) {
     if (f.empty() || v.empty()) return;
     const Evidence e = cross_check(f, v, sparse_jacobian(f, v), options, row_names);
-    a.text += fmt::format("  {}, {} entries: {}\n", what, e.entries, brief(e));
+    a.text += fmt::format("  {}, {}: {}\n", what, entry_count(e.entries), brief(e));
     if (e.verdict != Verdict::agrees && overall.verdict == Verdict::agrees && e.entries > 0) overall = e;
     if (e.entries > 0 && e.digits < overall.digits) overall = e;
   };

@@ -26,7 +26,7 @@ Expr expression_of(const Request& r, const Assumed& assumed, bool* carried_out =
     names.insert(names.end(), system.equation_names.begin(), system.equation_names.end());
     throw Error(ErrorKind::usage, fmt::format("--of names an output or an equation of the model{} (there are: {})", suggestion(r.of.get(), names), fmt::join(names, ", ")));
   }
-  if (r.inputs.size() != 1) throw Error(ErrorKind::usage, fmt::format("{} takes one expression, got {}; quote it as one word", r.command, r.inputs.size()));
+  require_one_expression(r);
   const Expr e = read_input(r.inputs[0], assumed.context);
   if (carried_out != nullptr) {
     postorder(e, [&](const Expr& n) { *carried_out = *carried_out || n.is(Kind::integral) || n.is(Kind::summation) || n.is(Kind::limit); });

@@ -86,7 +86,7 @@ Answer by_quadrature(const Request& r, const Expr& f, const std::vector<Integral
 
 Answer integrate_command(const Request& r) {
   const Assumed assumed = assumptions_of(r);
-  if (r.inputs.size() != 1 || is_model(r.inputs[0])) throw Error(ErrorKind::usage, "integrate takes one expression; quote it as one word");
+  require_one_expression(r);
   if (r.over.empty()) throw Error(ErrorKind::usage, "say over what: --over z, or --over \"z from 0 to 5*H\"");
   Expr f = evaluate_operators(read_input(r.inputs[0], assumed.context), assumed.conditions);
   std::vector<IntegralRange> ranges;

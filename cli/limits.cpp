@@ -15,7 +15,7 @@ Json texts_of(const std::vector<Expr>& conditions, std::vector<std::string> text
 }
 
 Expr single_expression(const Request& r, const Assumed& assumed) {
-  if (r.inputs.size() != 1 || is_model(r.inputs[0])) throw Error(ErrorKind::usage, fmt::format("{} takes one expression; quote it as one word", r.command));
+  require_one_expression(r);
   return evaluate_operators(read_input(r.inputs[0], assumed.context), assumed.conditions);
 }
 
@@ -61,19 +61,16 @@ Answer series_command(const Request& r) {
   if (!x.is(Kind::symbol)) throw Error(ErrorKind::usage, fmt::format("--about takes a point such as x=0, not '{}'", r.about.get()));
   const SeriesResult s = series(f, x, about, r.series_order.get(), assumed.conditions);
   Answer a;
-  std::string text;
+  PrintOptions ascending;
   Json terms = Json::array();
   for (const SeriesTerm& t : s.terms) {
-    const Expr term = t.coefficient * power(s.local, Expr(t.exponent));
-    std::string part = to_text(term);
-    text += text.empty() ? part : part.starts_with('-') ? " - " + part.substr(1) : " + " + part;
+    ascending.term_order.push_back(t.coefficient * power(s.local, Expr(t.exponent)));
     terms.push_back({{"exponent", t.exponent.to_string()}, {"coefficient", to_text(t.coefficient)}});
   }
-  if (text.empty()) text = "0";
   const Expr sum = s.expression();
   const std::string order_term = s.exact ? "" : fmt::format("O({})", to_text(power(about == -infinity() ? -s.local : s.local, Expr(s.next))));
-  a.text = (r.format.get() == "text" ? "  " + text : typeset(r, sum)) + "\n";
-  a.text += s.exact ? "exact: nothing is left out\n" : fmt::format("left out: {}{}\n", order_term, text.find("log(") == std::string::npos ? "" : " up to logarithms");
+  a.text = typeset(r, sum, ascending) + "\n";
+  a.text += s.exact ? "exact: nothing is left out\n" : fmt::format("left out: {}{}\n", order_term, a.text.find("log") == std::string::npos ? "" : " up to logarithms");
   a.json["result"] = to_text(sum);
   a.json["status"] = "exact";
   a.json["terms"] = terms;

@@ -1,11 +1,30 @@
 // plot: curves of expressions over a range.
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <cmath>
+#include <functional>
+#include <limits>
 
 #include "request.hpp"
 
 namespace boreon::cli {
+namespace {
+
+// "a = 2, b = 0.5": what --set put in.
+std::string values_put_in(const Request& r) {
+  std::string out;
+  for (const std::string& list : r.set) {
+    for (const std::string& one : split(list)) {
+      const std::size_t sign = one.find('=');
+      if (sign == std::string::npos) continue;
+      out += fmt::format("{}{} = {}", out.empty() ? "" : ", ", typeset_label(one.substr(0, sign)), one.substr(sign + 1));
+    }
+  }
+  return out.empty() ? out : "(" + out + ")";
+}
+
+}  // namespace
 
 Answer plot(const Request& r) {
   if (r.over.size() != 1) throw Error(ErrorKind::usage, "say over which range to plot: --over \"z from -2 to 8\"");
@@ -24,17 +43,15 @@ Answer plot(const Request& r) {
   const double to = evaluate(range.operands()[3]);
   if (!(from < to) || !std::isfinite(from) || !std::isfinite(to)) throw Error(ErrorKind::usage, fmt::format("the range {} to {} is empty or infinite", from, to));
   if (r.log_x && from <= 0) throw Error(ErrorKind::usage, "a logarithmic axis needs a positive range");
-  const std::size_t n = r.points.get() == 0 ? 600 : r.points.get();
-  if (n < 2 || n > 1000000) throw Error(ErrorKind::usage, "--points takes 2 to 1000000");
+  const std::size_t n = r.points.get();
+  if (n != 0 && (n < 2 || n > 1000000)) throw Error(ErrorKind::usage, "--points takes 2 to 1000000");
   Figure f;
-  f.x_label = x.name();
+  f.x_label = typeset_label(x.name());
+  f.x_low = from;
+  f.x_high = to;
   f.logarithmic_x = r.log_x;
   f.logarithmic_y = r.log_y;
-  std::vector<double> xs(n);
-  for (std::size_t i = 0; i < n; ++i) {
-    const double u = static_cast<double>(i) / static_cast<double>(n - 1);
-    xs[i] = r.log_x ? from * std::pow(to / from, u) : from + (to - from) * u;
-  }
+  f.subtitle = values_put_in(r);
   std::vector<Expr> expressions;
   for (const std::string& text : r.inputs) expressions.push_back(evaluate_derivatives(read_input(text, assumed.context)));
   for (const Expr& e : expressions) {
@@ -44,6 +61,11 @@ Answer plot(const Request& r) {
   const std::vector<Expr>& put_in = expressions;
   const Symbol symbol(x.name());
   std::size_t missing = 0;
+  std::size_t breaks = 0;
+  bool clipped = false;
+  double low = std::numeric_limits<double>::infinity();
+  double high = -low;
+  std::size_t points = 0;
   for (std::size_t k = 0; k < put_in.size(); ++k) {
     Expr e = put_in[k];
     for (const Symbol& s : free_symbols(e)) {
@@ -52,21 +74,47 @@ Answer plot(const Request& r) {
     }
     const Kernel kernel = compile({OutputGroup("y", {e})}, {{"x", {symbol}}});
     Curve c;
-    c.label = to_text(read_input(r.inputs[k], {}), {60});
-    c.x = xs;
-    c.y.resize(n);
-    for (std::size_t i = 0; i < n; ++i) {
-      const double* in[] = {&xs[i]};
-      double* out[] = {&c.y[i]};
+    const std::string text = to_text(read_input(r.inputs[k], {}), {60});
+    c.label = typeset_label(text);
+    const std::function<double(double)> value = [&kernel](double at) {
+      double y = 0;
+      const double* in[] = {&at};
+      double* out[] = {&y};
       kernel(in, out);
-      if (!std::isfinite(c.y[i])) ++missing;
+      return y;
+    };
+    if (n == 0) {
+      SampledCurve sampled = sample_curve(value, from, to, r.log_x, r.log_y);
+      if (!sampled.resolved) r.warn(fmt::format("{} bends more often than {} points can follow: take a shorter range", text, sampled.x.size()));
+      low = std::min(low, sampled.low);
+      high = std::max(high, sampled.high);
+      if (sampled.clipped) {
+        clipped = true;
+        r.warn(fmt::format("{} is shown from {:.4g} to {:.4g} only; some values lie far beyond", text, sampled.low, sampled.high));
+      }
+      missing += static_cast<std::size_t>(std::count_if(sampled.y.begin(), sampled.y.end(), [](double y) { return !std::isfinite(y); })) - sampled.poles - sampled.jumps;
+      breaks += sampled.poles + sampled.jumps;
+      c.x = std::move(sampled.x);
+      c.y = std::move(sampled.y);
+    } else {
+      for (std::size_t i = 0; i < n; ++i) {
+        const double u = static_cast<double>(i) / static_cast<double>(n - 1);
+        c.x.push_back(r.log_x ? from * std::pow(to / from, u) : from + (to - from) * u);
+        c.y.push_back(value(c.x.back()));
+        if (!std::isfinite(c.y.back())) ++missing;
+      }
     }
+    points += c.x.size();
     f.curves.push_back(std::move(c));
   }
-  if (f.curves.size() == 1) f.y_label = f.curves[0].label;
+  if (clipped) {
+    f.y_low = low;
+    f.y_high = high;
+  }
+  if (f.curves.size() == 1) std::swap(f.title, f.curves[0].label);  // several are named in the legend
   write_figure(f, r.out.get(), output_policy(r));
-  a.text = fmt::format("figure written to {} ({} curve{}, {} points each{})\n", r.out.get(), f.curves.size(), f.curves.size() == 1 ? "" : "s", n,
-                       missing > 0 ? fmt::format(", {} without a finite value left out", missing) : "");
+  a.text = fmt::format("figure written to {} ({} curve{}, {} points{}{})\n", r.out.get(), f.curves.size(), f.curves.size() == 1 ? "" : "s", points,
+                       missing > 0 ? fmt::format(", {} without a finite value left out", missing) : "", breaks > 0 ? fmt::format(", broken at {} place{}", breaks, breaks == 1 ? "" : "s") : "");
   a.json["result"] = r.out.get();
   a.json["status"] = "approximate";
   a.json["missing_points"] = missing;

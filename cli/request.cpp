@@ -242,15 +242,26 @@ std::string indented(const std::string& text, const std::string& by) {
 
 namespace {
 template <class T>
-std::string typeset_any(const Request& r, const T& e) {
-  if (r.format.get() == "unicode") return indented(to_unicode(e));
-  if (r.format.get() == "latex") return indented(to_latex(e));
-  if (r.format.get() == "mathml") return to_mathml(e);
-  return indented(to_text(e));
+std::string typeset_any(const Request& r, const T& e, const auto&... options) {
+  if (r.format.get() == "unicode") return indented(to_unicode(e, options...));
+  if (r.format.get() == "latex") return indented(to_latex(e, options...));
+  if (r.format.get() == "mathml") {
+    if constexpr (sizeof...(options) > 0) return to_mathml(e, MathmlPart::both, options...);
+    return to_mathml(e);
+  }
+  return indented(to_text(e, options...));
 }
 }  // namespace
 
+void require_one_expression(const Request& r) {
+  if (r.inputs.size() == 1 && is_model(r.inputs[0])) {
+    throw Error(ErrorKind::usage, fmt::format("{} takes an expression, and '{}' is a model file (show, derive, check, evaluate, solve, simulate and generate take models)", r.command, r.inputs[0]));
+  }
+  if (r.inputs.size() != 1) throw Error(ErrorKind::usage, fmt::format("{} takes one expression, got {}; quote it as one word", r.command, r.inputs.size()));
+}
+
 std::string typeset(const Request& r, const Expr& e) { return typeset_any(r, e); }
+std::string typeset(const Request& r, const Expr& e, const PrintOptions& options) { return typeset_any(r, e, options); }
 std::string typeset(const Request& r, const Equation& e) { return typeset_any(r, e); }
 
 std::string typeset(const Request& r, const Matrix& m) {

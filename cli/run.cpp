@@ -5,6 +5,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
 
 #include "request.hpp"
 
@@ -39,17 +40,19 @@ std::size_t name_width(const std::vector<std::string>& a, const std::vector<std:
   return w;
 }
 
-void list_values(Answer& a, const Model& m, const System& s, const std::vector<double>& states, const std::vector<double>& outputs) {
+int digits_of(const Request& r) { return r.digits.get() == 0 ? 6 : r.digits.get(); }
+
+void list_values(Answer& a, const Model& m, const System& s, const std::vector<double>& states, const std::vector<double>& outputs, int digits) {
   const std::size_t width = name_width(s.state_names, s.output_names);
   const bool many = s.state_names.size() > 24;
   for (std::size_t i = 0; i < states.size(); ++i) {
-    if (!many || i < 12) a.text += fmt::format("  {:<{}} = {:<20.12g} {}\n", s.state_names[i], width, states[i], unit_of(m, s.state_names[i]));
+    if (!many || i < 12) a.text += fmt::format("  {:<{}} = {:<14.{}g} {}\n", s.state_names[i], width, states[i], digits, unit_of(m, s.state_names[i]));
     a.json["values"][s.state_names[i]] = states[i];
   }
   if (many) a.text += fmt::format("  ... {} more (--json or --out gives all)\n", states.size() - 12);
   a.json["outputs"] = Json::object();
   for (std::size_t i = 0; i < outputs.size(); ++i) {
-    a.text += fmt::format("  {:<{}} = {:<20.12g} {}(output)\n", s.output_names[i], width, outputs[i], m.outputs[i].unit.empty() ? "" : m.outputs[i].unit + " ");
+    a.text += fmt::format("  {:<{}} = {:<14.{}g} {}(output)\n", s.output_names[i], width, outputs[i], digits, m.outputs[i].unit.empty() ? "" : m.outputs[i].unit + " ");
     a.json["outputs"][s.output_names[i]] = outputs[i];
   }
 }
@@ -71,31 +74,41 @@ std::vector<std::size_t> chosen(const Request& r, const System& s) {
   return picked;
 }
 
+// One panel for each unit, in the order in which units come.
 void draw(const Request& r, const Model& m, const System& s, const TimeResult& run) {
-  Figure f;
-  f.title = m.title;
-  f.x_label = m.independent.name() + (m.independent_unit.empty() ? "" : " (" + m.independent_unit + ")");
-  f.logarithmic_x = r.log_x;
-  f.logarithmic_y = r.log_y;
-  std::string common_unit;
-  bool same_unit = true;
+  std::vector<Figure> panels;
+  std::vector<std::string> units;
   for (const std::size_t k : chosen(r, s)) {
-    Curve c;
     const bool state = k < s.states.size();
     const std::size_t o = state ? 0 : k - s.states.size();
     const std::string unit = state ? unit_of(m, s.state_names[k]) : m.outputs[o].unit;
-    c.label = state ? s.state_names[k] : s.output_names[o];
-    if (f.curves.empty()) common_unit = unit;
-    same_unit = same_unit && unit == common_unit;
-    if (!unit.empty()) c.label += " (" + unit + ")";
+    const auto at = std::find(units.begin(), units.end(), unit);
+    const auto panel = static_cast<std::size_t>(at - units.begin());
+    if (at == units.end()) {
+      units.push_back(unit);
+      Figure f;
+      f.title = panels.empty() ? m.title : "";
+      f.y_label = typeset_label(unit);
+      f.x_low = run.times.front();
+      f.x_high = run.times.back();
+      f.logarithmic_x = r.log_x;
+      f.logarithmic_y = r.log_y;
+      panels.push_back(std::move(f));
+    }
+    Curve c;
+    c.label = typeset_label(state ? s.state_names[k] : s.output_names[o]);
     for (std::size_t i = 0; i < run.times.size(); ++i) {
       c.x.push_back(run.times[i]);
       c.y.push_back(state ? run.states[i][k] : run.outputs[i][o]);
     }
-    f.curves.push_back(std::move(c));
+    panels[panel].curves.push_back(std::move(c));
   }
-  f.y_label = same_unit ? common_unit : "";
-  write_figure(f, r.plot.get(), output_policy(r));
+  if (panels.empty()) throw Error(ErrorKind::usage, "there is nothing to draw");
+  panels.back().x_label = m.independent.name() + (m.independent_unit.empty() ? "" : " (" + m.independent_unit + ")");
+  for (Figure& f : panels) {
+    if (r.log_x) f.x_low = std::numeric_limits<double>::quiet_NaN();
+  }
+  write_figures(panels, r.plot.get(), output_policy(r));
 }
 
 // How far a run agrees with one of tighter tolerances, at every sample and for every state against its own size.
@@ -211,7 +224,7 @@ Answer solve(const Request& r) {
   a.text += fmt::format("steady state: {} in {} iterations, residual norm {:.2e} ({})\n", result.message, result.iterations.empty() ? 0 : result.iterations.size() - 1,
                         result.residual_norm, result.linear_solver);
   if (explicit_time) a.text += fmt::format("  the equations depend on {0}; they are taken at {0} = {1}\n", m.independent.name(), m.run.from);
-  list_values(a, m, s, result.values, result.outputs);
+  list_values(a, m, s, result.values, result.outputs, digits_of(r));
   if (!result.at_bounds.empty()) a.text += fmt::format("  at a bound: {}\n", fmt::join(result.at_bounds, ", "));
   // The unknown that is known worst, and the equation that is fulfilled worst, each by its own measure.
   const auto worst_of = [](const std::vector<double>& list) { return static_cast<std::size_t>(std::max_element(list.begin(), list.end()) - list.begin()); };
@@ -220,8 +233,8 @@ Answer solve(const Request& r) {
   const double digits = correction > 0 ? std::clamp(-std::log10(correction), 0.0, 15.0) : 15.0;
   const std::string unknown = result.corrections.empty() ? std::string() : s.state_names[worst_of(result.corrections)];
   a.text += unknown.empty() ? fmt::format("check: every equation is fulfilled exactly or to {:.1e} of its terms; the Jacobian is singular there\n", equation)
-                            : fmt::format("check: one more Newton step and rounding change digit {:.0f} and beyond of {}, the others later; every equation is fulfilled to {:.1e} of its terms\n",
-                                          std::floor(digits) + 1, unknown, equation);
+                            : fmt::format("check: one more Newton step and rounding change digit {:.0f} and beyond of {}{}; every equation is fulfilled {}\n",
+                                          std::floor(digits) + 1, unknown, s.states.size() == 1 ? "" : ", the others later", equation == 0 ? "exactly" : fmt::format("to {:.1e} of its terms", equation));
   a.json["result"] = a.json["values"];
   a.json["status"] = "approximate";
   a.json["iterations"] = result.iterations.empty() ? 0 : result.iterations.size() - 1;
@@ -293,7 +306,7 @@ Answer simulate(const Request& r) {
   Answer a;
   a.text = fmt::format("{}\nrun from {} to {} {}: {} steps, {} ({})\n", m.title.empty() ? m.path : m.title, o.from, o.until, m.independent_unit, run.steps, run.method,
                        run.linear_solver);
-  list_values(a, m, s, final_state, run.outputs.back());
+  list_values(a, m, s, final_state, run.outputs.back(), digits_of(r));
   warn_of_undefined_outputs(r, s, run);
   if (!r.no_check) a.text += "check: " + agreement.text + "\n";
   const double digits = agreement.digits;

@@ -11,22 +11,16 @@ namespace {
 
 std::string padded(const std::string& s, std::size_t width) { return s + std::string(width > s.size() ? width - s.size() : 0, ' '); }
 
-std::string number(double v) { return fmt::format("{:.10g}", v); }
-
-// Definitions and functions carry marks that keep them apart from parameters; for show they are plain names.
-Expr plain(const Expr& e) {
-  Rebuild rebuild([](const Expr& x, Expr& result) {
-    if (!x.is(Kind::symbol) || is_function_head(x)) return false;
-    result = Symbol(x.name());
-    return true;
-  });
-  return rebuild(e);
+// As typed: six digits where they are the number, otherwise all it takes.
+std::string number(double v) {
+  const std::string six = fmt::format("{:.6g}", v);
+  return std::stod(six) == v ? six : fmt::format("{:.15g}", v);
 }
 
 // "left = expression" in the format of the request; rates are written y', without their argument.
 std::string line(const Request& r, const Model& m, const std::string& left, const Expr& e) {
-  const PrintOptions options{0, m.independent.name()};
-  const Expr clean = plain(e);
+  const PrintOptions options{.independent = m.independent.name()};
+  const Expr clean = plain_names(e);
   const bool equation = clean.is(Kind::relation);
   if (r.format.get() == "unicode") {
     if (equation) return indented(to_unicode(Equation{clean.operands()[0], clean.operands()[1]}, options), "    ");
@@ -36,12 +30,20 @@ std::string line(const Request& r, const Model& m, const std::string& left, cons
     if (equation) return to_mathml(Equation{clean.operands()[0], clean.operands()[1]}, MathmlPart::both, options);
     return to_mathml(Equation{Symbol(left), clean}, MathmlPart::both, options);
   }
-  const std::string body = r.format.get() == "latex" ? to_latex(clean, options) : to_text(clean, options);
-  if (equation) return "    " + body;
-  return "  " + (r.format.get() == "latex" ? to_latex(Symbol(left)) : left) + " = " + body;
+  const std::string body = to_text(clean, options);
+  return equation ? "    " + body : "  " + left + " = " + body;
 }
 
 }  // namespace
+
+Expr plain_names(const Expr& e) {
+  Rebuild rebuild([](const Expr& x, Expr& result) {
+    if (!x.is(Kind::symbol) || is_function_head(x)) return false;
+    result = Symbol(x.name());
+    return true;
+  });
+  return rebuild(e);
+}
 
 Answer show(const Request& r) {
   Answer a;
@@ -90,7 +92,7 @@ Answer show(const Request& r) {
   if (!m.definitions.empty()) t += "\ndefinitions\n";
   for (const auto& d : m.definitions) {
     t += line(r, m, d.name, d.given) + (d.unit.empty() ? "" : "   [" + d.unit + "]") + (d.note.empty() ? "" : "   " + d.note) + "\n";
-    definitions[d.name] = to_text(plain(d.given));
+    definitions[d.name] = to_text(plain_names(d.given));
   }
   t += r.format.get() == "text" ? "\nequations\n" : "\nequations\n\n";
   Json equations = Json::object();
@@ -98,14 +100,15 @@ Answer show(const Request& r) {
     const Expr sides[] = {e.given.lhs, e.given.rhs};
     const Expr relation = boreon::relation(RelationOp::equal, sides[0], sides[1]);
     t += fmt::format("  {}:\n{}\n", e.name, line(r, m, e.name, relation));
-    equations[e.name] = to_text(plain(relation));
+    equations[e.name] = to_text(plain_names(relation));
   }
   Json outputs = Json::object();
   if (!m.outputs.empty()) t += "\noutputs\n";
   for (const auto& o : m.outputs) {
     t += line(r, m, o.name, o.given) + (o.unit.empty() ? "" : "   [" + o.unit + "]") + (o.note.empty() ? "" : "   " + o.note) + "\n";
-    outputs[o.name] = to_text(plain(o.given));
+    outputs[o.name] = to_text(plain_names(o.given));
   }
+  if (r.format.get() == "latex") t = model_in_latex(m);
   Json warnings = Json::array();
   for (const auto& w : m.warnings) {
     t += fmt::format("\nwarning: {}:{}:{}: {}", w.position.file, w.position.line, w.position.column, w.message);

@@ -65,7 +65,7 @@ struct ModelEquation {
 struct RunSettings {
   std::optional<double> until;
   double from = 0;
-  std::size_t samples = 101;
+  std::size_t samples = 1001;
   double relative_tolerance = 1e-8;
   double absolute_tolerance = 0;  ///< 0: chosen from the sizes of the unknowns
 };

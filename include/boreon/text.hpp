@@ -71,6 +71,8 @@ struct PrintOptions {
   std::size_t max_length = 0;  ///< stop after about so many characters and end with "..."; 0: no limit
   /// Unknown functions of just this variable are written without it, y' for y'(t): how a model file has them.
   std::string independent = {};
+  /// The terms of a sum in this order where it has no others: a series ascends. Otherwise higher degrees come first.
+  std::vector<Expr> term_order = {};
 };
 
 /// Text that reads back to the identical expression. The same expression gives the same text on every run and machine.

@@ -3,9 +3,11 @@
 // Lifetime: a count of zero is final. Whoever takes the last reference away removes the node from its shard and frees
 // it; a lookup that meets a node whose count has reached zero treats it as absent and makes a new one.
 #include <array>
+#include <atomic>
 #include <cstdlib>
 #include <memory>
 #include <mutex>
+#include <thread>
 #include <vector>
 
 #include "expr/node.hpp"
@@ -39,8 +41,23 @@ class Slot {
   std::uint64_t bits_ = 0;
 };
 
-struct Shard {
-  std::mutex mutex;
+// Held for some dozens of nanoseconds at a time and hardly ever wanted twice at once: a mutex of the library costs more
+// than what it guards.
+class SpinLock {
+ public:
+  void lock() noexcept {
+    for (unsigned turns = 0; taken_.test_and_set(std::memory_order_acquire);) {
+      if (++turns % 64 == 0) std::this_thread::yield();
+    }
+  }
+  void unlock() noexcept { taken_.clear(std::memory_order_release); }
+
+ private:
+  std::atomic_flag taken_ = ATOMIC_FLAG_INIT;
+};
+
+struct alignas(64) Shard {
+  SpinLock mutex;
   std::unique_ptr<Slot[]> slots;
   std::size_t capacity = 0;
   std::size_t used = 0;  // live and removed slots
@@ -68,7 +85,9 @@ void resize(Shard& s) {
   std::size_t capacity = 64;
   while (capacity < s.live * 3) capacity *= 2;
   auto slots = std::make_unique<Slot[]>(capacity);
+  constexpr std::size_t ahead = 12;  // nodes are anywhere in memory: several are fetched at a time
   for (std::size_t i = 0; i < s.capacity; ++i) {
+    if (i + ahead < s.capacity && s.slots[i + ahead].live()) __builtin_prefetch(s.slots[i + ahead].node());
     if (!s.slots[i].live()) continue;
     std::size_t at = s.slots[i].node()->hash & (capacity - 1);
     while (!slots[at].empty()) at = (at + 1) & (capacity - 1);

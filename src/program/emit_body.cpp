@@ -107,7 +107,7 @@ class Body {
       return out;
     }
     if (row.c_name.empty()) {
-      throw Error(ErrorKind::unsupported, fmt::format("{} is not part of the C library, so no source without dependencies can be written; keep the Kernel", row.name));
+      throw Error(ErrorKind::unsupported, fmt::format("{} is not part of the C library, so no source without dependencies can be written; it can be computed here, by evaluate, solve, simulate and in C++ by compile()", row.name));
     }
     return fmt::format("{}({})", row.c_name, fmt::join(args, ", "));
   }

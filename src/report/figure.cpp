@@ -19,7 +19,7 @@
 namespace boreon {
 namespace {
 
-// gnuplot text in single quotes; enhanced markup is switched off, so only the quote needs care.
+// gnuplot text in single quotes; enhanced markup is switched off for every text, so only the quote needs care.
 std::string quoted(const std::string& text) {
   std::string out = "'";
   for (const char c : text) {
@@ -45,6 +45,22 @@ bool drawable(const Figure& f) {
 // Okabe and Ito's colours, which remain apart for colour-blind readers (2008).
 constexpr const char* palette[] = {"#0072B2", "#D55E00", "#009E73", "#CC79A7", "#E69F00", "#56B4E9", "#000000", "#7F7F7F"};
 
+// A second cue beside the colour.
+constexpr const char* dashes[] = {"1", "(14,4)", "(4,3)", "(12,3,3,3)", "(2,2)"};
+
+// The power of a thousand that numbers at the axis leave out; it stands beside the unit instead.
+int common_power(const Figure& f) {
+  double largest = 0;
+  for (const Curve& c : f.curves) {
+    for (const double y : c.y) {
+      if (std::isfinite(y)) largest = std::max(largest, std::fabs(y));
+    }
+  }
+  if (std::isfinite(f.y_low) && std::isfinite(f.y_high)) largest = std::max(std::fabs(f.y_low), std::fabs(f.y_high));
+  if (f.logarithmic_y || !f.categories.empty() || largest == 0 || (largest < 1e5 && largest >= 1e-3)) return 0;
+  return 3 * static_cast<int>(std::floor(std::log10(largest) / 3));
+}
+
 // Bars of all curves side by side over each category, with their values.
 std::string bars(const Figure& f, std::size_t block) {
   const auto n = static_cast<double>(f.curves.size());
@@ -58,7 +74,7 @@ std::string bars(const Figure& f, std::size_t block) {
     }
     s += "EOD\n";
   }
-  s += "set xtics (";
+  s += "set xtics noenhanced (";
   for (std::size_t i = 0; i < f.categories.size(); ++i) s += fmt::format("{}{} {}", i > 0 ? ", " : "", quoted(f.categories[i]), i);
   s += fmt::format(")\nset xrange [-0.6:{}]\nset yrange [0:*]\nset boxwidth {:.4g}\nset style fill solid 0.85 noborder\nplot ", static_cast<double>(f.categories.size()) - 0.4,
                    0.9 * width);
@@ -66,17 +82,17 @@ std::string bars(const Figure& f, std::size_t block) {
     s += fmt::format("{0}$data{1} using 1:2 with boxes lc rgb '{2}' title {3}, $data{1} using 1:2:(sprintf('%.2f', $2)) with labels offset 0,0.6 notitle", k > 0 ? ", " : "",
                      block + k, palette[k % 8], quoted(f.curves[k].label));
   }
-  return s + "\nset xtics autofreq\nset xrange [*:*]\nset yrange [*:*]\n";
+  return s + "\nset xtics enhanced autofreq\nset xrange [*:*]\nset yrange [*:*]\n";
 }
 
 std::string script(const std::vector<Figure>& panels, bool svg) {
   const int width = panels[0].width;
   const int height = panels[0].height;
-  std::string s = svg ? fmt::format("set terminal svg size {},{} noenhanced font 'DejaVu Sans,14' background rgb 'white'\n", width, height)
-                      : fmt::format("set terminal pngcairo size {},{} noenhanced font 'DejaVu Sans,13'\n", width, height);
-  s += "set encoding utf8\nset border 3 lw 1 lc rgb '#444444'\nset tics nomirror textcolor rgb '#222222'\nset grid lc rgb '#dddddd' lt 1 lw 1\nset key below maxrows 4 spacing "
-       "1.2\n";
-  if (panels.size() > 1) s += fmt::format("set multiplot layout {},1\n", panels.size());
+  std::string s = svg ? fmt::format("set terminal svg size {},{} enhanced font 'DejaVu Sans,14' background rgb 'white'\n", width, height)
+                      : fmt::format("set terminal pngcairo size {},{} enhanced font 'DejaVu Sans,13'\n", width, height);
+  s += "set encoding utf8\nset border 3 lw 1 lc rgb '#444444'\nset tics nomirror textcolor rgb '#222222'\nset grid lc rgb '#dddddd' lt 1 lw 1\nset key noenhanced tmargin center "
+       "horizontal maxrows 4 spacing 1.2 samplen 3\n";
+  if (panels.size() > 1) s += fmt::format("set lmargin 12\nset multiplot layout {},1\n", panels.size());
   std::size_t block = 0;
   for (const Figure& f : panels) {
     if (!f.categories.empty()) continue;
@@ -92,10 +108,19 @@ std::string script(const std::vector<Figure>& panels, bool svg) {
   std::size_t of_bars = block;
   block = 0;
   for (const Figure& f : panels) {
-    s += fmt::format("set title {}\nset xlabel {}\nset ylabel {}\n", quoted(f.title), quoted(f.x_label), quoted(f.y_label));
+    const int power = common_power(f);
+    const double scale = std::pow(10.0, -power);
+    s += fmt::format("set title {} noenhanced\nset xlabel {} noenhanced\nset ylabel {} noenhanced\n", quoted(f.subtitle.empty() ? f.title : f.title + "   " + f.subtitle), quoted(f.x_label),
+                     quoted(power == 0 ? f.y_label : typeset_label(fmt::format("10^{} {}", power, f.y_label))));
+    const auto range = [&](const char* axis, double low, double high) {
+      const auto end = [](double v) { return std::isfinite(v) ? fmt::format("{:.10g}", v) : std::string("*"); };
+      s += fmt::format("set {}range [{}:{}]\n", axis, end(low), end(high));
+    };
+    range("x", f.x_low, f.x_high);
+    range("y", f.y_low * scale, f.y_high * scale);
+    s += std::isfinite(f.y_low) || !f.categories.empty() ? "set offsets\n" : "set offsets 0, 0, graph 0.03, graph 0.03\n";
     s += f.logarithmic_x ? "set logscale x\n" : "unset logscale x\n";
-    s += f.logarithmic_y ? "set logscale y\nset format y '10^{%L}'\n" : "unset logscale y\nset format y '% h'\n";
-    if (f.logarithmic_y) s += "set format y '%.0e'\n";
+    s += f.logarithmic_y ? "set logscale y\nset format y '10^{%L}'\n" : "unset logscale y\nset format y '%g'\n";
     if (!f.categories.empty()) {
       s += bars(f, of_bars);
       of_bars += f.curves.size();
@@ -104,8 +129,8 @@ std::string script(const std::vector<Figure>& panels, bool svg) {
     s += "plot ";
     for (std::size_t k = 0; k < f.curves.size(); ++k) {
       const Curve& c = f.curves[k];
-      s += fmt::format("{}$data{} using 1:2 with {} lc rgb '{}' {} title {}", k > 0 ? ", " : "", block++, c.points ? "points pt 7 ps 0.9" : "lines lw 2.5", palette[k % 8],
-                       c.points ? "" : fmt::format("dt {}", 1 + k / 8), quoted(c.label));
+      s += fmt::format("{}$data{} using 1:(column(2)*{:g}) with {} lc rgb '{}' {} title {}", k > 0 ? ", " : "", block++, scale, c.points ? "points pt 7 ps 0.9" : "lines lw 2.5", palette[k % 8],
+                       c.points ? "" : fmt::format("dt {}", dashes[k % 5]), quoted(c.label));
     }
     s += "\n";
   }

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cctype>
 #include <cstdlib>
+#include <memory>
 
 #include "boreon/catalogue.hpp"
 #include "boreon/names.hpp"
@@ -120,7 +121,33 @@ int reading_order(const Expr& first, const Expr& second) {
   return order(*a, *b);
 }
 
-std::vector<DisplayTerm> display_terms(const Expr& sum) {
+namespace {
+
+// The terms as they stand in a list; empty if one is not in it.
+std::vector<DisplayTerm> listed_terms(const Expr& sum, std::span<const Expr> list) {
+  std::vector<std::pair<std::size_t, DisplayTerm>> found;
+  const auto add = [&](const Expr& whole, const DisplayTerm& t) {
+    const auto at = std::find(list.begin(), list.end(), whole);
+    if (at != list.end()) found.emplace_back(static_cast<std::size_t>(at - list.begin()), t);
+    return at != list.end();
+  };
+  const Expr& number = sum.operands()[0];
+  if (!number.is_integer(0) && !add(number, {number.number().sign() < 0, number.number().abs(), nullptr})) return {};
+  for (const auto [term, c] : Parts(sum)) {
+    if (!add(c * term, {c.number().sign() < 0, c.number().abs(), &term})) return {};
+  }
+  std::sort(found.begin(), found.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
+  std::vector<DisplayTerm> terms;
+  for (const auto& [at, t] : found) terms.push_back(t);
+  return terms;
+}
+
+}  // namespace
+
+std::vector<DisplayTerm> display_terms(const Expr& sum, std::span<const Expr> in_order) {
+  if (!in_order.empty()) {
+    if (std::vector<DisplayTerm> terms = listed_terms(sum, in_order); !terms.empty()) return terms;
+  }
   std::vector<DisplayTerm> terms;
   struct Keyed {
     DisplayTerm term;
@@ -143,6 +170,27 @@ std::vector<DisplayTerm> display_terms(const Expr& sum) {
   if (positive != terms.end()) std::rotate(terms.begin(), positive, positive + 1);
   return terms;
 }
+
+namespace {
+
+// sqrt(2)*sqrt(pi) reads as sqrt(2*pi): square roots of positive numbers and constants.
+void join_roots(std::vector<DisplayFactor>& factors, std::vector<std::shared_ptr<const Expr>>& joined) {
+  const auto root = [](const DisplayFactor& f) {
+    const bool positive = (f.base->is_number() && f.base->number().is_exact() && f.base->number().sign() > 0) || f.base->is_constant(ConstantCode::pi) || f.base->is_constant(ConstantCode::egamma);
+    return positive && is_half(f.exponent);
+  };
+  if (std::count_if(factors.begin(), factors.end(), root) < 2) return;
+  std::vector<Expr> bases;
+  for (const DisplayFactor& f : factors) {
+    if (root(f)) bases.push_back(*f.base);
+  }
+  joined.push_back(std::make_shared<const Expr>(multiply(bases)));
+  const auto first = std::find_if(factors.begin(), factors.end(), root);
+  first->base = joined.back().get();
+  factors.erase(std::remove_if(first + 1, factors.end(), root), factors.end());
+}
+
+}  // namespace
 
 DisplayProduct display_product(const Number& coefficient, const Expr* node) {
   DisplayProduct d;
@@ -167,6 +215,8 @@ DisplayProduct display_product(const Number& coefficient, const Expr* node) {
   const auto before = [](const DisplayFactor& a, const DisplayFactor& b) { return reading_order(*a.base, *b.base) < 0; };
   std::sort(d.numerator.begin(), d.numerator.end(), before);
   std::sort(d.denominator.begin(), d.denominator.end(), before);
+  join_roots(d.numerator, d.joined);
+  join_roots(d.denominator, d.joined);
   return d;
 }
 

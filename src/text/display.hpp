@@ -1,6 +1,8 @@
 // How sums and products are laid out for people: order, signs, fractions. Shared by all printers.
 #pragma once
 
+#include <memory>
+#include <span>
 #include <string>
 #include <string_view>
 #include <vector>
@@ -19,8 +21,8 @@ struct DisplayTerm {
   Number coefficient;  // positive
   const Expr* term;    // null for the plain number
 };
-/// Terms of a sum: higher degree first, the plain number last.
-[[nodiscard]] std::vector<DisplayTerm> display_terms(const Expr& sum);
+/// Terms of a sum: higher degree first, the plain number last; or in the order given if all of them are in it.
+[[nodiscard]] std::vector<DisplayTerm> display_terms(const Expr& sum, std::span<const Expr> in_order = {});
 
 struct DisplayFactor {
   const Expr* base;
@@ -32,6 +34,7 @@ struct DisplayProduct {
   bool imaginary = false;
   std::vector<DisplayFactor> numerator;
   std::vector<DisplayFactor> denominator;
+  std::vector<std::shared_ptr<const Expr>> joined;  // bases that are made for display
 
   // The coefficient split over the fraction bar; one that reads as a decimal stays above it.
   [[nodiscard]] Number number_above() const;

@@ -166,9 +166,9 @@ class LatexWriter {
     return f.exponent.number().numerator().is_one() && n && *n >= 2 && *n <= 4;
   }
 
-  static void write_sum(const Expr& e, Pieces& out) {
+  void write_sum(const Expr& e, Pieces& out) const {
     bool first = true;
-    for (const DisplayTerm& t : display_terms(e)) {
+    for (const DisplayTerm& t : display_terms(e, options_.term_order)) {
       out.emplace_back(t.negative ? (first ? "-" : " - ") : first ? "" : " + ");
       first = false;
       write_product(display_product(t.coefficient, t.term), out);

@@ -57,7 +57,7 @@ class PresentationWriter {
       case Kind::sum:
         return wrapped(Tightness::sum, context, out, [&] {
           bool first = true;
-          for (const DisplayTerm& t : display_terms(e)) {
+          for (const DisplayTerm& t : display_terms(e, options_.term_order)) {
             if (t.negative || !first) out.emplace_back(mo(t.negative ? "&#x2212;" : "+"));
             first = false;
             product(display_product(t.coefficient, t.term), out);

@@ -110,9 +110,9 @@ class PlainWriter {
     return "";
   }
 
-  static void write_sum(const Expr& e, Pieces& out) {
+  void write_sum(const Expr& e, Pieces& out) const {
     bool first = true;
-    for (const DisplayTerm& t : display_terms(e)) {
+    for (const DisplayTerm& t : display_terms(e, options_.term_order)) {
       if (first) {
         if (t.negative) out.emplace_back("-");
       } else {

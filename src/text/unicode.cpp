@@ -136,7 +136,7 @@ class BoxWriter {
 
   Box sum(const Expr& e, int depth) const {
     std::vector<Box> parts;
-    for (const DisplayTerm& t : display_terms(e)) {
+    for (const DisplayTerm& t : display_terms(e, options_.term_order)) {
       parts.emplace_back(t.negative ? (parts.empty() ? "-" : " - ") : parts.empty() ? "" : " + ");
       parts.push_back(product(display_product(t.coefficient, t.term), depth));
     }

@@ -30,7 +30,7 @@ bool compare_values(RelationOp op, const T& a, const T& b) {
 
 void no_numeric_value(const Expr& e) {
   if (e.is(Kind::unknown_call)) {
-    throw Error(ErrorKind::binding, fmt::format("the unknown function {} has no value; bind it, or substitute its definition first", shown(e)));
+    throw Error(ErrorKind::binding, fmt::format("the unknown function {} has no value; put its definition in first", shown(e)));
   }
   if (e.is(Kind::derivative)) {
     throw Error(ErrorKind::unsupported, fmt::format("{} is an unevaluated derivative; carry it out first", shown(e)));

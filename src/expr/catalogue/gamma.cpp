@@ -356,7 +356,7 @@ std::span<const FunctionRow> gamma_rows() {
        .max_args = 2,
        .latex = "\\psi",
        .orders = 1,
-       .domain = no_pole,
+       .domain = "a whole order from 0 to 10000 and an argument other than 0, -1, -2, ...",
        .exact = exact_polygamma,
        .facts = real_if_real,
        .derivative = polygamma_shifted,

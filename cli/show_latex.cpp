@@ -1,0 +1,99 @@
+// A model as a LaTeX fragment: sections, tables of quantities, aligned equations. Needs amsmath.
+#include <fmt/format.h>
+
+#include <cmath>
+
+#include "request.hpp"
+
+namespace boreon::cli {
+namespace {
+
+std::string latex_text(std::string_view text) {
+  std::string out;
+  for (const char c : text) {
+    switch (c) {
+      case '%': case '&': case '#': case '_': case '$': case '{': case '}': out += '\\'; out += c; break;
+      case '\\': out += "\\textbackslash{}"; break;
+      case '^': out += "\\textasciicircum{}"; break;
+      case '~': out += "\\textasciitilde{}"; break;
+      case '<': case '>': out += '$'; out += c; out += '$'; break;
+      default: out += c;
+    }
+  }
+  return out;
+}
+
+// "1/(m^3*s)" upright, powers raised.
+std::string latex_unit(std::string_view unit) {
+  if (unit.empty()) return {};
+  std::string out = "\\mathrm{";
+  for (std::size_t i = 0; i < unit.size(); ++i) {
+    if (unit[i] == '*') {
+      out += "\\,";
+    } else if (unit[i] == '^') {
+      std::size_t end = i + 1;
+      while (end < unit.size() && (unit[end] == '-' || (unit[end] >= '0' && unit[end] <= '9'))) ++end;
+      out += fmt::format("^{{{}}}", unit.substr(i + 1, end - i - 1));
+      i = end - 1;
+    } else {
+      out += unit[i] == '%' ? std::string("\\%") : std::string(1, unit[i]);
+    }
+  }
+  return out + "}";
+}
+
+std::string latex_number(double v) { return to_latex(Expr(Number::shortest_decimal(v))); }
+
+std::string quantity(const Expr& name, const std::string& value, const std::string& unit, const std::string& note) {
+  return fmt::format("  ${}$ & ${}{}$ & {} \\\\\n", to_latex(name), value, unit.empty() ? "" : "\\;" + latex_unit(unit), latex_text(note));
+}
+
+std::string table(std::string_view title, const std::string& rows) {
+  return rows.empty() ? std::string() : fmt::format("\n\\subsection*{{{}}}\n\\begin{{tabular}}{{lll}}\n{}\\end{{tabular}}\n", title, rows);
+}
+
+std::string aligned(std::string_view title, const std::vector<std::string>& lines) {
+  if (lines.empty()) return {};
+  std::string out = fmt::format("\n\\subsection*{{{}}}\n\\begin{{align*}}\n", title);
+  for (std::size_t i = 0; i < lines.size(); ++i) out += "  " + lines[i] + (i + 1 < lines.size() ? " \\\\\n" : "\n");
+  return out + "\\end{align*}\n";
+}
+
+// What stands behind an equation: unit and note.
+std::string aside(const std::string& unit, const std::string& note) {
+  if (unit.empty() && note.empty()) return {};
+  return fmt::format(" && {}{}", unit.empty() ? "" : fmt::format("[{}]", latex_unit(unit)), note.empty() ? "" : fmt::format("\\quad\\text{{{}}}", latex_text(note)));
+}
+
+}  // namespace
+
+std::string model_in_latex(const Model& m) {
+  const PrintOptions options{.independent = m.independent.name()};
+  const auto latex = [&](const Expr& e) { return to_latex(plain_names(e), options); };
+  std::string out = fmt::format("\\section*{{{}}}\n", latex_text(m.title.empty() ? m.path : m.title));
+  std::string rows;
+  for (const auto& p : m.parameters) rows += quantity(Symbol(p.name), to_latex(Expr(p.value)), p.unit, p.note);
+  out += table("Parameters", rows);
+  rows.clear();
+  for (const auto& u : m.unknowns) {
+    rows += quantity(Symbol(u.name), latex_number(u.start), u.unit, u.note);
+    if (std::isfinite(u.lower)) rows += fmt::format("  & \\multicolumn{{2}}{{l}}{{${} \\ge {}$}} \\\\\n", to_latex(Symbol(u.name)), latex_number(u.lower));
+    if (std::isfinite(u.upper)) rows += fmt::format("  & \\multicolumn{{2}}{{l}}{{${} \\le {}$}} \\\\\n", to_latex(Symbol(u.name)), latex_number(u.upper));
+    if (u.order == 2) rows += fmt::format("  ${}'$ & ${}$ & initial rate \\\\\n", to_latex(Symbol(u.name)), latex_number(u.rate_start));
+  }
+  out += table("Unknowns and where they start", rows);
+  std::vector<std::string> lines;
+  for (const auto& [head, body] : m.function_texts) lines.push_back(fmt::format("{} &= {}", to_latex(parse(head)), to_latex(parse(body))));
+  out += aligned("Functions", lines);
+  lines.clear();
+  for (const auto& d : m.definitions) lines.push_back(fmt::format("{} &= {}{}", to_latex(Symbol(d.name)), latex(d.given), aside(d.unit, d.note)));
+  out += aligned("Definitions", lines);
+  lines.clear();
+  for (const auto& e : m.equations) lines.push_back(fmt::format("{} &= {} && \\text{{{}}}", latex(e.given.lhs), latex(e.given.rhs), latex_text(e.name)));
+  out += aligned("Equations", lines);
+  lines.clear();
+  for (const auto& o : m.outputs) lines.push_back(fmt::format("{} &= {}{}", to_latex(Symbol(o.name)), latex(o.given), aside(o.unit, o.note)));
+  return out + aligned("Outputs", lines);
+}
+
+}  // namespace boreon::cli
