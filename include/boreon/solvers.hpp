@@ -106,7 +106,7 @@ struct TimeResult {
 
 /// Steps d(state)/dt = right_sides from the start values. BDF with the derived Jacobian for stiff systems, Adams for
 /// others. A state that crosses a finite bound by more than the tolerances ends the run or is noted, see
-/// TimeOptions::at_bound. Throws Error(shape) on a system without right-hand sides, Error(interrupted).
+/// TimeOptions::at_bound. Throws Error(shape) on a system without right-hand sides, Stopped (see work.hpp).
 [[nodiscard]] TimeResult step_in_time(const System& system, const TimeOptions& options);
 
 /// Comma-separated values: a head line of names, one line a sample, 17 significant digits.

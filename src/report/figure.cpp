@@ -185,7 +185,7 @@ void draw_with_gnuplot(const std::string& text, int target, const std::string& p
   while (::waitpid(child, &status, 0) < 0 && errno == EINTR) {
     if (interrupt_requested()) ::kill(child, SIGTERM);
   }
-  if (interrupt_requested()) throw Error(ErrorKind::interrupted, fmt::format("the figure '{}' was not drawn: stopped before it was done", path));
+  if (interrupt_requested()) throw Stopped(Error(ErrorKind::interrupted, fmt::format("the figure '{}' was not drawn: stopped before it was done", path)));
   if (!WIFEXITED(status) || WEXITSTATUS(status) != 0) throw Error(ErrorKind::io, fmt::format("gnuplot could not draw the figure '{}'", path));
 }
 

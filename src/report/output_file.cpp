@@ -110,7 +110,7 @@ void OutputFile::discard() noexcept {
 
 void OutputFile::write(std::string_view text) {
   while (!text.empty()) {
-    if (interrupt_requested()) throw Error(ErrorKind::interrupted, fmt::format("'{}' was not written: stopped before it was done", path_));
+    if (interrupt_requested()) throw Stopped(Error(ErrorKind::interrupted, fmt::format("'{}' was not written: stopped before it was done", path_)));
     const ssize_t n = ::write(descriptor_, text.data(), std::min<std::size_t>(text.size(), std::size_t{1} << 20U));
     if (n < 0 && errno == EINTR) continue;
     if (n <= 0) {

@@ -30,11 +30,11 @@ class CurveSampler {
   SampledCurve run() {
     for (std::size_t i = 0; i < first_points; ++i) points_.push_back(at(static_cast<double>(i) / (first_points - 1), 0));
     SampledCurve out;
-    for (unsigned round = 1; round <= most_rounds && refine(round); ++round) {
-      if (points_.size() > most_points) {
-        out.resolved = false;
-        break;
-      }
+    out.resolved = follow();
+    // Values far beyond the others that do not grow any more belong to a peak, not to a pole: it is shown whole.
+    if (clipped_ && !has_pole()) {
+      whole_ = true;
+      out.resolved = follow() && out.resolved;
     }
     show(out);
     return out;
@@ -45,6 +45,39 @@ class CurveSampler {
   Point at(double u, unsigned round) const {
     const double v = f_(x(u));
     return {u, log_y_ ? (v > 0 ? std::log10(v) : std::numeric_limits<double>::quiet_NaN()) : v, round};
+  }
+
+  // False if there were not points enough.
+  bool follow() {
+    for (unsigned round = 1; round <= most_rounds && refine(round); ++round) {
+      if (points_.size() > most_points) return false;
+    }
+    return true;
+  }
+  // Whether the value goes on growing beside the largest one: by golden section, as for a peak.
+  [[nodiscard]] bool has_pole() const {
+    std::size_t top = points_.size();
+    for (std::size_t i = 0; i < points_.size(); ++i) {
+      if (std::isfinite(points_[i].y) && (top == points_.size() || std::fabs(points_[i].y) > std::fabs(points_[top].y))) top = i;
+    }
+    if (top == points_.size()) return false;
+    const auto size = [&](double u) {
+      const double y = std::fabs(at(u, 0).y);
+      return std::isfinite(y) ? y : std::numeric_limits<double>::infinity();
+    };
+    constexpr double golden = 0.6180339887498949;
+    double a = points_[top == 0 ? 0 : top - 1].u;
+    double b = points_[std::min(top + 1, points_.size() - 1)].u;
+    double largest = 0;
+    for (int i = 0; i < 60; ++i) {
+      const double l = b - golden * (b - a);
+      const double r = a + golden * (b - a);
+      const double at_l = size(l);
+      const double at_r = size(r);
+      largest = std::max({largest, at_l, at_r});
+      (at_l > at_r ? b : a) = at_l > at_r ? r : l;
+    }
+    return largest > 10 * std::fabs(points_[top].y);
   }
 
   // What of the values is shown: all of them, unless a few are far beyond the others.
@@ -67,10 +100,11 @@ class CurveSampler {
       high_ = std::max(high_, p.y);
     }
     const double spread = high - low;
-    if (spread > 0 && !log_y_ && high_ - low_ > 20 * spread) {
-      clipped_ = low_ < low - 3 * spread || high_ > high + 3 * spread;
-      low_ = std::max(low_, low - 1.5 * spread);
-      high_ = std::min(high_, high + 1.5 * spread);
+    if (!whole_ && !log_y_ && high_ - low_ > 20 * spread) {
+      const double room = std::max(spread, 1e-3 * std::max(std::fabs(low), std::fabs(high)));
+      clipped_ = low_ < low - 3 * room || high_ > high + 3 * room;
+      low_ = std::max(low_, low - 1.5 * room);
+      high_ = std::min(high_, high + 1.5 * room);
     }
     if (high_ == low_) high_ = low_ + 1;
   }
@@ -85,7 +119,7 @@ class CurveSampler {
     std::vector<char> split(points_.size(), 0);  // between this point and the next one
     bool any = false;
     const auto mark = [&](std::size_t i) {
-      if (i + 1 >= points_.size() || std::max(points_[i].round, points_[i + 1].round) + 1 < round) return;
+      if (i + 1 >= points_.size() || points_[i + 1].u - points_[i].u < 1e-9) return;
       split[i] = 1;
       any = true;
     };
@@ -137,6 +171,7 @@ class CurveSampler {
   double low_ = 0;
   double high_ = 1;
   bool clipped_ = false;
+  bool whole_ = false;  // nothing is clipped
 };
 
 }  // namespace

@@ -6,6 +6,7 @@
 #include <cmath>
 
 #include "boreon/error.hpp"
+#include "boreon/work.hpp"
 #include "expr/work.hpp"
 #include "solvers/checked_system.hpp"
 #include "solvers/sundials_support.hpp"
@@ -79,7 +80,7 @@ class Stepper {
       }
       if (interrupt_requested()) {
         CVodeFree(&mem);
-        throw Error(ErrorKind::interrupted, fmt::format("the run was stopped at {} = {:.6g}", to_name(system_.time), reached));
+        throw Stopped(Error(ErrorKind::interrupted, fmt::format("the run was stopped at {} = {:.6g}", to_name(system_.time), reached)));
       }
       if (stopped) {
         sample(result, reached, data(y));
