@@ -12,6 +12,7 @@
 #include <vector>
 
 #include "boreon/expr.hpp"
+#include "boreon/list.hpp"
 
 namespace boreon {
 
@@ -25,7 +26,7 @@ struct Limits {
 
 /// As a polynomial in the chosen symbols (or calls, such as sin(x)) with coefficients that are sums of the rest, each
 /// coefficient factored where that is shorter. Throws Error(usage) if nothing is chosen.
-[[nodiscard]] Expr collect(const Expr& expression, std::span<const Expr> symbols);
+[[nodiscard]] Expr collect(const Expr& expression, const ExprList& symbols);
 [[nodiscard]] Expr collect(const Expr& expression, const Expr& symbol);
 
 /// Coefficients of x^0, x^1, ... Throws Error(usage) if the expression is no polynomial in x.

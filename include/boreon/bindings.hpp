@@ -9,6 +9,7 @@
 #include <vector>
 
 #include "boreon/expr.hpp"
+#include "boreon/list.hpp"
 #include "boreon/names.hpp"  // IWYU pragma: export
 #include "boreon/symbol.hpp"
 
@@ -50,6 +51,6 @@ class Bindings {
 /// occur, unless `unused` allows it. O(distinct nodes).
 [[nodiscard]] Expr substitute(const Expr& expression, const Bindings& bindings, Unused unused = Unused::error);
 /// The same over several expressions; a binding must hit at least one of them.
-[[nodiscard]] std::vector<Expr> substitute(std::span<const Expr> expressions, const Bindings& bindings, Unused unused = Unused::error);
+[[nodiscard]] std::vector<Expr> substitute(const ExprList& expressions, const Bindings& bindings, Unused unused = Unused::error);
 
 }  // namespace boreon

@@ -6,6 +6,7 @@
 #include <vector>
 
 #include "boreon/expr.hpp"
+#include "boreon/list.hpp"
 #include "boreon/function.hpp"
 #include "boreon/matrix.hpp"
 #include "boreon/symbol.hpp"
@@ -30,23 +31,23 @@ namespace boreon {
 
 /// All first derivatives of a scalar by one reverse sweep: a small multiple of the operations of the expression, for
 /// any number of variables (Griewank and Walther, Evaluating Derivatives, 2008, section 3.3; here on expressions).
-[[nodiscard]] std::vector<Expr> gradient(const Expr& expression, std::span<const Expr> variables);
+[[nodiscard]] std::vector<Expr> gradient(const Expr& expression, const ExprList& variables);
 
 /// The matrix of all first derivatives, rows by expression, columns by variable. Every entry is derived on its own;
 /// for more than a few dozen variables use sparse_jacobian.
-[[nodiscard]] Matrix jacobian(std::span<const Expr> expressions, std::span<const Expr> variables);
+[[nodiscard]] Matrix jacobian(const ExprList& expressions, const ExprList& variables);
 
 /// Which variables occur in which expression.
-[[nodiscard]] SparsityPattern sparsity(std::span<const Expr> expressions, std::span<const Expr> variables);
+[[nodiscard]] SparsityPattern sparsity(const ExprList& expressions, const ExprList& variables);
 
 /// The Jacobian with only its nonzeros derived: the pattern first, then one reverse sweep for each row. Entries that
 /// turn out to be zero are dropped from the pattern. O(total size of the rows).
-[[nodiscard]] SparseMatrix sparse_jacobian(std::span<const Expr> expressions, std::span<const Expr> variables);
+[[nodiscard]] SparseMatrix sparse_jacobian(const ExprList& expressions, const ExprList& variables);
 
 /// Second derivatives; symmetric. Only the entries of the upper triangle are derived.
-[[nodiscard]] Matrix hessian(const Expr& expression, std::span<const Expr> variables);
+[[nodiscard]] Matrix hessian(const Expr& expression, const ExprList& variables);
 /// Both triangles of the Hessian, nonzeros only.
-[[nodiscard]] SparseMatrix sparse_hessian(const Expr& expression, std::span<const Expr> variables);
+[[nodiscard]] SparseMatrix sparse_hessian(const Expr& expression, const ExprList& variables);
 
 /// The expression with an unknown function replaced by a known one: u(t), u(2*t), u'(t) and derivatives of any order.
 /// Throws Error(shape) where the numbers of arguments differ, Error(binding) if the function does not occur.

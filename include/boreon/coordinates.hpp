@@ -8,6 +8,7 @@
 #include <vector>
 
 #include "boreon/expr.hpp"
+#include "boreon/list.hpp"
 #include "boreon/matrix.hpp"
 #include "boreon/simplify.hpp"
 #include "boreon/symbol.hpp"
@@ -31,7 +32,7 @@ class Coordinates {
   static Coordinates dipole(const Expr& r = Symbol("r", {Assumption::positive}), const Expr& theta = Symbol("theta"), const Expr& phi = Symbol("phi"));
   /// Cartesian components as functions of the coordinates. `conditions` hold in the domain, such as sin(theta) > 0.
   /// Throws Error(shape) on sizes that do not fit, Error(domain) when the coordinates are not independent.
-  static Coordinates from_map(std::vector<Expr> coordinates, std::span<const Expr> cartesian, std::span<const Expr> conditions = {});
+  static Coordinates from_map(std::vector<Expr> coordinates, const ExprList& cartesian, std::span<const Expr> conditions = {});
   /// New coordinates as functions of the variables of another system.
   static Coordinates from_functions(const Coordinates& base, std::vector<Expr> functions, std::span<const Expr> conditions = {});
   /// "cartesian", "cylindrical", "spherical", "dipole" with symbols of their usual names. Throws Error(name) otherwise.
@@ -70,19 +71,19 @@ class Coordinates {
 // All results are simplified. They throw Error(unsupported) for coordinates that are not orthogonal, Error(shape) for a
 // wrong number of components.
 [[nodiscard]] std::vector<Expr> gradient(const Expr& f, const Coordinates& c);
-[[nodiscard]] Expr divergence(std::span<const Expr> components, const Coordinates& c);
-[[nodiscard]] std::vector<Expr> curl(std::span<const Expr> components, const Coordinates& c);  ///< three dimensions
+[[nodiscard]] Expr divergence(const ExprList& components, const Coordinates& c);
+[[nodiscard]] std::vector<Expr> curl(const ExprList& components, const Coordinates& c);  ///< three dimensions
 [[nodiscard]] Expr laplacian(const Expr& f, const Coordinates& c);
 
 /// Derivative of f along the vector: sum of direction_i*df/dx_i. The direction is not normalised.
-[[nodiscard]] Expr directional_derivative(const Expr& f, std::span<const Expr> variables, std::span<const Expr> direction);
+[[nodiscard]] Expr directional_derivative(const Expr& f, const ExprList& variables, const ExprList& direction);
 /// Sum of df/dx*dx over the variables, with symbols dx, dy, ... for the differentials.
-[[nodiscard]] Expr total_differential(const Expr& f, std::span<const Expr> variables);
+[[nodiscard]] Expr total_differential(const Expr& f, const ExprList& variables);
 /// All terms up to the total order in (variable - place). Throws Error(domain) if f or a derivative has no value there.
-[[nodiscard]] Expr taylor_polynomial(const Expr& f, std::span<const Expr> variables, std::span<const Expr> place, int order);
+[[nodiscard]] Expr taylor_polynomial(const Expr& f, const ExprList& variables, const ExprList& place, int order);
 
 /// The expression in new variables: old_i = map_i(new). Unknown functions of all old variables, u(x, y), become
 /// functions of the new ones, their derivatives by the chain rule.
-[[nodiscard]] Expr change_variables(const Expr& e, std::span<const Expr> old_variables, std::span<const Expr> map, std::span<const Expr> new_variables);
+[[nodiscard]] Expr change_variables(const Expr& e, const ExprList& old_variables, const ExprList& map, const ExprList& new_variables);
 
 }  // namespace boreon

@@ -8,6 +8,7 @@
 
 #include "boreon/bindings.hpp"
 #include "boreon/expr.hpp"
+#include "boreon/list.hpp"
 
 namespace boreon {
 
@@ -17,7 +18,7 @@ namespace boreon {
 /// O(distinct nodes).
 [[nodiscard]] double evaluate(const Expr& expression, const Bindings& bindings = {}, Unused unused = Unused::error);
 /// Several expressions at once; what they share is computed once.
-[[nodiscard]] std::vector<double> evaluate(std::span<const Expr> expressions, const Bindings& bindings, Unused unused = Unused::error);
+[[nodiscard]] std::vector<double> evaluate(const ExprList& expressions, const Bindings& bindings, Unused unused = Unused::error);
 /// The value in complex double precision, principal branches.
 [[nodiscard]] std::complex<double> evaluate_complex(const Expr& expression, const Bindings& bindings = {}, Unused unused = Unused::error);
 

@@ -8,6 +8,7 @@
 #include <vector>
 
 #include "boreon/expr.hpp"
+#include "boreon/list.hpp"
 #include "boreon/matrix.hpp"
 
 namespace boreon {
@@ -48,7 +49,7 @@ struct LU {
 /// which keeps the rows short.
 [[nodiscard]] Vector solve_linear(const Matrix& a, const Vector& b, AnswerForm form = AnswerForm::automatic);
 /// The same for a sparse matrix; answers share their parts.
-[[nodiscard]] std::vector<Expr> solve_linear(const SparseMatrix& a, std::span<const Expr> b);
+[[nodiscard]] std::vector<Expr> solve_linear(const SparseMatrix& a, const ExprList& b);
 
 /// det(x*identity - a), written out in powers of x (Faddeev and Le Verrier).
 [[nodiscard]] Expr characteristic_polynomial(const Matrix& a, const Expr& x);

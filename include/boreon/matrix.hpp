@@ -57,3 +57,40 @@ struct SparseMatrix {
 };
 
 }  // namespace boreon
+
+// Eigen's decompositions choose pivots by comparing numbers, which expressions are not: the message names what to call.
+namespace boreon::detail {
+struct ChoosesPivotsByNumbers {
+  ChoosesPivotsByNumbers() = default;
+  template <class M>
+  explicit ChoosesPivotsByNumbers(const M&) {
+    static_assert(sizeof(M) == 0, "Eigen's decompositions compare numbers; for matrices of expressions use boreon::solve_linear, inverse, determinant or lu_decomposition");
+  }
+};
+}  // namespace boreon::detail
+namespace Eigen {
+template <>
+class PartialPivLU<boreon::Matrix> : boreon::detail::ChoosesPivotsByNumbers {
+  using ChoosesPivotsByNumbers::ChoosesPivotsByNumbers;
+};
+template <>
+class FullPivLU<boreon::Matrix> : boreon::detail::ChoosesPivotsByNumbers {
+  using ChoosesPivotsByNumbers::ChoosesPivotsByNumbers;
+};
+template <>
+class HouseholderQR<boreon::Matrix> : boreon::detail::ChoosesPivotsByNumbers {
+  using ChoosesPivotsByNumbers::ChoosesPivotsByNumbers;
+};
+template <>
+class ColPivHouseholderQR<boreon::Matrix> : boreon::detail::ChoosesPivotsByNumbers {
+  using ChoosesPivotsByNumbers::ChoosesPivotsByNumbers;
+};
+template <int UpLo>
+class LLT<boreon::Matrix, UpLo> : boreon::detail::ChoosesPivotsByNumbers {
+  using ChoosesPivotsByNumbers::ChoosesPivotsByNumbers;
+};
+template <int UpLo>
+class LDLT<boreon::Matrix, UpLo> : boreon::detail::ChoosesPivotsByNumbers {
+  using ChoosesPivotsByNumbers::ChoosesPivotsByNumbers;
+};
+}  // namespace Eigen

@@ -14,6 +14,7 @@
 
 #include "boreon/calculus.hpp"
 #include "boreon/expr.hpp"
+#include "boreon/list.hpp"
 
 namespace boreon {
 
@@ -22,6 +23,16 @@ struct InputGroup {
   std::string name;
   std::vector<Expr> variables;
   std::vector<std::string> labels = {};  ///< what the variables are called in comments; their text if empty
+
+  InputGroup() = default;
+  InputGroup(std::string group_name, std::vector<Expr> list, std::vector<std::string> names = {}) : name(std::move(group_name)), variables(std::move(list)), labels(std::move(names)) {}
+  InputGroup(std::string group_name, std::initializer_list<Expr> list, std::vector<std::string> names = {}) : InputGroup(std::move(group_name), std::vector<Expr>(list), std::move(names)) {}
+  /// From a span, a Vector, symbols (see ExprList).
+  template <class T>
+    requires((ExprStorage<T> || ExprRange<T>) && !std::same_as<T, std::vector<Expr>> && !std::same_as<T, Matrix>)
+  InputGroup(std::string group_name, const T& list, std::vector<std::string> names = {}) : InputGroup(std::move(group_name), ExprList(list).to_vector(), std::move(names)) {}
+  /// The entries of a matrix of symbols, row by row.
+  InputGroup(std::string group_name, const Matrix& matrix, std::vector<std::string> names = {});
 };
 
 /// A named vector of outputs. A pattern tells that they are the entries of a sparse matrix, in compressed rows.

@@ -73,7 +73,7 @@ Quotient quotient(const Expr& e) {
 
 Expr collect(const Expr& expression, const Expr& symbol) { return collect(expression, std::span<const Expr>(&symbol, 1)); }
 
-Expr collect(const Expr& expression, std::span<const Expr> symbols) {
+Expr collect(const Expr& expression, const ExprList& symbols) {
   if (symbols.empty()) throw Error(ErrorKind::usage, "collect needs at least one symbol to collect by");
   for (const Expr& x : symbols) {
     if (!x.is(Kind::symbol) && !x.is(Kind::unknown_call) && !x.is(Kind::call)) throw Error(ErrorKind::usage, to_text(x) + " is no symbol or function call to collect by");

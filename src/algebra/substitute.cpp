@@ -230,7 +230,7 @@ void report_unused(std::span<const Expr> expressions, const Bindings& bindings, 
 
 }  // namespace
 
-std::vector<Expr> substitute(std::span<const Expr> expressions, const Bindings& bindings, Unused unused) {
+std::vector<Expr> substitute(const ExprList& expressions, const Bindings& bindings, Unused unused) {
   if (bindings.empty()) return {expressions.begin(), expressions.end()};
   Substitution s(bindings);
   std::vector<Expr> results;

@@ -117,7 +117,7 @@ Coordinates Coordinates::named(std::string_view name) {
               "'" + std::string(name) + "' are no known coordinates" + suggestion(std::string(name), known) + "; known: cartesian, cylindrical, spherical, dipole");
 }
 
-Coordinates Coordinates::from_map(std::vector<Expr> coordinates, std::span<const Expr> cartesian, std::span<const Expr> conditions) {
+Coordinates Coordinates::from_map(std::vector<Expr> coordinates, const ExprList& cartesian, std::span<const Expr> conditions) {
   if (coordinates.size() != cartesian.size()) {
     throw Error(ErrorKind::shape, std::to_string(coordinates.size()) + " coordinates need as many Cartesian components, not " + std::to_string(cartesian.size()));
   }
@@ -185,7 +185,7 @@ std::vector<Expr> gradient(const Expr& f, const Coordinates& c) {
   return out;
 }
 
-Expr divergence(std::span<const Expr> f, const Coordinates& c) {
+Expr divergence(const ExprList& f, const Coordinates& c) {
   require_components(f, c);
   const Expr volume = multiply(c.scale_factors());
   Expr s = 0;
@@ -193,7 +193,7 @@ Expr divergence(std::span<const Expr> f, const Coordinates& c) {
   return c.tidy(s / volume);
 }
 
-std::vector<Expr> curl(std::span<const Expr> f, const Coordinates& c) {
+std::vector<Expr> curl(const ExprList& f, const Coordinates& c) {
   require_components(f, c);
   if (c.dimension() != 3) throw Error(ErrorKind::shape, "the curl is defined in three dimensions, not " + std::to_string(c.dimension()));
   const auto& h = c.scale_factors();
@@ -215,7 +215,7 @@ Expr laplacian(const Expr& f, const Coordinates& c) {
   return c.tidy(s / volume);
 }
 
-Expr directional_derivative(const Expr& f, std::span<const Expr> variables, std::span<const Expr> direction) {
+Expr directional_derivative(const Expr& f, const ExprList& variables, const ExprList& direction) {
   if (variables.size() != direction.size()) {
     throw Error(ErrorKind::shape, "the direction has " + std::to_string(direction.size()) + " components for " + std::to_string(variables.size()) + " variables");
   }
@@ -225,7 +225,7 @@ Expr directional_derivative(const Expr& f, std::span<const Expr> variables, std:
   return s;
 }
 
-Expr total_differential(const Expr& f, std::span<const Expr> variables) {
+Expr total_differential(const Expr& f, const ExprList& variables) {
   const std::vector<Expr> g = gradient(f, variables);
   const Expr list[] = {f};
   const auto used = free_symbols(list);
@@ -238,7 +238,7 @@ Expr total_differential(const Expr& f, std::span<const Expr> variables) {
   return s;
 }
 
-Expr taylor_polynomial(const Expr& f, std::span<const Expr> variables, std::span<const Expr> place, int order) {
+Expr taylor_polynomial(const Expr& f, const ExprList& variables, const ExprList& place, int order) {
   if (variables.size() != place.size())
     throw Error(ErrorKind::shape, std::to_string(variables.size()) + " variables need as many coordinates of the place, not " + std::to_string(place.size()));
   if (order < 0) throw Error(ErrorKind::usage, "the order of a Taylor polynomial is not negative");
@@ -272,7 +272,7 @@ Expr taylor_polynomial(const Expr& f, std::span<const Expr> variables, std::span
   return add(terms);
 }
 
-Expr change_variables(const Expr& e, std::span<const Expr> old_variables, std::span<const Expr> map, std::span<const Expr> new_variables) {
+Expr change_variables(const Expr& e, const ExprList& old_variables, const ExprList& map, const ExprList& new_variables) {
   const std::size_t n = old_variables.size();
   if (map.size() != n || new_variables.size() != n) {
     throw Error(ErrorKind::shape, "a change of variables needs as many new variables and expressions as old variables, " + std::to_string(n));

@@ -99,7 +99,7 @@ Function derivative(const Function& f, int order) {
   return {name, f.arguments(), derivative(f.body(), f.arguments()[0], order)};
 }
 
-Matrix jacobian(std::span<const Expr> expressions, std::span<const Expr> variables) {
+Matrix jacobian(const ExprList& expressions, const ExprList& variables) {
   Matrix result(static_cast<Eigen::Index>(expressions.size()), static_cast<Eigen::Index>(variables.size()));
   for (std::size_t j = 0; j < variables.size(); ++j) {
     require_variable(variables[j]);

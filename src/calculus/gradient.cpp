@@ -229,18 +229,18 @@ SparseMatrix assemble(std::span<const Expr> expressions, const Variables& variab
 
 }  // namespace
 
-std::vector<Expr> gradient(const Expr& expression, std::span<const Expr> variables) {
+std::vector<Expr> gradient(const Expr& expression, const ExprList& variables) {
   const Variables v(variables);
   std::vector<Expr> result(variables.size());
   for (Entry& entry : ReverseSweep(v)(expression, true)) result[entry.variable] = std::move(entry.value);
   return result;
 }
 
-SparsityPattern sparsity(std::span<const Expr> expressions, std::span<const Expr> variables) { return assemble(expressions, Variables(variables), false, false).pattern; }
+SparsityPattern sparsity(const ExprList& expressions, const ExprList& variables) { return assemble(expressions, Variables(variables), false, false).pattern; }
 
-SparseMatrix sparse_jacobian(std::span<const Expr> expressions, std::span<const Expr> variables) { return assemble(expressions, Variables(variables), true, false); }
+SparseMatrix sparse_jacobian(const ExprList& expressions, const ExprList& variables) { return assemble(expressions, Variables(variables), true, false); }
 
-SparseMatrix sparse_hessian(const Expr& expression, std::span<const Expr> variables) {
+SparseMatrix sparse_hessian(const Expr& expression, const ExprList& variables) {
   const Variables v(variables);
   std::vector<Expr> first(variables.size());
   for (Entry& entry : ReverseSweep(v)(expression, true)) first[entry.variable] = std::move(entry.value);
@@ -271,6 +271,6 @@ SparseMatrix sparse_hessian(const Expr& expression, std::span<const Expr> variab
   return h;
 }
 
-Matrix hessian(const Expr& expression, std::span<const Expr> variables) { return sparse_hessian(expression, variables).dense(); }
+Matrix hessian(const Expr& expression, const ExprList& variables) { return sparse_hessian(expression, variables).dense(); }
 
 }  // namespace boreon

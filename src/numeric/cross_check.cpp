@@ -326,7 +326,7 @@ Evidence cross_check(std::span<const DerivativeClaim> claims, const CheckOptions
   return Checker(concrete, options).run();
 }
 
-Evidence cross_check(std::span<const Expr> functions, std::span<const Expr> variables, const SparseMatrix& jacobian, const CheckOptions& options,
+Evidence cross_check(const ExprList& functions, const ExprList& variables, const SparseMatrix& jacobian, const CheckOptions& options,
                      std::span<const std::string> row_names) {
   if (jacobian.pattern.rows != functions.size() || jacobian.pattern.cols != variables.size()) {
     throw Error(ErrorKind::shape, fmt::format("the Jacobian is {} by {}, but there are {} functions of {} variables", jacobian.pattern.rows, jacobian.pattern.cols,
@@ -354,7 +354,7 @@ Evidence cross_check(std::span<const Expr> functions, std::span<const Expr> vari
   return cross_check(claims, options);
 }
 
-Evidence cross_check_derivative(const Expr& function, std::span<const Expr> variables, const Expr& derived, const CheckOptions& options) {
+Evidence cross_check_derivative(const Expr& function, const ExprList& variables, const Expr& derived, const CheckOptions& options) {
   std::vector<DerivativeClaim> claims;
   Expr current = function;
   for (std::size_t i = 0; i < variables.size(); ++i) {

@@ -293,12 +293,22 @@ Program make_program(std::span<const OutputGroup> outputs, std::span<const Input
   return program;
 }
 
-OutputGroup::OutputGroup(std::string group_name, const Matrix& matrix) : name(std::move(group_name)) {
-  values.reserve(static_cast<std::size_t>(matrix.size()));
+namespace {
+
+std::vector<Expr> by_rows(const Matrix& matrix) {
+  std::vector<Expr> list;
+  list.reserve(static_cast<std::size_t>(matrix.size()));
   for (Eigen::Index i = 0; i < matrix.rows(); ++i) {
-    for (Eigen::Index j = 0; j < matrix.cols(); ++j) values.push_back(matrix(i, j));
+    for (Eigen::Index j = 0; j < matrix.cols(); ++j) list.push_back(matrix(i, j));
   }
+  return list;
 }
+
+}  // namespace
+
+InputGroup::InputGroup(std::string group_name, const Matrix& matrix, std::vector<std::string> names) : InputGroup(std::move(group_name), by_rows(matrix), std::move(names)) {}
+
+OutputGroup::OutputGroup(std::string group_name, const Matrix& matrix) : name(std::move(group_name)), values(by_rows(matrix)) {}
 
 OutputGroup OutputGroup::by_columns(std::string group_name, const SparseMatrix& matrix) {
   const SparseMatrix::Columns c = matrix.columns();

@@ -94,7 +94,7 @@ std::string decimal(arb_srcptr x, int digits) {
 
 double evaluate(const Expr& expression, const Bindings& bindings, Unused unused) { return evaluate_in(RealDomain{}, {&expression, 1}, bindings, unused)[0]; }
 
-std::vector<double> evaluate(std::span<const Expr> expressions, const Bindings& bindings, Unused unused) { return evaluate_in(RealDomain{}, expressions, bindings, unused); }
+std::vector<double> evaluate(const ExprList& expressions, const Bindings& bindings, Unused unused) { return evaluate_in(RealDomain{}, expressions, bindings, unused); }
 
 std::complex<double> evaluate_complex(const Expr& expression, const Bindings& bindings, Unused unused) {
   return evaluate_in(ComplexDomain{}, {&expression, 1}, bindings, unused)[0];

@@ -1,11 +1,13 @@
 // The expression graph: identity, canonical form, lifetime, depth, threads.
 #include <doctest/doctest.h>
 
+#include <array>
 #include <thread>
 
 #include "boreon/calculus.hpp"
 #include "boreon/error.hpp"
 #include "boreon/evaluate.hpp"
+#include "boreon/program.hpp"
 #include "boreon/text.hpp"
 #include "boreon/traverse.hpp"
 #include "core/random_expression.hpp"
@@ -214,4 +216,26 @@ TEST_CASE("what is known from assumptions") {
 TEST_CASE("names that cannot be symbols are refused") {
   for (const char* bad : {"", "2x", "a b", "pi", "if", "x'", "integral"}) CHECK_THROWS_AS((Symbol(bad)), Error);
   CHECK(Symbol::list("x, y z").size() == 3);
+}
+
+TEST_CASE("lists of expressions may be kept in anything") {
+  const Symbol x("x"), y("y");
+  const std::vector<Expr> vector{x * y, x + y};
+  const std::vector<Symbol> symbols = Symbol::list("x y");
+  const std::array<Expr, 2> array{x, y};
+  Vector eigen(2);
+  eigen << x, y;
+  const Matrix expected = jacobian(vector, std::vector<Expr>{x, y});
+  for (const Matrix& j : {jacobian({x * y, x + y}, {x, y}), jacobian(vector, symbols), jacobian(vector, array), jacobian(vector, eigen), jacobian(std::span(vector), std::span(array))}) {
+    CHECK(j == expected);
+  }
+  CHECK(gradient(x * y, symbols) == gradient(x * y, {x, y}));
+  CHECK(hessian(x * x * y, eigen) == hessian(x * x * y, {x, y}));
+  Matrix grid(2, 2);
+  const std::vector<Symbol> four = Symbol::list("a b c d");
+  grid << four[0], four[1], four[2], four[3];
+  const std::vector<Expr> rows{four[0], four[1], four[2], four[3]};
+  CHECK(InputGroup("m", grid).variables == rows);
+  CHECK(InputGroup("m", four).variables == rows);
+  CHECK(InputGroup("m", {x, y}).variables == InputGroup("m", eigen).variables);
 }

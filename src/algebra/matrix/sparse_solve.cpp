@@ -92,7 +92,7 @@ std::vector<std::vector<Expr>> eliminate_shared(std::vector<std::map<std::size_t
   return answers;
 }
 
-std::vector<Expr> solve_linear(const SparseMatrix& a, std::span<const Expr> b) {
+std::vector<Expr> solve_linear(const SparseMatrix& a, const ExprList& b) {
   const std::size_t n = a.pattern.rows;
   if (a.pattern.cols != n)
     throw Error(ErrorKind::shape, "a linear system needs a square matrix; this one has " + std::to_string(n) + " rows and " + std::to_string(a.pattern.cols) + " columns");
