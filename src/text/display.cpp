@@ -173,8 +173,11 @@ std::vector<DisplayTerm> display_terms(const Expr& sum, std::span<const Expr> in
 
 namespace {
 
-// sqrt(2)*sqrt(pi) reads as sqrt(2*pi): square roots of positive numbers and constants.
+// sqrt(2)*sqrt(pi) reads as sqrt(2*pi): square roots of a positive number and constants. (Roots of two numbers stay: their
+// product would be read back as another form.)
 void join_roots(std::vector<DisplayFactor>& factors, std::vector<std::shared_ptr<const Expr>>& joined) {
+  const auto number = [](const DisplayFactor& f) { return is_half(f.exponent) && f.base->is_number(); };
+  if (std::count_if(factors.begin(), factors.end(), number) > 1) return;
   const auto root = [](const DisplayFactor& f) {
     const bool positive = (f.base->is_number() && f.base->number().is_exact() && f.base->number().sign() > 0) || f.base->is_constant(ConstantCode::pi) || f.base->is_constant(ConstantCode::egamma);
     return positive && is_half(f.exponent);

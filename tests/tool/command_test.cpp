@@ -207,3 +207,44 @@ TEST_CASE("mistakes on the command line: exit code, kind, remedy, in text and in
     CHECK(j["error"].contains("column"));
   }
 }
+
+TEST_CASE("a model in LaTeX is LaTeX throughout: what is opened is closed, and no name stands outside of mathematics or text") {
+  for (const char* name : {"ion_chemistry.toml", "mirror_proton.toml", "arc_switching.toml", "dipole_field.toml", "pulsating_patch.toml"}) {
+    CAPTURE(name);
+    const test::Output o = boreon("show " + model(name) + " --format latex");
+    CHECK(o.code == 0);
+    CHECK(o.text.starts_with("\\section*{"));
+    int braces = 0;
+    std::size_t dollars = 0;
+    bool mathematics = false;
+    std::vector<std::string> open;
+    for (std::size_t i = 0; i < o.text.size(); ++i) {
+      const char c = o.text[i];
+      if (c == '\\') {
+        const std::string_view rest = std::string_view(o.text).substr(i);
+        for (const std::string_view what : {"\\begin{", "\\end{"}) {
+          if (!rest.starts_with(what)) continue;
+          const std::string environment(rest.substr(what.size(), rest.find('}') - what.size()));
+          if (what == "\\begin{") {
+            open.push_back(environment);
+          } else {
+            REQUIRE(!open.empty());
+            CHECK(open.back() == environment);
+            open.pop_back();
+          }
+          mathematics = !open.empty() && open.back() == "align*";
+        }
+        if (i + 1 < o.text.size() && std::string_view("_%&#${}\\").find(o.text[i + 1]) != std::string_view::npos) ++i;
+        continue;
+      }
+      if (c == '{') ++braces;
+      if (c == '}') --braces;
+      CHECK(braces >= 0);
+      if (c == '$') ++dollars;
+      if (c == '_' || c == '^') CHECK((mathematics || dollars % 2 == 1));
+    }
+    CHECK(braces == 0);
+    CHECK(dollars % 2 == 0);
+    CHECK(open.empty());
+  }
+}
