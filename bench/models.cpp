@@ -11,6 +11,14 @@
 using namespace boreon;
 
 namespace bench {
+
+std::vector<Expr> symbols(const std::string& name, std::size_t n) {
+  std::vector<Expr> list;
+  list.reserve(n);
+  for (std::size_t i = 0; i < n; ++i) list.push_back(Symbol(name + std::to_string(i)));
+  return list;
+}
+
 namespace {
 
 // A number that counts what is done with it.
@@ -47,12 +55,6 @@ std::size_t counted(const Model& m, const F& f) {
   Counted::operations = 0;
   f(y.data(), p.data(), out.data(), j.data());
   return Counted::operations;
-}
-
-std::vector<Expr> symbols(const std::string& name, int n) {
-  std::vector<Expr> list;
-  for (int i = 0; i < n; ++i) list.push_back(Symbol(name + std::to_string(i)));
-  return list;
 }
 
 Model model(std::string name, const std::vector<Expr>& f, const std::vector<Expr>& y, const std::vector<Expr>& p) {

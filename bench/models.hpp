@@ -20,6 +20,9 @@ struct Model {
   std::size_t operations_by_hand = 0;  ///< counted by running it with numbers that count: + - * / and calls
 };
 
+/// x0, x1, ...
+[[nodiscard]] std::vector<boreon::Expr> symbols(const std::string& name, std::size_t n);
+
 [[nodiscard]] Model chemistry();
 [[nodiscard]] Model three_bodies();
 [[nodiscard]] Model triple_pendulum();

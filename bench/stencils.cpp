@@ -4,14 +4,12 @@
 #include <algorithm>
 #include <chrono>
 #include <cmath>
-#include <cstdio>
-#include <cstdlib>
-#include <functional>
 
 #include "boreon/calculus.hpp"
 #include "boreon/functions.hpp"
 #include "boreon/native.hpp"
 #include "boreon/symbol.hpp"
+#include "models.hpp"
 #include "pairs.hpp"
 #include "stencils_by_hand.hpp"
 
@@ -25,13 +23,6 @@ struct Stencil {
 };
 using ByHand = void (*)(const double*, const double*, double*, double*);
 
-std::vector<Expr> symbols(const char* name, std::size_t n) {
-  std::vector<Expr> list;
-  list.reserve(n);
-  for (std::size_t i = 0; i < n; ++i) list.push_back(Symbol(name + std::to_string(i)));
-  return list;
-}
-
 void start(Stencil& s, double mean, double wave) {
   for (std::size_t i = 0; i < s.y.size(); ++i) s.y0.push_back(mean + wave * std::sin(0.37 * static_cast<double>(i)) + 0.1 * wave * std::cos(1.9 * static_cast<double>(i)));
 }
@@ -39,8 +30,8 @@ void start(Stencil& s, double mean, double wave) {
 Stencil diffusion() {
   constexpr int n = bench::diffusion_size;
   Stencil s;
-  s.y = symbols("u", n * n);
-  s.p = symbols("b", 1);
+  s.y = bench::symbols("u", n * n);
+  s.p = bench::symbols("b", 1);
   for (int i = 0; i < n; ++i) {
     for (int k = 0; k < n; ++k) {
       const auto at = [&](int a, int c) { return s.y[static_cast<std::size_t>(a * n + c)]; };
@@ -62,7 +53,7 @@ Stencil diffusion() {
 Stencil burgers() {
   constexpr int n = bench::burgers_size;
   Stencil s;
-  s.y = symbols("w", 2 * n * n);
+  s.y = bench::symbols("w", 2 * n * n);
   s.p = {Symbol("nu"), Symbol("g")};
   for (int i = 0; i < n; ++i) {
     for (int k = 0; k < n; ++k) {
@@ -83,7 +74,7 @@ Stencil burgers() {
 Stencil pattern() {
   constexpr int n = bench::pattern_size;
   Stencil s;
-  s.y = symbols("u", n * n);
+  s.y = bench::symbols("u", n * n);
   s.p = {Symbol("r"), Symbol("q")};
   const auto at = [&](int a, int c) { return s.y[static_cast<std::size_t>((a + n) % n * n + (c + n) % n)]; };
   for (int i = 0; i < n; ++i) {
@@ -104,7 +95,7 @@ Stencil pattern() {
 Stencil flame() {
   constexpr int n = bench::flame_size;
   Stencil s;
-  s.y = symbols("T", n * n * n);
+  s.y = bench::symbols("T", n * n * n);
   s.p = {Symbol("d"), Symbol("A"), Symbol("E"), Symbol("T_w")};
   const auto at = [&](int a, int b, int c) { return std::min({a, b, c}) < 0 || std::max({a, b, c}) >= n ? s.p[3] : s.y[static_cast<std::size_t>((a * n + b) * n + c)]; };
   for (int a = 0; a < n; ++a) {
@@ -123,7 +114,7 @@ Stencil flame() {
 Stencil film() {
   constexpr int n = bench::film_size;
   Stencil s;
-  s.y = symbols("h", n);
+  s.y = bench::symbols("h", n);
   s.p = {Symbol("q")};
   const auto at = [&](int i) { return s.y[static_cast<std::size_t>((i + n) % n)]; };
   const auto flow = [&](int l) { return pow((at(l) + at(l + 1)) / 2, 3) * (at(l + 2) - 3 * at(l + 1) + 3 * at(l) - at(l - 1)); };

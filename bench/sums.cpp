@@ -8,6 +8,7 @@
 #include "boreon/functions.hpp"
 #include "boreon/native.hpp"
 #include "boreon/symbol.hpp"
+#include "models.hpp"
 #include "pairs.hpp"
 #include "stencils_by_hand.hpp"
 
@@ -22,15 +23,9 @@ struct Sum {
 };
 using ByHand = void (*)(const double*, const double*, double*, double*);
 
-std::vector<Expr> symbols(const char* name, std::size_t n) {
-  std::vector<Expr> list;
-  for (std::size_t i = 0; i < n; ++i) list.push_back(Symbol(name + std::to_string(i)));
-  return list;
-}
-
 Sum chain() {
   Sum s;
-  s.y = symbols("x", bench::chain_size);
+  s.y = bench::symbols("x", bench::chain_size);
   s.p = {Symbol("k"), Symbol("b")};
   for (std::size_t i = 0; i + 1 < s.y.size(); ++i) {
     const Expr d = s.y[i + 1] - s.y[i];
@@ -44,8 +39,8 @@ Sum chain() {
 Sum decay() {
   Sum s;
   s.y = {Symbol("a"), Symbol("r"), Symbol("c")};
-  s.p = symbols("t", bench::data_size);
-  for (const Expr& d : symbols("d", bench::data_size)) s.p.push_back(d);
+  s.p = bench::symbols("t", bench::data_size);
+  for (const Expr& d : bench::symbols("d", bench::data_size)) s.p.push_back(d);
   for (std::size_t i = 0; i < bench::data_size; ++i) {
     s.f += pow(s.y[0] * exp(-s.y[1] * s.p[i]) + s.y[2] - s.p[bench::data_size + i], 2);
     s.p0.push_back(1e-3 * static_cast<double>(i));

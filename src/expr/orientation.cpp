@@ -5,38 +5,15 @@
 
 #include "boreon/symbol.hpp"
 #include "expr/canonical.hpp"
+#include "expr/name_order.hpp"
 
 namespace boreon {
 namespace {
 
 constexpr std::size_t longest_sum = 64;  // powers of longer ones are common in discretised equations and never compared
 
-// The alphabet with numbers in names as numbers, u9 before u10: neighbours on a grid are then in the same order everywhere.
-bool before(std::string_view a, std::string_view b) {
-  const auto digit = [](char c) { return c >= '0' && c <= '9'; };
-  std::size_t i = 0;
-  std::size_t k = 0;
-  while (i < a.size() && k < b.size()) {
-    if (digit(a[i]) && digit(b[k])) {
-      const auto number = [&](std::string_view s, std::size_t& at) {
-        while (at + 1 < s.size() && s[at] == '0' && digit(s[at + 1])) ++at;
-        const std::size_t begin = at;
-        while (at < s.size() && digit(s[at])) ++at;
-        return s.substr(begin, at - begin);
-      };
-      const std::string_view x = number(a, i);
-      const std::string_view y = number(b, k);
-      if (x.size() != y.size()) return x.size() < y.size();
-      if (x != y) return x < y;
-    } else {
-      if (a[i] != b[k]) return a[i] < b[k];
-      ++i;
-      ++k;
-    }
-  }
-  if (i < a.size() || k < b.size()) return i == a.size();
-  return a < b;
-}
+// u9 before u10: neighbours on a grid are in the same order everywhere.
+bool before(std::string_view a, std::string_view b) { return compare_names(a, b) < 0; }
 
 // The symbol by which a term is found in the alphabet; empty for terms without a symbol near the top.
 std::string_view first_name(const Expr& term) {

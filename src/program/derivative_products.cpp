@@ -262,18 +262,14 @@ class ReverseProduct {
     main_.program().loops.push_back(sum_loop(std::move(columns), Program::scratch_group, group, std::move(to)));
   }
 
-  // Long lists become lists of sums of parts: part r has what stands r, r + rows, r + 2*rows, ... from the beginning, so
-  // that neighbouring parts read neighbouring places.
+  // Long lists become lists of sums of parts.
   void shorten(std::vector<List>& lists) {
     for (;;) {
       std::vector<List> columns(most);
       List to;
       for (List& list : lists) {
         if (list.size() <= most) continue;
-        const std::size_t rows = list.size() / most;
-        for (std::size_t k = 0; k < most; ++k) {
-          columns[k].insert(columns[k].end(), list.begin() + static_cast<std::ptrdiff_t>(k * rows), list.begin() + static_cast<std::ptrdiff_t>((k + 1) * rows));
-        }
+        const std::size_t rows = cut_into_columns(list, columns);
         List sums;
         for (std::size_t r = 0; r < rows; ++r) sums.push_back(fresh());
         to.insert(to.end(), sums.begin(), sums.end());

@@ -16,11 +16,8 @@ constexpr std::size_t most_last = 64;  // terms of the last one
 // Adds entries of the written scratch until few are left.
 std::vector<std::uint32_t> partial_sums(std::vector<std::uint32_t> places, RowSources& sources, Program& program) {
   while (places.size() > most_last) {
-    const std::size_t rows = places.size() / parts;
     std::vector<std::vector<std::uint32_t>> columns(parts);
-    for (std::size_t k = 0; k < parts; ++k) {
-      columns[k].assign(places.begin() + static_cast<std::ptrdiff_t>(k * rows), places.begin() + static_cast<std::ptrdiff_t>((k + 1) * rows));
-    }
+    const std::size_t rows = cut_into_columns(places, columns);
     std::vector<std::uint32_t> sums(rows);
     std::iota(sums.begin(), sums.end(), sources.written);
     sources.written += static_cast<std::uint32_t>(rows);

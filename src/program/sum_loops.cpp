@@ -7,6 +7,15 @@
 
 namespace boreon {
 
+std::size_t cut_into_columns(std::span<const std::uint32_t> list, std::vector<std::vector<std::uint32_t>>& columns) {
+  const std::size_t rows = list.size() / columns.size();
+  for (std::size_t k = 0; k < columns.size(); ++k) {
+    const auto stretch = list.subspan(k * rows, rows);
+    columns[k].insert(columns[k].end(), stretch.begin(), stretch.end());
+  }
+  return rows;
+}
+
 RowLoop sum_loop(std::vector<std::vector<std::uint32_t>> columns, std::uint32_t from, std::uint32_t group, std::vector<std::uint32_t> to) {
   RowLoop l;
   l.rows = to.size();

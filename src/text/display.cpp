@@ -1,48 +1,17 @@
 #include "text/display.hpp"
 
 #include <algorithm>
-#include <cctype>
 #include <cstdlib>
 #include <memory>
 
 #include "boreon/catalogue.hpp"
 #include "boreon/names.hpp"
+#include "expr/name_order.hpp"
 
 namespace boreon {
 namespace {
 
 int sign_of(std::ptrdiff_t d) { return d < 0 ? -1 : d > 0 ? 1 : 0; }
-
-// Case-insensitive first, digits by value.
-int name_order(const std::string& a, const std::string& b) {
-  std::size_t i = 0;
-  std::size_t j = 0;
-  const auto digit = [](char c) { return c >= '0' && c <= '9'; };
-  while (i < a.size() && j < b.size()) {
-    if (digit(a[i]) && digit(b[j])) {
-      std::size_t p = i;
-      std::size_t q = j;
-      while (p < a.size() && a[p] == '0') ++p;
-      while (q < b.size() && b[q] == '0') ++q;
-      std::size_t pe = p;
-      std::size_t qe = q;
-      while (pe < a.size() && digit(a[pe])) ++pe;
-      while (qe < b.size() && digit(b[qe])) ++qe;
-      if (pe - p != qe - q) return pe - p < qe - q ? -1 : 1;
-      if (const int c = a.compare(p, pe - p, b, q, qe - q); c != 0) return sign_of(c);
-      i = pe;
-      j = qe;
-      continue;
-    }
-    const int x = std::tolower(static_cast<unsigned char>(a[i]));
-    const int y = std::tolower(static_cast<unsigned char>(b[j]));
-    if (x != y) return x < y ? -1 : 1;
-    ++i;
-    ++j;
-  }
-  if (i < a.size() || j < b.size()) return i < a.size() ? 1 : -1;
-  return sign_of(a.compare(b));
-}
 
 int rank(const Expr& e) {
   switch (e.kind()) {
@@ -93,10 +62,10 @@ int reading_order(const Expr& first, const Expr& second) {
       case Kind::constant: return a->constant_code() < b->constant_code() ? -1 : 1;
       case Kind::symbol:
         if (b->is(Kind::symbol)) {
-          const int c = name_order(a->name(), b->name());
+          const int c = compare_names(a->name(), b->name(), true);
           return c != 0 ? c : order(*a, *b);
         }
-        if (const int c = name_order(a->name(), q[0].name()); c != 0) return c;
+        if (const int c = compare_names(a->name(), q[0].name(), true); c != 0) return c;
         return -1;  // x before x^2
       case Kind::power:
         if (b->is(Kind::symbol)) return -reading_order(*b, *a);
@@ -105,7 +74,7 @@ int reading_order(const Expr& first, const Expr& second) {
         if (b->is(Kind::call) && &a->function() != &b->function()) return sign_of(a->function().name.compare(b->function().name));
         break;
       case Kind::unknown_call:
-        if (b->is(Kind::unknown_call) && a->name() != b->name()) return name_order(a->name(), b->name());
+        if (b->is(Kind::unknown_call) && a->name() != b->name()) return compare_names(a->name(), b->name(), true);
         break;
       default: break;
     }

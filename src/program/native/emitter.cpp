@@ -18,7 +18,7 @@ constexpr std::uint32_t first_register = 2;
 Emitter::Emitter(asmjit::CodeHolder& code, const Program& program, const EmitterOptions& options, const RowLoop* loop)
     : code_(code), a_(&code), program_(program), options_(options), loop_(loop) {
   const bool packed = options.layout == Layout::tile || options.layout == Layout::points || (options.layout == Layout::rows && options.packed);
-  lanes_ = !packed ? 1 : options.set == InstructionSet::avx512 ? 8 : options.set == InstructionSet::avx2 ? 4 : 1;
+  lanes_ = packed ? lanes_of(options.set) : 1;
   registers_ = options.set == InstructionSet::avx512 ? 32 : 16;
   MachineChoice choice;
   choice.fuse = !options.strict && options.set != InstructionSet::sse2;

@@ -15,6 +15,8 @@
 namespace boreon::native {
 
 enum class InstructionSet : std::uint8_t { sse2, avx2, avx512 };
+/// Doubles that one register holds; one at a time without AVX.
+[[nodiscard]] constexpr unsigned lanes_of(InstructionSet set) { return set == InstructionSet::avx512 ? 8 : set == InstructionSet::avx2 ? 4 : 1; }
 
 /// Where the entries of the program are found.
 enum class Layout : std::uint8_t {

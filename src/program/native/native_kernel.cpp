@@ -112,8 +112,6 @@ std::vector<std::pair<std::size_t, std::size_t>> runs_of(const RowLoop& l, std::
   return runs;
 }
 
-std::size_t lanes_of(InstructionSet set) { return set == InstructionSet::avx512 ? 8 : set == InstructionSet::avx2 ? 4 : 1; }
-
 class NativeExecutor final : public Executor {
  public:
   NativeExecutor(std::shared_ptr<const Program> program, const NativeOptions& options, Machine machine)
@@ -124,7 +122,7 @@ class NativeExecutor final : public Executor {
     workspace_ = point_.workspace;
     for (const RowLoop& l : program_->loops) add_loop(l);
     if (program_->loops.empty()) {
-      lanes_ = options_.set == InstructionSet::avx512 ? 8 : options_.set == InstructionSet::avx2 ? 4 : 1;
+      lanes_ = lanes_of(options_.set);
       // Code for many points is of the same instructions, so what it needs is known before it is made.
       workspace_ = std::max(workspace_, lanes_ == 1 ? 0 : tile_workspace());
     } else {
