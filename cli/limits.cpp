@@ -61,13 +61,16 @@ Answer series_command(const Request& r) {
   if (!x.is(Kind::symbol)) throw Error(ErrorKind::usage, fmt::format("--about takes a point such as x=0, not '{}'", r.about.get()));
   const SeriesResult s = series(f, x, about, r.series_order.get(), assumed.conditions);
   Answer a;
-  PrintOptions ascending;
+  std::vector<Expr> in_order;
   Json terms = Json::array();
   for (const SeriesTerm& t : s.terms) {
-    ascending.term_order.push_back(t.coefficient * power(s.local, Expr(t.exponent)));
+    in_order.push_back(t.coefficient * power(s.local, Expr(t.exponent)));
     terms.push_back({{"exponent", t.exponent.to_string()}, {"coefficient", to_text(t.coefficient)}});
   }
   const Expr sum = s.expression();
+  const auto order = std::make_shared<OperandOrder>();
+  order->note(sum, in_order);
+  const PrintOptions ascending{.order = order};
   const std::string order_term = s.exact ? "" : fmt::format("O({})", to_text(power(about == -infinity() ? -s.local : s.local, Expr(s.next))));
   a.text = typeset(r, sum, ascending) + "\n";
   a.text += s.exact ? "exact: nothing is left out\n" : fmt::format("left out: {}{}\n", order_term, a.text.find("log") == std::string::npos ? "" : " up to logarithms");

@@ -101,13 +101,15 @@ struct Assumed {
 [[nodiscard]] std::vector<std::pair<std::string, Expr>> assignments(const std::string& text, const char* option);
 /// Split at commas outside parentheses.
 [[nodiscard]] std::vector<std::string> split(const std::string& text);
-/// In the format of the request, indented by two blanks.
 /// Error(usage) unless there is one input and it is no model: what the command takes, and what takes models.
 void require_one_expression(const Request& r);
 /// A model as a LaTeX fragment.
 [[nodiscard]] std::string model_in_latex(const Model& m);
 /// Definitions and functions carry marks that keep them apart from parameters; to be shown they are plain names.
 [[nodiscard]] Expr plain_names(const Expr& e);
+/// For printing what a model has given: operands in the order typed.
+[[nodiscard]] PrintOptions as_typed(const Model& m);
+/// In the format of the request, indented by two blanks.
 [[nodiscard]] std::string typeset(const Request& r, const Expr& e);
 [[nodiscard]] std::string typeset(const Request& r, const Expr& e, const PrintOptions& options);
 [[nodiscard]] std::string typeset(const Request& r, const Equation& e);

@@ -18,8 +18,7 @@ std::string number(double v) {
 }
 
 // "left = expression" in the format of the request; rates are written y', without their argument.
-std::string line(const Request& r, const Model& m, const std::string& left, const Expr& e) {
-  const PrintOptions options{.independent = m.independent.name()};
+std::string line(const Request& r, const PrintOptions& options, const std::string& left, const Expr& e) {
   const Expr clean = plain_names(e);
   const bool equation = clean.is(Kind::relation);
   if (r.format.get() == "unicode") {
@@ -36,6 +35,8 @@ std::string line(const Request& r, const Model& m, const std::string& left, cons
 
 }  // namespace
 
+PrintOptions as_typed(const Model& m) { return {.independent = m.independent.name(), .order = std::make_shared<OperandOrder>(m.order->rewritten(plain_names))}; }
+
 Expr plain_names(const Expr& e) {
   Rebuild rebuild([](const Expr& x, Expr& result) {
     if (!x.is(Kind::symbol) || is_function_head(x)) return false;
@@ -50,8 +51,11 @@ Answer show(const Request& r) {
   if (!is_model(r.inputs.at(0))) {
     const Assumed assumed = assumptions_of(r);
     for (const std::string& text : r.inputs) {
-      const Expr e = read_input(text, assumed.context);
-      a.text += typeset(r, e) + "\n";
+      const auto order = std::make_shared<OperandOrder>();
+      ParseContext context = assumed.context;
+      context.order = order.get();
+      const Expr e = read_input(text, context);
+      a.text += typeset(r, e, {.order = order}) + "\n";
       a.json["result"].push_back(to_text(e));
       a.json["latex"].push_back(to_latex(e));
       a.json["mathml"].push_back(to_mathml(e));
@@ -61,6 +65,7 @@ Answer show(const Request& r) {
     return a;
   }
   const Model m = model_of(r);
+  const PrintOptions options = as_typed(m);
   std::string& t = a.text;
   t = m.title.empty() ? m.path : m.title;
   t += "\n";
@@ -88,10 +93,17 @@ Answer show(const Request& r) {
   }
   if (!m.function_texts.empty()) t += "\nfunctions\n";
   for (const auto& [head, body] : m.function_texts) t += fmt::format("  {} = {}\n", head, body);
+  Json tables = Json::object();
+  if (!m.tables.empty()) t += "\ntables\n";
+  for (const auto& table : m.tables) {
+    const std::string& name = table.function.name();
+    t += fmt::format("  {}: {}{}{}\n", name, to_string(table), table.unit.empty() ? "" : "   [" + table.unit + "]", table.note.empty() ? "" : "   " + table.note);
+    tables[name] = {{"points", table.arguments.size()}, {"from", table.arguments.front()}, {"to", table.arguments.back()}, {"unit", table.unit}, {"note", table.note}};
+  }
   Json definitions = Json::object();
   if (!m.definitions.empty()) t += "\ndefinitions\n";
   for (const auto& d : m.definitions) {
-    t += line(r, m, d.name, d.given) + (d.unit.empty() ? "" : "   [" + d.unit + "]") + (d.note.empty() ? "" : "   " + d.note) + "\n";
+    t += line(r, options, d.name, d.given) + (d.unit.empty() ? "" : "   [" + d.unit + "]") + (d.note.empty() ? "" : "   " + d.note) + "\n";
     definitions[d.name] = to_text(plain_names(d.given));
   }
   t += r.format.get() == "text" ? "\nequations\n" : "\nequations\n\n";
@@ -99,13 +111,13 @@ Answer show(const Request& r) {
   for (const auto& e : m.equations) {
     const Expr sides[] = {e.given.lhs, e.given.rhs};
     const Expr relation = boreon::relation(RelationOp::equal, sides[0], sides[1]);
-    t += fmt::format("  {}:\n{}\n", e.name, line(r, m, e.name, relation));
+    t += fmt::format("  {}:\n{}\n", e.name, line(r, options, e.name, relation));
     equations[e.name] = to_text(plain_names(relation));
   }
   Json outputs = Json::object();
   if (!m.outputs.empty()) t += "\noutputs\n";
   for (const auto& o : m.outputs) {
-    t += line(r, m, o.name, o.given) + (o.unit.empty() ? "" : "   [" + o.unit + "]") + (o.note.empty() ? "" : "   " + o.note) + "\n";
+    t += line(r, options, o.name, o.given) + (o.unit.empty() ? "" : "   [" + o.unit + "]") + (o.note.empty() ? "" : "   " + o.note) + "\n";
     outputs[o.name] = to_text(plain_names(o.given));
   }
   if (r.format.get() == "latex") t = model_in_latex(m);
@@ -115,7 +127,7 @@ Answer show(const Request& r) {
     warnings.push_back({{"message", w.message}, {"line", w.position.line}, {"column", w.position.column}});
   }
   if (!m.warnings.empty()) t += "\n";
-  a.json["result"] = {{"title", m.title}, {"parameters", parameters}, {"unknowns", unknowns}, {"definitions", definitions}, {"equations", equations}, {"outputs", outputs}};
+  a.json["result"] = {{"title", m.title}, {"parameters", parameters}, {"unknowns", unknowns}, {"tables", tables}, {"definitions", definitions}, {"equations", equations}, {"outputs", outputs}};
   a.json["warnings"] = warnings;
   a.json["status"] = "exact";
   return a;

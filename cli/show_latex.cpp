@@ -68,7 +68,7 @@ std::string aside(const std::string& unit, const std::string& note) {
 }  // namespace
 
 std::string model_in_latex(const Model& m) {
-  const PrintOptions options{.independent = m.independent.name()};
+  const PrintOptions options = as_typed(m);
   const auto latex = [&](const Expr& e) { return to_latex(plain_names(e), options); };
   std::string out = fmt::format("\\section*{{{}}}\n", latex_text(m.title.empty() ? m.path : m.title));
   std::string rows;
@@ -83,8 +83,17 @@ std::string model_in_latex(const Model& m) {
   }
   out += table("Unknowns and where they start", rows);
   std::vector<std::string> lines;
-  for (const auto& [head, body] : m.function_texts) lines.push_back(fmt::format("{} &= {}", to_latex(parse(head)), to_latex(parse(body))));
+  for (const auto& [head, body] : m.function_texts) {
+    const auto order = std::make_shared<OperandOrder>();
+    ParseContext typed;
+    typed.order = order.get();
+    const Expr e = parse(body, typed);
+    lines.push_back(fmt::format("{} &= {}", to_latex(parse(head)), to_latex(e, {.order = order})));
+  }
   out += aligned("Functions", lines);
+  lines.clear();
+  for (const auto& t : m.tables) lines.push_back(fmt::format("{} &= \\text{{{}}}{}", to_latex(Symbol(t.function.name())), latex_text(to_string(t)), aside(t.unit, t.note)));
+  out += aligned("Tables", lines);
   lines.clear();
   for (const auto& d : m.definitions) lines.push_back(fmt::format("{} &= {}{}", to_latex(Symbol(d.name)), latex(d.given), aside(d.unit, d.note)));
   out += aligned("Definitions", lines);

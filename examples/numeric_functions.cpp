@@ -86,5 +86,18 @@ int main() {
   k.many(1000, std::vector<PointsIn>{{temperature.data(), 1000, 1}, {of_reaction, 1, 0}}, std::vector<PointsOut>{{coefficient.data(), 1000, 1}}, 2);
   const double last = 4.2e-13 * std::sqrt(300 / temperature[999]) * std::exp(-320 / temperature[999]);
   std::printf("k(%.0f K) = %.4e\n", temperature[999], coefficient[999]);
-  return step < 1e-12 && worst < 1e-9 && std::abs(coefficient[999] / last - 1) < 1e-14 ? 0 : 1;
+  // A cross section that is known at points, and C++ code with its derivative, in one equation.
+  const NumericFunction sigma = table_function("sigma", {0, 1, 2, 4, 8, 16, 32}, {0, 0.1, 0.4, 0.9, 1.2, 1.0, 0.6}, TableCurve::monotone);
+  const NumericFunction loss("loss", {[](double energy) { return energy / std::cosh(energy); },
+                                      [](double energy) { return (1 - energy * std::tanh(energy)) / std::cosh(energy); }}, {0, 50});
+  const Expr balance = sigma(E) * (5 - E) - loss(E);
+  const Kernel g = compile({OutputGroup("g", {balance, derivative(balance, E)})}, {{"E", {E}}}, NativeOptions{});
+  double energy = 4.5;
+  for (int i = 0; i < 20; ++i) {
+    const auto slope = g.evaluate({{energy}})[0];
+    energy -= slope[0] / slope[1];
+  }
+  const double left = g.evaluate({{energy}})[0][0];
+  std::printf("%s = 0 at E = %.10g, left %.1e\n", to_text(balance).c_str(), energy, left);
+  return std::abs(left) < 1e-14 && step < 1e-12 && worst < 1e-9 && std::abs(coefficient[999] / last - 1) < 1e-14 ? 0 : 1;
 }

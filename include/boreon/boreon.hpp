@@ -21,6 +21,8 @@
 #include "boreon/names.hpp"           // IWYU pragma: export
 #include "boreon/native.hpp"          // IWYU pragma: export
 #include "boreon/number.hpp"          // IWYU pragma: export
+#include "boreon/numeric_function.hpp"  // IWYU pragma: export
+#include "boreon/operand_order.hpp"  // IWYU pragma: export
 #include "boreon/program.hpp"         // IWYU pragma: export
 #include "boreon/quadrature.hpp"      // IWYU pragma: export
 #include "boreon/rewrite.hpp"         // IWYU pragma: export

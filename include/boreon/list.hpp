@@ -6,6 +6,7 @@
 #include <ranges>
 #include <span>
 #include <type_traits>
+#include <utility>
 #include <vector>
 
 #include "boreon/expr.hpp"
@@ -24,16 +25,25 @@ template <class T>
 concept ExprRange = !ExprStorage<T> && !std::same_as<std::remove_cvref_t<T>, ExprList> && !std::derived_from<std::remove_cvref_t<T>, Expr> && std::ranges::input_range<const T> &&
                     std::convertible_to<std::ranges::range_reference_t<const T>, Expr> && !std::is_arithmetic_v<std::remove_cvref_t<std::ranges::range_reference_t<const T>>>;
 
-/// A list of expressions as a parameter: {x, y}, a vector, span or array of Expr, a Vector of Eigen (none of them is
-/// copied), or any range of symbols. For parameters only: it may be a view of what the caller holds.
+/// A list of expressions as a parameter: {x, y}, a vector, span or array of Expr, a Vector of Eigen, or any range of
+/// symbols. A view of what the caller holds under a name; what is made for the call is kept.
 ///
 ///     jacobian({x*y, x + y}, {x, y});
 ///     jacobian(f, Symbol::list("x y z"));   // f: std::vector<Expr>, Vector, ...
 class ExprList {
  public:
-  ExprList(std::initializer_list<Expr> list) : view_(list.begin(), list.size()) {}  // NOLINT(google-explicit-constructor): as the others
+  ExprList(std::initializer_list<Expr> list) : own_(list), view_(own_) {}  // NOLINT(google-explicit-constructor): as the others
   template <ExprStorage T>
-  ExprList(const T& list) : view_(list.data(), static_cast<std::size_t>(list.size())) {}  // NOLINT(google-explicit-constructor)
+  ExprList(T&& list) {  // NOLINT(google-explicit-constructor)
+    if constexpr (std::is_lvalue_reference_v<T> || std::ranges::borrowed_range<T>) {
+      view_ = {list.data(), static_cast<std::size_t>(list.size())};
+    } else if constexpr (std::same_as<T, std::vector<Expr>>) {
+      view_ = own_ = std::move(list);
+    } else {
+      own_.assign(list.data(), list.data() + list.size());
+      view_ = own_;
+    }
+  }
   template <ExprRange T>
   ExprList(const T& list) {  // NOLINT(google-explicit-constructor)
     for (const auto& e : list) own_.emplace_back(e);

@@ -3,6 +3,7 @@
 
 #include <concepts>
 #include <limits>
+#include <memory>
 #include <optional>
 #include <string>
 #include <string_view>
@@ -13,6 +14,8 @@
 #include "boreon/error.hpp"
 #include "boreon/expr.hpp"
 #include "boreon/function.hpp"
+#include "boreon/numeric_function.hpp"
+#include "boreon/operand_order.hpp"
 #include "boreon/program.hpp"
 #include "boreon/system.hpp"
 #include "boreon/text.hpp"
@@ -61,6 +64,21 @@ struct ModelEquation {
   SourcePosition position;
 };
 
+/// A function given by points.
+struct ModelTable {
+  NumericFunction function;
+  std::vector<double> arguments;
+  std::vector<double> values;
+  TableCurve curve = TableCurve::smooth;
+  BeyondTable beyond = BeyondTable::refuse;
+  std::string unit;  ///< of the values
+  std::string note;
+  SourcePosition position;
+};
+
+/// "smooth curve through 6 points from 1 to 100".
+[[nodiscard]] std::string to_string(const ModelTable& table);
+
 /// Defaults for a run in time.
 struct RunSettings {
   std::optional<double> until;
@@ -85,11 +103,14 @@ struct Model {
   std::vector<Unknown> unknowns;
   std::vector<Function> functions;                                  ///< bodies resolved
   std::vector<std::pair<std::string, std::string>> function_texts;  ///< "field(z)" and its body, as written
+  std::vector<ModelTable> tables;
   std::vector<NamedExpression> definitions;
   std::vector<ModelEquation> equations;
   std::vector<NamedExpression> outputs;
   RunSettings run;
   std::vector<Warning> warnings;
+  /// In which order the operands of the expressions `given` were typed, for printing them so.
+  std::shared_ptr<const OperandOrder> order = std::make_shared<OperandOrder>();
 
   [[nodiscard]] bool in_time() const;  ///< whether a time derivative or the independent variable occurs
   [[nodiscard]] const Unknown* find_unknown(std::string_view name) const;

@@ -15,6 +15,7 @@
 #include "boreon/calculus.hpp"
 #include "boreon/expr.hpp"
 #include "boreon/list.hpp"
+#include "boreon/numeric_function.hpp"
 
 namespace boreon {
 
@@ -106,6 +107,8 @@ struct Program {
   std::vector<std::vector<Operand>> results;
   /// Run in their order after the instructions; each may read what those before it have written to the scratch.
   std::vector<RowLoop> loops;
+  /// Numeric functions that the instructions (of loops: their bodies') call, which live as long as the program.
+  std::vector<NumericFunction> functions;
   /// What the instructions compute once for the loops, read by them as group `scratch_group`.
   std::vector<Operand> scratch;
   /// Entries of that group behind these, which loops write for later ones.

@@ -3,6 +3,7 @@
 
 #include <cstddef>
 #include <map>
+#include <memory>
 #include <set>
 #include <span>
 #include <string>
@@ -27,6 +28,8 @@ struct Notice {
 };
 
 /// What names mean while a text is read.
+class OperandOrder;
+
 struct ParseContext {
   /// Declared names: symbols with their assumptions, or any expression a name stands for, such as y for y(t).
   std::map<std::string, Expr, std::less<>> names;
@@ -45,6 +48,8 @@ struct ParseContext {
   /// Where remarks on undeclared names go, one for each name; null: nowhere. Declared functions, calls with primes and
   /// under derivative(...), and y(t) of the independent variable give none.
   std::vector<Notice>* notices = nullptr;
+  /// Where the order of operands as typed goes; null: nowhere.
+  OperandOrder* order = nullptr;
 
   /// A context that knows the symbols of an expression, so that parse(to_text(e), ParseContext::of(e)) == e whatever
   /// the assumptions of its symbols.
@@ -71,8 +76,8 @@ struct PrintOptions {
   std::size_t max_length = 0;  ///< stop after about so many characters and end with "..."; 0: no limit
   /// Unknown functions of just this variable are written without it, y' for y'(t): how a model file has them.
   std::string independent = {};
-  /// The terms of a sum in this order where it has no others: a series ascends. Otherwise higher degrees come first.
-  std::vector<Expr> term_order = {};
+  /// Sums and products that it knows are written in its order. Otherwise higher degrees and earlier names come first.
+  std::shared_ptr<const OperandOrder> order = {};
 };
 
 /// Text that reads back to the identical expression. The same expression gives the same text on every run and machine.

@@ -3,6 +3,7 @@
 
 #include "boreon/calculus.hpp"
 #include "boreon/error.hpp"
+#include "boreon/numeric_function.hpp"
 #include "boreon/traverse.hpp"
 
 namespace boreon {
@@ -10,41 +11,57 @@ namespace boreon {
 namespace {
 
 // Calls within calls, u(u(t)): few and not deep.
-Expr substitute_inside(const Expr& e, const UnknownFunction& unknown, const Function& known) {
+template <class Known>
+Expr substitute_inside(const Expr& e, const UnknownFunction& unknown, const Known& known) {
   for (const Expr& c : unknown_calls({&e, 1})) {
     if (c.name() == unknown.name()) return substitute(e, unknown, known);
   }
   return e;
 }
 
-}  // namespace
-
-Expr substitute(const Expr& expression, const UnknownFunction& unknown, const Function& known) {
+// Calls of the unknown function with their derivative orders become what `value(arguments, orders)` says.
+template <class Known, class Value>
+Expr replace_calls(const Expr& expression, const UnknownFunction& unknown, const Known& known, std::size_t arguments, Value value) {
   bool found = false;
   Rebuild replace([&](const Expr& e, Expr& result) {
     if (!e.is(Kind::unknown_call) || e.name() != unknown.name()) return false;
     found = true;
     std::vector<Expr> args;
-    Expr body = known.body();
+    std::vector<int> orders;
     const auto operands = e.operands();
-    if ((operands.size() - 1) / 2 != known.arguments().size()) {
-      throw Error(ErrorKind::shape, fmt::format("{} takes {} argument{}, but {} has {}", unknown.name(), (operands.size() - 1) / 2, operands.size() == 3 ? "" : "s", known.name(),
-                                                known.arguments().size()));
+    if ((operands.size() - 1) / 2 != arguments) {
+      throw Error(ErrorKind::shape, fmt::format("{} takes {} argument{}, but {} has {}", unknown.name(), (operands.size() - 1) / 2, operands.size() == 3 ? "" : "s", known.name(), arguments));
     }
     for (std::size_t i = 1; i < operands.size(); i += 2) {
       args.push_back(substitute_inside(operands[i], unknown, known));
       const auto order = operands[i + 1].word();
       if (!order || *order > 1000) throw Error(ErrorKind::limit, "a derivative of order beyond 1000 is not carried out");
-      if (*order > 0) body = derivative(body, known.arguments()[(i - 1) / 2], static_cast<int>(*order));
+      orders.push_back(static_cast<int>(*order));
     }
-    Bindings b;
-    for (std::size_t i = 0; i < args.size(); ++i) b.set(known.arguments()[i], args[i]);
-    result = substitute(body, b, Unused::allowed);
+    result = value(args, orders);
     return true;
   });
   Expr result = replace(expression);
   if (!found) throw Error(ErrorKind::binding, fmt::format("the unknown function '{}' does not occur in the expression", unknown.name()));
   return result;
+}
+
+}  // namespace
+
+Expr substitute(const Expr& expression, const UnknownFunction& unknown, const Function& known) {
+  return replace_calls(expression, unknown, known, known.arguments().size(), [&](const std::vector<Expr>& args, const std::vector<int>& orders) {
+    Expr body = known.body();
+    Bindings b;
+    for (std::size_t i = 0; i < args.size(); ++i) {
+      if (orders[i] > 0) body = derivative(body, known.arguments()[i], orders[i]);
+      b.set(known.arguments()[i], args[i]);
+    }
+    return substitute(body, b, Unused::allowed);
+  });
+}
+
+Expr substitute(const Expr& expression, const UnknownFunction& unknown, const NumericFunction& known) {
+  return replace_calls(expression, unknown, known, known.arguments(), [&](const std::vector<Expr>& args, const std::vector<int>& orders) { return known.derivative_at(args, orders); });
 }
 
 Matrix substitute(const Matrix& matrix, const Bindings& bindings, Unused unused) {

@@ -50,10 +50,7 @@ bool local_partials(const Expr& e, const Wanted& wanted, const Emit& emit) {
       const FunctionRow& row = e.function();
       for (std::size_t i = 0; i < e.operands().size(); ++i) {
         if (!wanted(e.operands()[i])) continue;
-        if (row.derivative == nullptr) {
-          throw Error(ErrorKind::unsupported, std::string("no rule is known for the derivative of ") + std::string(row.name));
-        }
-        emit(e.operands()[i], row.derivative(e.operands(), i));
+        emit(e.operands()[i], partial_derivative(row, e.operands(), i));
       }
       return true;
     }

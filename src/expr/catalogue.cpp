@@ -14,6 +14,7 @@
 #include "expr/canonical.hpp"
 #include "expr/catalogue/rows.hpp"
 #include "expr/node.hpp"
+#include "expr/numeric_rows.hpp"
 #include "expr/orientation.hpp"
 #include "expr/work.hpp"
 
@@ -172,7 +173,14 @@ auto through_ball(const FunctionRow& row, std::span<const Ball> args, Finish fin
 
 }  // namespace
 
+Expr partial_derivative(const FunctionRow& row, std::span<const Expr> args, std::size_t i) {
+  if (row.own != 0) return numeric_partial(row, args, i);
+  if (row.derivative == nullptr) throw Error(ErrorKind::unsupported, fmt::format("no rule is known for the derivative of {}", row.name));
+  return row.derivative(args, i);
+}
+
 double evaluate_real(const FunctionRow& row, std::span<const double> args) {
+  if (row.own != 0) return numeric_value(row, args);
   if (row.real != nullptr) return row.real(args);
   constexpr double nan = std::numeric_limits<double>::quiet_NaN();
   std::vector<Ball> balls;
@@ -190,6 +198,11 @@ double evaluate_real(const FunctionRow& row, std::span<const double> args) {
 std::complex<double> evaluate_complex(const FunctionRow& row, std::span<const std::complex<double>> args) {
   if (row.complex != nullptr) return row.complex(args);
   constexpr double nan = std::numeric_limits<double>::quiet_NaN();
+  if (row.own != 0) {
+    std::vector<double> real;
+    for (const auto& a : args) real.push_back(a.imag() == 0 ? a.real() : nan);
+    return numeric_value(row, real);
+  }
   std::vector<Ball> balls;
   for (const auto& a : args) {
     if (!std::isfinite(a.real()) || !std::isfinite(a.imag())) return {nan, nan};

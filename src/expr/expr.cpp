@@ -142,7 +142,7 @@ const std::string& Expr::name() const {
 
 const FunctionRow& Expr::function() const {
   if (kind() != Kind::call) throw Error(ErrorKind::usage, "not a call of a known function");
-  return catalogue()[node()->code];
+  return row_of(node()->code);
 }
 
 RelationOp Expr::relation_op() const {

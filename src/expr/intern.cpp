@@ -11,6 +11,7 @@
 #include <vector>
 
 #include "expr/node.hpp"
+#include "expr/numeric_rows.hpp"
 #include "expr/work.hpp"
 
 namespace boreon {
@@ -145,6 +146,8 @@ void remove(const Node* node) {
   if (s.live * 16 < s.capacity && s.capacity > 4096) resize(s);
 }
 
+bool is_numeric(Kind kind, std::uint16_t code) { return kind == Kind::call && code >= first_numeric_row; }
+
 }  // namespace
 
 class InternTable {
@@ -176,13 +179,14 @@ void Node::release(const Node* node) noexcept {
     }
     if (current->kind == Kind::number) current->number().~Number();
     if (current->kind == Kind::symbol) current->symbol().~SymbolPayload();
+    if (is_numeric(current->kind, current->code)) release_numeric(current->code);
     std::free(const_cast<Node*>(current));  // NOLINT
   }
 }
 
 Expr Node::intern(Kind kind, std::uint16_t code, std::span<Expr> operands) {
-  spend(40 + 4 * operands.size());
-  std::uint64_t hash = mix((static_cast<std::uint64_t>(kind) << 16U) | code);
+  spend(60 + 6 * operands.size());
+  std::uint64_t hash = mix((static_cast<std::uint64_t>(kind) << 16U) | (is_numeric(kind, code) ? numeric_hash(code) : code));
   std::uint32_t filter = 0;
   for (const Expr& e : operands) {
     hash = hash_combine(hash, e.hash());
@@ -206,6 +210,7 @@ Expr Node::intern(Kind kind, std::uint16_t code, std::span<Expr> operands) {
     n->symbol_filter = filter;
     n->code = code;
     n->kind = kind;
+    if (is_numeric(kind, code)) retain_numeric(code);
     auto* slot = reinterpret_cast<Expr*>(n + 1);
     for (Expr& e : operands) new (slot++) Expr(std::move(e));
     return n;
@@ -214,7 +219,7 @@ Expr Node::intern(Kind kind, std::uint16_t code, std::span<Expr> operands) {
 }
 
 Expr Node::intern_number(const Number& number) {
-  spend(40 + number.bits() / 64);
+  spend(60 + number.bits() / 32);
   const std::uint64_t hash = mix(number.hash());
   const auto same = [&](const Node& n) { return n.kind == Kind::number && n.number() == number; };
   const auto make = [&](std::size_t& size) {

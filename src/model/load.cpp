@@ -23,14 +23,18 @@ class Loader {
   Loader(std::string_view text, const std::string& path) : reader_(text, path) { model_.path = path; }
 
   Model run() {
-    reader_.require_keys(reader_.root(), "a model file", {"title", "independent", "parameters", "unknowns", "functions", "definitions", "equations", "outputs", "run"});
+    reader_.require_keys(reader_.root(), "a model file", {"title", "independent", "parameters", "unknowns", "functions", "tables", "definitions", "equations", "outputs", "run"});
     if (const auto* title = reader_.root().get("title")) model_.title = reader_.text(*title, "the title");
     independent();
     parameters();
     unknowns();
     function_heads();
+    tables();
     names("definitions", model_.definitions);
     names("outputs", model_.outputs, false);
+    const auto order = std::make_shared<OperandOrder>();
+    model_.order = order;
+    context_.order = order.get();
     context_.strict = true;
     context_.independent = model_.independent;
     context_.names.emplace(model_.independent.name(), model_.independent);
@@ -72,7 +76,7 @@ class Loader {
     if (is_reserved_word(name)) reader_.fail(ErrorKind::name, fmt::format("'{}' is a word of the expression grammar and cannot name a {}", name, what), at);
     const auto [first, fresh] = declared_.emplace(name, std::pair(std::string(what), at));
     if (!fresh) {
-      reader_.fail(ErrorKind::name, fmt::format("'{}' is already a {} (line {}); each name may be given once", name, first->second.first, first->second.second.line), at);
+      reader_.fail(ErrorKind::name, fmt::format("'{}' is already {} {} (line {}); each name may be given once", name, first->second.first[0] == 'u' || first->second.first[0] == 'i' ? "an" : "a", first->second.first, first->second.second.line), at);
     }
     context_.described[name] = what;
   }
@@ -246,6 +250,54 @@ class Loader {
     }
   }
 
+  std::vector<double> numbers(const toml::table& t, const char* key, const std::string& name) const {
+    const auto* node = t.get(key);
+    const auto* list = node == nullptr ? nullptr : node->as_array();
+    if (list == nullptr) {
+      reader_.fail(ErrorKind::shape, fmt::format("the table {} needs a list of {}: {} = {{ arguments = [1, 2, 4], values = [0.5, 0.8, 0.9] }}", name, key, name), reader_.position(node == nullptr ? t : *node));
+    }
+    std::vector<double> values;
+    for (const auto& entry : *list) values.push_back(reader_.number(entry, fmt::format("each of the {} of {}", key, name)).to_double());
+    return values;
+  }
+
+  template <class Choice>
+  Choice choice(const toml::table& t, const char* key, std::initializer_list<std::pair<const char*, Choice>> choices) const {
+    const auto* node = t.get(key);
+    if (node == nullptr) return choices.begin()->second;
+    const std::string text = reader_.text(*node, key);
+    std::vector<std::string> words;
+    for (const auto& [word, value] : choices) {
+      if (text == word) return value;
+      words.emplace_back(word);
+    }
+    reader_.fail(ErrorKind::name, fmt::format("'{}' is no choice for {}{} (known: {})", text, key, suggestion(text, words), fmt::join(words, ", ")), reader_.position(*node));
+  }
+
+  void tables() {
+    const auto* all = section("tables");
+    if (all == nullptr) return;
+    for (const auto& [key, node] : in_file_order(*all)) {
+      const std::string name(key->str());
+      const SourcePosition at = reader_.position(*key);
+      declare(name, "table", at);
+      const auto* t = node->as_table();
+      if (t == nullptr) reader_.fail(ErrorKind::shape, fmt::format("the table {} is written {} = {{ arguments = [...], values = [...] }}", name, name), at);
+      reader_.require_keys(*t, fmt::format("the table {}", name), {"arguments", "values", "curve", "beyond", "unit", "note"});
+      const auto arguments = numbers(*t, "arguments", name);
+      const auto values = numbers(*t, "values", name);
+      const auto curve = choice<TableCurve>(*t, "curve", {{"smooth", TableCurve::smooth}, {"monotone", TableCurve::monotone}});
+      const auto beyond = choice<BeyondTable>(*t, "beyond", {{"refuse", BeyondTable::refuse}, {"hold", BeyondTable::hold}});
+      try {
+        model_.tables.push_back({table_function(name, arguments, values, curve, beyond), arguments, values, curve, beyond, unit(*t), note(*t), at});
+      } catch (const Error& e) {
+        if (e.position().known()) throw;
+        reader_.fail(e.kind(), e.message(), at);
+      }
+      context_.functions.emplace(name, 1);
+    }
+  }
+
   // Declares the names of a section of expressions.
   void names(const char* section_name, std::vector<NamedExpression>& list, bool usable = true) {
     const auto* table = section(section_name);
@@ -358,7 +410,7 @@ class Loader {
   }
 
   void resolve() {
-    Resolver resolver(reader_, heads_, model_.definitions);
+    Resolver resolver(reader_, heads_, model_.tables, model_.definitions);
     resolver.link();
     model_.functions = resolver.functions();
     for (NamedExpression& d : model_.definitions) d.resolved = resolver.definition(d.name);
@@ -420,6 +472,9 @@ class Loader {
     for (const NamedExpression& d : model_.definitions) {
       if (!used_.contains(d.name)) warn(fmt::format("the definition {} is not used", d.name), d.position);
     }
+    for (const ModelTable& t : model_.tables) {
+      if (!used_.contains(t.function.name())) warn(fmt::format("the table {} is not used", t.function.name()), t.position);
+    }
     for (const FunctionHead& f : heads_) {
       if (!used_.contains(f.name)) warn(fmt::format("the function {} is not used", f.name), f.position);
     }
@@ -443,6 +498,11 @@ Model load_model(const std::string& path) {
   const std::string text{std::istreambuf_iterator<char>(file), std::istreambuf_iterator<char>()};
   if (file.bad()) throw Error(ErrorKind::io, fmt::format("the model file '{}' cannot be read", path));
   return parse_model(text, path);
+}
+
+std::string to_string(const ModelTable& table) {
+  return fmt::format("{} curve through {} points from {} to {}{}", table.curve == TableCurve::smooth ? "smooth" : "monotone", table.arguments.size(), table.arguments.front(), table.arguments.back(),
+                     table.beyond == BeyondTable::hold ? ", held at its ends beyond them" : "");
 }
 
 bool Model::in_time() const {

@@ -26,11 +26,12 @@ bool is_definition_symbol(const Expr& e) { return e.is(Kind::symbol) && (assumpt
 Symbol argument_symbol(const std::string& name) { return Symbol(name, Assumptions::from_bits(Assumptions().bits() | argument_mark)); }
 Expr definition_symbol(const std::string& name) { return Symbol(name, Assumptions::from_bits(Assumptions().bits() | definition_mark)); }
 
-Resolver::Resolver(const TomlReader& reader, const std::vector<FunctionHead>& functions, const std::vector<NamedExpression>& definitions) : reader_(reader) {
+Resolver::Resolver(const TomlReader& reader, const std::vector<FunctionHead>& functions, const std::vector<ModelTable>& tables, const std::vector<NamedExpression>& definitions) : reader_(reader) {
   for (const FunctionHead& f : functions) {
     items_.push_back({f.name, f.body, f.position, &f});
     heads_.emplace(f.name, &f);
   }
+  for (const ModelTable& t : tables) tables_.emplace(t.function.name(), t.function);
   for (const NamedExpression& d : definitions) items_.push_back({d.name, d.given, d.position, nullptr});
   for (std::size_t i = 0; i < items_.size(); ++i) index_.emplace(items_[i].name, i);
 }
@@ -86,7 +87,12 @@ Expr Resolver::resolve(const Expr& expression) {
         result = values_.at(e.name());
         return true;
       },
-      [&](const Expr& e) { return e.is(Kind::unknown_call) && heads_.contains(e.name()) ? call(e) : e; });
+      [&](const Expr& e) {
+        if (!e.is(Kind::unknown_call)) return e;
+        if (heads_.contains(e.name())) return call(e);
+        const auto table = tables_.find(e.name());
+        return table == tables_.end() ? e : table->second.derivative_at({&e.operands()[1], 1}, std::vector<int>{static_cast<int>(e.operands()[2].word().value_or(0))});
+      });
   const Expr written = write_out(expression);
   if (!fresh_operators) return written;
   bool operators = false;

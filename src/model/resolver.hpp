@@ -28,7 +28,7 @@ struct FunctionHead {
 
 class Resolver {
  public:
-  Resolver(const TomlReader& reader, const std::vector<FunctionHead>& functions, const std::vector<NamedExpression>& definitions);
+  Resolver(const TomlReader& reader, const std::vector<FunctionHead>& functions, const std::vector<ModelTable>& tables, const std::vector<NamedExpression>& definitions);
 
   /// Orders functions and definitions by use and writes each out; a circle is an error that shows it.
   void link();
@@ -55,6 +55,7 @@ class Resolver {
   std::map<std::string, std::size_t> index_;
   std::map<std::string, Expr> values_;  // definitions written out, bodies of functions written out
   std::map<std::string, const FunctionHead*> heads_;
+  std::map<std::string, NumericFunction> tables_;
   std::map<std::string, std::map<std::vector<std::int64_t>, Expr>> derivatives_;  // of functions, by orders
   std::set<std::string> with_operators_;  // functions in whose bodies has_operators()
   std::set<std::string> used_;

@@ -19,7 +19,7 @@ bool before(Operand a, Operand b) { return packed(a) <= packed(b); }
 double execute(OpCode op, std::uint16_t function, std::uint8_t count, double a, double b, double c) {
   return execute(op, a, b, c, [&] {
     const double args[] = {a, b, c};
-    return evaluate_real(catalogue()[function], {args, count});
+    return evaluate_real(row_of(function), {args, count});
   });
 }
 

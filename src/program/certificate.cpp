@@ -48,7 +48,7 @@ struct Balls {
       case OpCode::power: acb_pow(r.get(), a.get(), b.get(), precision); break;
       case OpCode::call: {
         const Ball args[] = {a, b, c};
-        const FunctionRow& row = catalogue()[i.function];
+        const FunctionRow& row = row_of(i.function);
         if (row.ball == nullptr) throw Error(ErrorKind::unsupported, fmt::format("{} has no rigorous evaluation", row.name));
         ball_value(row, r, {args, i.operands}, precision);
         break;

@@ -126,7 +126,7 @@ constexpr Rule rules[] = {
     {"sinh", &Arithmetic::hyperbolic_sine}, {"cosh", &Arithmetic::hyperbolic_cosine}, {"tan", &Arithmetic::tangent}, {"tanh", &Arithmetic::hyperbolic_tangent},
 };
 const Rule* rule_of(std::uint16_t function) {
-  const auto* const at = std::find_if(std::begin(rules), std::end(rules), [&](const Rule& r) { return r.function == catalogue()[function].name; });
+  const auto* const at = std::find_if(std::begin(rules), std::end(rules), [&](const Rule& r) { return r.function == row_of(function).name; });
   return at == std::end(rules) ? nullptr : at;
 }
 

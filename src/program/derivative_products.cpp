@@ -317,6 +317,7 @@ class ReverseProduct {
       return {2, at->second};
     };
     l.body.constants = p_.constants;
+    l.body.functions = p_.functions;
     for (Instruction i : p_.instructions) {
       if (i.operands > 0) i.a = inside(i.a);
       if (i.operands > 1) i.b = inside(i.b);

@@ -47,7 +47,7 @@ struct ComplexNumbers {
   [[nodiscard]] static Value apply(const Instruction& i, Value a, Value b, Value c) {
     return execute(i.op, a, b, c, [&] {
       const Value args[] = {a, b};
-      return evaluate_complex(catalogue()[i.function], {args, i.operands});
+      return evaluate_complex(row_of(i.function), {args, i.operands});
     });
   }
   static void sine_cosine(Value a, Value& sine, Value& cosine) {

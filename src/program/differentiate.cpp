@@ -36,6 +36,7 @@ Differentiation::Differentiation(const Program& p) : original_(p), build_(progra
   program_.inputs = p.inputs;
   program_.outputs = p.outputs;
   program_.constants = p.constants;
+  program_.functions = p.functions;
   copy_.resize(p.instructions.size());
   for (std::size_t k = 0; k < p.instructions.size(); ++k) copy_[k] = copied(k);
   for (const auto& g : p.results) {
@@ -202,8 +203,7 @@ Operand Differentiation::of_function(const Instruction& i, std::size_t k, std::s
   if (i.function == rows().sin) return build_.call(rows().cos, a);
   if (i.function == rows().tanh) return build_.subtract(build_.constant(1), build_.multiply(copy_[k], copy_[k]));
   // The rule of the catalogue, in symbols that stand for the arguments.
-  const FunctionRow& f = catalogue()[i.function];
-  if (f.derivative == nullptr) throw Error(ErrorKind::unsupported, fmt::format("no derivative of {} is known", f.name));
+  const FunctionRow& f = row_of(i.function);
   const std::vector<Symbol> names = {Symbol("first_argument"), Symbol("second_argument"), Symbol("third_argument")};
   std::vector<Expr> arguments;
   NodeMap<Operand> values;
@@ -211,7 +211,7 @@ Operand Differentiation::of_function(const Instruction& i, std::size_t k, std::s
     arguments.emplace_back(names[n]);
     values[arguments.back()] = now(n == 0 ? i.a : n == 1 ? i.b : i.c);
   }
-  const Expr rule[] = {f.derivative(arguments, s)};
+  const Expr rule[] = {partial_derivative(f, arguments, s)};
   std::vector<Operand> result;
   if (!lower(rule, values, false, program_, result).empty()) throw Error(ErrorKind::unsupported, fmt::format("the derivative of {} cannot be computed", f.name));
   return result[0];

@@ -8,6 +8,7 @@
 #include "boreon/program.hpp"
 #include "boreon/symbol.hpp"
 #include "program/emit_body.hpp"
+#include "program/emit_functions.hpp"
 
 namespace boreon {
 namespace {
@@ -38,7 +39,7 @@ enum class Shape { one, many };
 
 class Emitter {
  public:
-  Emitter(const Program& p, const EmitOptions& o) : p_(p), o_(o), cpp_(o.language == Language::cpp) {
+  Emitter(const Program& p, const EmitOptions& o) : p_(p), o_(o), cpp_(o.language == Language::cpp), functions_(numeric_functions(p, cpp_ ? "inline" : "static")) {
     if (!is_identifier(o.name)) throw Error(ErrorKind::name, fmt::format("'{}' cannot be the name of a function in C", o.name));
     std::vector<std::string> taken;
     for (const auto* groups : {&p.inputs, &p.outputs}) {
@@ -47,6 +48,10 @@ class Emitter {
         if (std::find(taken.begin(), taken.end(), g.name) != taken.end()) throw Error(ErrorKind::name, fmt::format("two groups are named '{}'", g.name));
         taken.push_back(g.name);
       }
+    }
+    for (const std::string& n : functions_.names) {
+      if (n == o.name || std::find(taken.begin(), taken.end(), n) != taken.end()) throw Error(ErrorKind::name, fmt::format("in C the function {0} would have the name of {1}; give one of them another name", n, n == o.name ? "the source" : "an array"));
+      taken.push_back(n);
     }
     // Names of our own must not meet an array of that name.
     const auto fresh = [&](std::initializer_list<const char*> prefixes) {
@@ -139,6 +144,7 @@ class Emitter {
         text += note(fmt::format("Output {}: {} value{}.", g.name, g.size, g.size == 1 ? "" : "s")) + size(g.name, g.size) + "\n";
       }
     }
+    if (!functions_.declarations.empty()) text += note("Functions that whoever uses this source supplies:") + functions_.declarations + "\n";
     text += note("Writes all outputs. Outputs must not overlap inputs. Safe to call from several threads.");
     text += prototype(Shape::one, "double", false) + ";\n\n";
     text += note("The same for many points at once, in a form that compilers vectorise: entry i of point q stands at");
@@ -270,7 +276,7 @@ class Emitter {
   std::string source(const std::string& header_name) const {
     std::string text = head_comment();
     if (!cpp_) {
-      text += fmt::format("#include \"{}\"\n\n#include <math.h>\n{}\n", header_name, p_.scratch_size() * block() > largest_array ? "#include <stdlib.h>\n" : "") + tables() +
+      text += fmt::format("#include \"{}\"\n\n#include <math.h>\n{}\n", header_name, p_.scratch_size() * block() > largest_array ? "#include <stdlib.h>\n" : "") + tables() + functions_.definitions +
               function(Shape::one, "double");
       return text + "\n" + function(Shape::many, "double");
     }
@@ -287,8 +293,9 @@ class Emitter {
   // For scalars of any type: float, long double, intervals, dual numbers. Functions are found beside the type.
   std::string template_header() const {
     std::string text = head_comment();
-    text += fmt::format("#pragma once\n\n#include <cmath>\n{}\nnamespace ", p_.scratch_size() * block() > largest_array ? "#include <vector>\n" : "") + o_.name +
-            "::any {\n\nusing namespace std;  // the mathematical functions; those of other types are found beside the types\n\n" + tables();
+    text += fmt::format("#pragma once\n\n#include <cmath>\n{}\n", p_.scratch_size() * block() > largest_array ? "#include <vector>\n" : "");
+    if (!functions_.declarations.empty()) text += "namespace " + o_.name + " {\n\n// Supplied by whoever uses this source.\n" + functions_.declarations + "\n}\n\n";
+    text += "namespace " + o_.name + "::any {\n\nusing namespace std;  // the mathematical functions; those of other types are found beside the types\n\n" + tables() + functions_.definitions;
     text += "template <class Scalar>\n" + function(Shape::one, "Scalar");
     text += "\ntemplate <class Scalar>\n" + function(Shape::many, "Scalar");
     return text + "\n}  // namespace " + o_.name + "::any\n";
@@ -308,6 +315,7 @@ class Emitter {
   const Program& p_;
   const EmitOptions& o_;
   bool cpp_;
+  EmittedFunctions functions_;
   std::string temporary_, row_, point_, count_, shared_, stride_, first_, end_;
 };
 

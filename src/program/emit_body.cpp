@@ -7,6 +7,7 @@
 
 #include "boreon/catalogue.hpp"
 #include "boreon/error.hpp"
+#include "program/emit_functions.hpp"
 #include "program/passes.hpp"
 
 namespace boreon {
@@ -94,7 +95,7 @@ class Body {
   }
 
   [[nodiscard]] std::string function(std::uint16_t row_number, const std::vector<std::string>& args) const {
-    const FunctionRow& row = catalogue()[row_number];
+    const FunctionRow& row = row_of(row_number);
     if (!row.c_template.empty()) {
       std::string out;
       for (std::size_t i = 0; i < row.c_template.size(); ++i) {
@@ -106,6 +107,7 @@ class Body {
       }
       return out;
     }
+    if (row.own != 0) return fmt::format("{}({})", c_name(row), fmt::join(args, ", "));
     if (row.c_name.empty()) {
       throw Error(ErrorKind::unsupported, fmt::format("{} is not part of the C library, so no source without dependencies can be written; it can be computed here, by evaluate, solve, simulate and in C++ by compile()", row.name));
     }

@@ -52,7 +52,7 @@ struct Code {
       const Instruction& i = p.instructions[k];
       if (i.operands > 0) {
         Step s{i.op, i.operands, false, assigned.of_result[k], 0, nullptr, i.function, address(i.a), address(i.b), address(i.c)};
-        if (i.op == OpCode::call && i.operands <= 2) s.function = catalogue()[i.function].real;
+        if (i.op == OpCode::call && i.operands <= 2) s.function = row_of(i.function).real;
         if (i.op == OpCode::sine_cosine) s.second = assigned.of_result[k + 1];
         steps.push_back(s);
       }

@@ -56,6 +56,7 @@ class Lowering {
 
   Network network;
   std::vector<std::string> missing;  // symbols that are no inputs
+  std::vector<NumericFunction> functions;
   bool operators = false;            // there are integrals or sums, to be written out first
 
  private:
@@ -137,6 +138,7 @@ class Lowering {
     const FunctionRow& row = e.function();
     const auto id = row_number(row);
     const auto ops = e.operands();
+    if (row.own != 0) functions.push_back(numeric_call(row).function);
     if (id == exponential) network.nodes[values_.at(ops[0])].sign = is_nonnegative(ops[0]) ? std::int8_t{1} : is_nonnegative(-ops[0]) ? std::int8_t{-1} : std::int8_t{0};
     if (ops.size() == 1) return row.max_args < 0 ? values_.at(ops[0]) : network.apply(OpCode::call, id, {values_.at(ops[0])});
     if (ops.size() > 2 && row.min_args > 2) {
@@ -191,6 +193,9 @@ std::vector<std::string> lower(std::span<const Expr> roots, const NodeMap<Operan
     return lower(written_out, inputs, optimised, program, values, fixed);
   }
   if (!lowering.missing.empty()) return lowering.missing;
+  for (NumericFunction& f : lowering.functions) {
+    if (std::find(program.functions.begin(), program.functions.end(), f) == program.functions.end()) program.functions.push_back(std::move(f));
+  }
   Network& network = lowering.network;
   if (optimised) {
     reuse_powers(network, ids);

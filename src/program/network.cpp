@@ -145,7 +145,7 @@ std::uint32_t Network::apply(OpCode op, std::uint16_t function, std::initializer
   }
   // f(-x) of even and odd functions
   if (op == OpCode::call && operands.size() == 1) {
-    const Parity parity = catalogue()[function].parity;
+    const Parity parity = row_of(function).parity;
     const Item bare = unscaled(*operands.begin());
     if (parity != Parity::none && bare.weight < 0) {
       const std::uint32_t value = apply(op, function, {bare.weight == -1 ? bare.node : product(-bare.weight, {{bare.node, 1}})});

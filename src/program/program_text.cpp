@@ -27,7 +27,7 @@ void write(const Program& p, std::string& text, const std::string& indent) {
     const Instruction& i = p.instructions[k];
     if (i.operands == 0) continue;
     std::string line =
-        i.op == OpCode::sine_cosine ? fmt::format("v{}, v{} = sincos", k, k + 1) : fmt::format("v{} = {}", k, i.op == OpCode::call ? catalogue()[i.function].name : name_of(i.op));
+        i.op == OpCode::sine_cosine ? fmt::format("v{}, v{} = sincos", k, k + 1) : fmt::format("v{} = {}", k, i.op == OpCode::call ? row_of(i.function).name : name_of(i.op));
     line += " " + operand(i.a);
     if (i.operands > 1) line += ", " + operand(i.b);
     if (i.operands > 2) line += ", " + operand(i.c);
@@ -43,7 +43,7 @@ void write(const Program& p, std::string& text, const std::string& indent) {
 
 void count(const Program& p, std::size_t times, std::map<std::string, std::size_t>& counts) {
   for (const Instruction& i : p.instructions) {
-    if (i.operands > 0) counts[std::string(i.op == OpCode::call ? catalogue()[i.function].name : name_of(i.op))] += times;
+    if (i.operands > 0) counts[std::string(i.op == OpCode::call ? row_of(i.function).name : name_of(i.op))] += times;
   }
   for (const RowLoop& l : p.loops) count(l.body, times * l.rows, counts);
 }

@@ -28,6 +28,7 @@ Halves cut(const Program& program, const std::vector<char>& early, const std::ve
   Halves h;
   h.first.constants = h.second.constants = program.constants;
   h.first.inputs = h.second.inputs = program.inputs;
+  h.first.functions = h.second.functions = program.functions;
   h.second.loops = program.loops;
   const auto group = static_cast<std::uint32_t>(2 + program.inputs.size());
   std::vector<std::uint32_t> renamed(n, 0);

@@ -29,7 +29,7 @@ class Writer {
       case OpCode::negate: return wrapped(5, "-" + sub(i.a, 5));
       case OpCode::square_root: return "sqrt(" + sub(i.a, 0) + ")";
       case OpCode::power: return wrapped(6, sub(i.a, 7) + "^" + sub(i.b, 7));
-      case OpCode::call: return std::string(catalogue()[i.function].name) + "(" + sub(i.a, 0) + (i.operands > 1 ? ", " + sub(i.b, 0) : "") + (i.operands > 2 ? ", " + sub(i.c, 0) : "") + ")";
+      case OpCode::call: return std::string(row_of(i.function).name) + "(" + sub(i.a, 0) + (i.operands > 1 ? ", " + sub(i.b, 0) : "") + (i.operands > 2 ? ", " + sub(i.c, 0) : "") + ")";
       case OpCode::sine_cosine: return i.operands == 1 ? "sin(" + sub(i.a, 0) + ")" : "cos(" + sub(p.instructions[k - 1].a, 0) + ")";
       case OpCode::less: return wrapped(3, sub(i.a, 4) + " < " + sub(i.b, 4));
       case OpCode::less_equal: return wrapped(3, sub(i.a, 4) + " <= " + sub(i.b, 4));

@@ -1,6 +1,7 @@
 #include "text/display.hpp"
 
 #include <algorithm>
+#include <optional>
 #include <cstdlib>
 #include <memory>
 
@@ -92,18 +93,64 @@ int reading_order(const Expr& first, const Expr& second) {
 
 namespace {
 
-// The terms as they stand in a list; empty if one is not in it.
-std::vector<DisplayTerm> listed_terms(const Expr& sum, std::span<const Expr> list) {
+// Places of what stands in the operands of a sum or product, operands that are such themselves written out. The plain
+// number of a sum stands under null.
+class Places {
+ public:
+  Places(const std::vector<Expr>& operands, Kind kind, const OperandOrder& order) : kind_(kind) { add(operands, order, 0); }
+  [[nodiscard]] const std::size_t* of(const Expr& part) const { return places_.find(part); }
+  [[nodiscard]] std::optional<std::size_t> of_number() const { return number_; }
+
+ private:
+  void add(const std::vector<Expr>& operands, const OperandOrder& order, int depth) {
+    for (const Expr& e : operands) {
+      const std::vector<Expr>* inner = e.is(kind_) ? order.of(e) : nullptr;
+      if (inner != nullptr && depth < 50) {
+        add(*inner, order, depth + 1);
+      } else if (e.is(kind_)) {
+        for (const auto [part, weight] : Parts(e)) put(part);
+        if (kind_ == Kind::sum && !e.operands()[0].is_integer(0)) put_number();
+      } else if (e.is_number()) {
+        put_number();
+      } else if (kind_ == Kind::sum && e.is(Kind::product) && !e.operands()[0].is_integer(1)) {
+        put(e / e.operands()[0]);
+      } else {
+        put(e);
+        if (kind_ == Kind::product && e.is(Kind::power)) put(e.operands()[0]);
+      }
+    }
+  }
+  void put(const Expr& e) {
+    keep_.push_back(e);
+    const auto [place, fresh] = places_.insert(e);
+    if (fresh) *place = next_++;
+  }
+  void put_number() {
+    if (!number_) number_ = next_++;
+  }
+
+  Kind kind_;
+  std::size_t next_ = 0;
+  std::optional<std::size_t> number_;
+  std::vector<Expr> keep_;
+  NodeMap<std::size_t> places_;
+};
+
+// The terms as they stood; empty if one is not known.
+std::vector<DisplayTerm> ordered_terms(const Expr& sum, const OperandOrder& order) {
+  const std::vector<Expr>* operands = order.of(sum);
+  if (operands == nullptr) return {};
+  const Places places(*operands, Kind::sum, order);
   std::vector<std::pair<std::size_t, DisplayTerm>> found;
-  const auto add = [&](const Expr& whole, const DisplayTerm& t) {
-    const auto at = std::find(list.begin(), list.end(), whole);
-    if (at != list.end()) found.emplace_back(static_cast<std::size_t>(at - list.begin()), t);
-    return at != list.end();
-  };
   const Expr& number = sum.operands()[0];
-  if (!number.is_integer(0) && !add(number, {number.number().sign() < 0, number.number().abs(), nullptr})) return {};
+  if (!number.is_integer(0)) {
+    if (!places.of_number()) return {};
+    found.emplace_back(*places.of_number(), DisplayTerm{number.number().sign() < 0, number.number().abs(), nullptr});
+  }
   for (const auto [term, c] : Parts(sum)) {
-    if (!add(c * term, {c.number().sign() < 0, c.number().abs(), &term})) return {};
+    const std::size_t* place = places.of(term);
+    if (place == nullptr) return {};
+    found.emplace_back(*place, DisplayTerm{c.number().sign() < 0, c.number().abs(), &term});
   }
   std::sort(found.begin(), found.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
   std::vector<DisplayTerm> terms;
@@ -111,11 +158,40 @@ std::vector<DisplayTerm> listed_terms(const Expr& sum, std::span<const Expr> lis
   return terms;
 }
 
+// Factors as they stood, if all are known.
+bool ordered_factors(const Expr& product, const OperandOrder& order, DisplayProduct& d) {
+  const std::vector<Expr>* operands = order.of(product);
+  if (operands == nullptr) return false;
+  const Places places(*operands, Kind::product, order);
+  for (const auto* list : {&d.numerator, &d.denominator}) {
+    if (!std::all_of(list->begin(), list->end(), [&](const DisplayFactor& f) { return places.of(*f.base) != nullptr; })) return false;
+  }
+  const auto before = [&](const DisplayFactor& a, const DisplayFactor& b) { return *places.of(*a.base) < *places.of(*b.base); };
+  std::stable_sort(d.numerator.begin(), d.numerator.end(), before);
+  std::stable_sort(d.denominator.begin(), d.denominator.end(), before);
+  return true;
+}
+
 }  // namespace
 
-std::vector<DisplayTerm> display_terms(const Expr& sum, std::span<const Expr> in_order) {
-  if (!in_order.empty()) {
-    if (std::vector<DisplayTerm> terms = listed_terms(sum, in_order); !terms.empty()) return terms;
+Differentials differentials(const Expr& derivative) {
+  Differentials d;
+  const auto ops = derivative.operands();
+  for (std::size_t i = 1; i < ops.size(); i += 2) {
+    const Number& n = ops[i + 1].number();
+    d.total = d.total + n;
+    if (!d.by.empty() && *d.by.back().first == ops[i]) {
+      d.by.back().second = d.by.back().second + n;
+    } else {
+      d.by.emplace_back(&ops[i], n);
+    }
+  }
+  return d;
+}
+
+std::vector<DisplayTerm> display_terms(const Expr& sum, const OperandOrder* order) {
+  if (order != nullptr) {
+    if (std::vector<DisplayTerm> terms = ordered_terms(sum, *order); !terms.empty()) return terms;
   }
   std::vector<DisplayTerm> terms;
   struct Keyed {
@@ -164,7 +240,7 @@ void join_roots(std::vector<DisplayFactor>& factors, std::vector<std::shared_ptr
 
 }  // namespace
 
-DisplayProduct display_product(const Number& coefficient, const Expr* node) {
+DisplayProduct display_product(const Number& coefficient, const Expr* node, const OperandOrder* order) {
   DisplayProduct d;
   d.coefficient = coefficient;
   if (node == nullptr) return d;
@@ -184,9 +260,11 @@ DisplayProduct display_product(const Number& coefficient, const Expr* node) {
   } else {
     place(*node, 1);
   }
-  const auto before = [](const DisplayFactor& a, const DisplayFactor& b) { return reading_order(*a.base, *b.base) < 0; };
-  std::sort(d.numerator.begin(), d.numerator.end(), before);
-  std::sort(d.denominator.begin(), d.denominator.end(), before);
+  if (order == nullptr || !ordered_factors(*node, *order, d)) {
+    const auto before = [](const DisplayFactor& a, const DisplayFactor& b) { return reading_order(*a.base, *b.base) < 0; };
+    std::sort(d.numerator.begin(), d.numerator.end(), before);
+    std::sort(d.denominator.begin(), d.denominator.end(), before);
+  }
   join_roots(d.numerator, d.joined);
   join_roots(d.denominator, d.joined);
   return d;

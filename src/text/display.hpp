@@ -5,9 +5,11 @@
 #include <span>
 #include <string>
 #include <string_view>
+#include <utility>
 #include <vector>
 
 #include "boreon/expr.hpp"
+#include "boreon/operand_order.hpp"
 #include "boreon/text.hpp"
 
 namespace boreon {
@@ -21,8 +23,8 @@ struct DisplayTerm {
   Number coefficient;  // positive
   const Expr* term;    // null for the plain number
 };
-/// Terms of a sum: higher degree first, the plain number last; or in the order given if all of them are in it.
-[[nodiscard]] std::vector<DisplayTerm> display_terms(const Expr& sum, std::span<const Expr> in_order = {});
+/// Terms of a sum: higher degree first, the plain number last; or in the order given.
+[[nodiscard]] std::vector<DisplayTerm> display_terms(const Expr& sum, const OperandOrder* order);
 
 struct DisplayFactor {
   const Expr* base;
@@ -44,7 +46,14 @@ struct DisplayProduct {
   /// Whether there is nothing but one base with its exponent.
   [[nodiscard]] bool lone_power() const { return coefficient.is_one() && !imaginary && denominator.empty() && numerator.size() == 1; }
 };
-[[nodiscard]] DisplayProduct display_product(const Number& coefficient, const Expr* node);
+[[nodiscard]] DisplayProduct display_product(const Number& coefficient, const Expr* node, const OperandOrder* order);
+
+/// What a derivative is taken by, d^3/(dx^2 dy): neighbours of one name together.
+struct Differentials {
+  std::vector<std::pair<const Expr*, Number>> by;
+  Number total = 0;
+};
+[[nodiscard]] Differentials differentials(const Expr& derivative);
 
 /// Short decimal notation of an exact number that was most likely typed as one ("4.2e-13", "0.39", "1.6e20"), or empty
 /// where a fraction or plain digits read better. It reads back to the same number. In front of factors (`coefficient`)

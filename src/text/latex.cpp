@@ -3,6 +3,7 @@
 
 #include "boreon/catalogue.hpp"
 #include "boreon/text.hpp"
+#include "expr/numeric_rows.hpp"
 #include "text/display.hpp"
 #include "text/letters.hpp"
 #include "text/linear.hpp"
@@ -41,7 +42,7 @@ class LatexWriter {
       case Kind::product:
       case Kind::power: {
         const Number c = e.is(Kind::product) ? e.operands()[0].number() : Number(1);
-        const DisplayProduct d = display_product(c.abs(), &e);
+        const DisplayProduct d = display_product(c.abs(), &e, options_.order.get());
         const bool lone = c.is_one() && d.lone_power();
         Tightness own = c.sign() < 0 ? Tightness::unary : Tightness::product;
         if (lone) own = is_root(d.numerator[0]) ? Tightness::atom : Tightness::power_base;
@@ -88,16 +89,11 @@ class LatexWriter {
         return;
       }
       case Kind::derivative: {
+        const auto raised = [](const Number& n) { return n.is_one() ? std::string() : "^{" + n.to_string() + "}"; };
+        const Differentials d = differentials(e);
         std::string below;
-        Number total = 0;
-        for (std::size_t i = 1; i < e.operands().size(); i += 2) {
-          const Expr& n = e.operands()[i + 1];
-          total = total + n.number();
-          below += "\\partial " + latex_name(e.operands()[i].name());
-          if (!n.is_integer(1)) below += "^{" + n.number().to_string() + "}";
-          below += ' ';
-        }
-        out.emplace_back(fmt::format("\\frac{{\\partial{}}}{{{}}} ", total.is_one() ? "" : "^{" + total.to_string() + "}", below));
+        for (const auto& [symbol, n] : d.by) below += (below.empty() ? "\\partial " : " \\, \\partial ") + latex_name(symbol->name()) + raised(n);
+        out.emplace_back(fmt::format("\\frac{{\\partial{}}}{{{}}} ", raised(d.total), below));
         out.emplace_back(e.operands()[0], Tightness::unary);
         return;
       }
@@ -168,10 +164,10 @@ class LatexWriter {
 
   void write_sum(const Expr& e, Pieces& out) const {
     bool first = true;
-    for (const DisplayTerm& t : display_terms(e, options_.term_order)) {
+    for (const DisplayTerm& t : display_terms(e, options_.order.get())) {
       out.emplace_back(t.negative ? (first ? "-" : " - ") : first ? "" : " + ");
       first = false;
-      write_product(display_product(t.coefficient, t.term), out);
+      write_product(display_product(t.coefficient, t.term, options_.order.get()), out);
     }
   }
 
@@ -300,7 +296,8 @@ class LatexWriter {
 }  // namespace
 
 std::string to_latex(const Expr& expression, const PrintOptions& options) {
-  return write_linear({Piece(expression, Tightness::condition)}, options.max_length, LatexWriter(options));
+  const Expr shown = with_unknown_calls(expression);
+  return write_linear({Piece(shown, Tightness::condition)}, options.max_length, LatexWriter(options));
 }
 
 std::string to_latex(const Equation& e, const PrintOptions& options) { return to_latex(e.lhs, options) + " = " + to_latex(e.rhs, options); }

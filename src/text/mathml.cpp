@@ -4,6 +4,7 @@
 #include "boreon/catalogue.hpp"
 #include "boreon/symbol.hpp"
 #include "boreon/text.hpp"
+#include "expr/numeric_rows.hpp"
 #include "text/display.hpp"
 #include "text/letters.hpp"
 #include "text/linear.hpp"
@@ -57,16 +58,16 @@ class PresentationWriter {
       case Kind::sum:
         return wrapped(Tightness::sum, context, out, [&] {
           bool first = true;
-          for (const DisplayTerm& t : display_terms(e, options_.term_order)) {
+          for (const DisplayTerm& t : display_terms(e, options_.order.get())) {
             if (t.negative || !first) out.emplace_back(mo(t.negative ? "&#x2212;" : "+"));
             first = false;
-            product(display_product(t.coefficient, t.term), out);
+            product(display_product(t.coefficient, t.term, options_.order.get()), out);
           }
         });
       case Kind::product:
       case Kind::power: {
         const Number c = e.is(Kind::product) ? e.operands()[0].number() : Number(1);
-        const DisplayProduct d = display_product(c.abs(), &e);
+        const DisplayProduct d = display_product(c.abs(), &e, options_.order.get());
         const bool lone = c.is_one() && d.lone_power();
         const Tightness own = c.sign() < 0 ? Tightness::unary : !lone ? Tightness::product : is_half(d.numerator[0].exponent) ? Tightness::atom : Tightness::power_base;
         return wrapped(own, context, out, [&] {
@@ -108,15 +109,11 @@ class PresentationWriter {
         out.emplace_back("</mtable>");
         return;
       case Kind::derivative: {
+        const auto raised = [](const std::string& base, const Number& n) { return n.is_one() ? base : fmt::format("<msup>{}<mn>{}</mn></msup>", base, n.to_string()); };
+        const Differentials d = differentials(e);
         std::string below;
-        Number total = 0;
-        for (std::size_t i = 1; i < e.operands().size(); i += 2) {
-          const Expr& n = e.operands()[i + 1];
-          total = total + n.number();
-          const std::string name = mathml_name(e.operands()[i].name());
-          below += mo("&#x2202;") + (n.is_integer(1) ? name : fmt::format("<msup>{}<mn>{}</mn></msup>", name, n.number().to_string()));
-        }
-        const std::string above = total.is_one() ? mo("&#x2202;") : fmt::format("<msup>{}<mn>{}</mn></msup>", mo("&#x2202;"), total.to_string());
+        for (const auto& [symbol, n] : d.by) below += mo("&#x2202;") + raised(mathml_name(symbol->name()), n);
+        const std::string above = raised(mo("&#x2202;"), d.total);
         out.emplace_back(fmt::format("<mfrac><mrow>{}</mrow><mrow>{}</mrow></mfrac>", above, below));
         out.emplace_back(e.operands()[0], Tightness::unary);
         return;
@@ -318,7 +315,7 @@ void content(const Expr& e, Tightness, Pieces& out) {
     case Kind::symbol: out.emplace_back(fmt::format("<ci>{}</ci>", e.name())); return;
     case Kind::sum:
       out.emplace_back("<apply><plus/>");
-      for (const DisplayTerm& t : display_terms(e)) {
+      for (const DisplayTerm& t : display_terms(e, nullptr)) {
         const Number c = t.negative ? -t.coefficient : t.coefficient;
         if (t.term == nullptr) {
           out.emplace_back(content_number(c));
@@ -432,8 +429,14 @@ std::string wrap(const std::string& presentation, const std::string& meaning, Ma
   return fmt::format("{}<semantics><mrow>{}</mrow><annotation-xml encoding=\"MathML-Content\">{}</annotation-xml></semantics></math>", open_math, presentation, meaning);
 }
 
-std::string present(const Expr& e, const PrintOptions& options) { return write_linear({Piece(e, Tightness::condition)}, 0, PresentationWriter(options)); }
-std::string mean(const Expr& e) { return write_linear({Piece(e, Tightness::condition)}, 0, content); }
+std::string present(const Expr& e, const PrintOptions& options) {
+  const Expr shown = with_unknown_calls(e);
+  return write_linear({Piece(shown, Tightness::condition)}, 0, PresentationWriter(options));
+}
+std::string mean(const Expr& e) {
+  const Expr shown = with_unknown_calls(e);
+  return write_linear({Piece(shown, Tightness::condition)}, 0, content);
+}
 
 }  // namespace
 

@@ -5,6 +5,7 @@
 
 #include "boreon/catalogue.hpp"
 #include "boreon/functions.hpp"
+#include "boreon/operand_order.hpp"
 #include "boreon/text.hpp"
 #include "boreon/traverse.hpp"
 #include "expr/canonical.hpp"
@@ -264,8 +265,8 @@ class Parser {
         case Op::sum:
           check_values(p.items);
           // A large sum in parentheses was printed as a term of its own, and so it is read.
-          return p.items.size() == 1 ? p.items[0] : sum_of(p.items, Absorb::small);
-        case Op::product: check_values(p.items); return multiply(p.items);
+          return p.items.size() == 1 ? p.items[0] : as_typed(sum_of(p.items, Absorb::small), p.items);
+        case Op::product: check_values(p.items); return as_typed(multiply(p.items), p.items);
         case Op::minus: check_values({&values_.back(), 1}); return -pop();
         case Op::negation: return negation(pop());
         case Op::power: {
@@ -283,6 +284,11 @@ class Parser {
       return {};
     });
     values_.push_back(std::move(result));
+  }
+
+  const Expr& as_typed(const Expr& made, const std::vector<Expr>& items) {
+    if (context_.order != nullptr) context_.order->note(made, items);
+    return made;
   }
 
   static void check_values(std::span<const Expr> items) {

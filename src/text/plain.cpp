@@ -7,6 +7,7 @@
 #include "boreon/catalogue.hpp"
 #include "boreon/text.hpp"
 #include "boreon/traverse.hpp"
+#include "expr/numeric_rows.hpp"
 #include "text/display.hpp"
 #include "text/linear.hpp"
 
@@ -46,7 +47,7 @@ class PlainWriter {
         const Expr* node = &e;
         Number c = 1;
         if (e.is(Kind::product)) c = e.operands()[0].number();
-        const DisplayProduct d = display_product(c.abs(), node);
+        const DisplayProduct d = display_product(c.abs(), node, options_.order.get());
         const bool lone_power = c.is_one() && d.lone_power();
         Tightness own = c.sign() < 0 ? Tightness::unary : Tightness::product;
         if (lone_power) own = is_half(d.numerator[0].exponent) ? Tightness::atom : Tightness::power_base;
@@ -112,7 +113,7 @@ class PlainWriter {
 
   void write_sum(const Expr& e, Pieces& out) const {
     bool first = true;
-    for (const DisplayTerm& t : display_terms(e, options_.term_order)) {
+    for (const DisplayTerm& t : display_terms(e, options_.order.get())) {
       if (first) {
         if (t.negative) out.emplace_back("-");
       } else {
@@ -125,7 +126,7 @@ class PlainWriter {
       } else if (t.coefficient.is_one() && !t.term->is(Kind::product) && !t.term->is(Kind::power)) {
         out.emplace_back(*t.term, Tightness::product);
       } else {
-        write_product(display_product(t.coefficient, t.term), out);
+        write_product(display_product(t.coefficient, t.term, options_.order.get()), out);
       }
     }
   }
@@ -285,8 +286,9 @@ class PlainWriter {
 }  // namespace
 
 std::string to_text(const Expr& expression, const PrintOptions& options) {
-  const PlainWriter writer(expression, options);
-  return write_linear({Piece(expression, Tightness::condition)}, options.max_length, writer);
+  const Expr shown = with_unknown_calls(expression);
+  const PlainWriter writer(shown, options);
+  return write_linear({Piece(shown, Tightness::condition)}, options.max_length, writer);
 }
 
 std::string to_text(const Equation& e, const PrintOptions& options) { return to_text(e.lhs, options) + " = " + to_text(e.rhs, options); }

@@ -6,6 +6,7 @@
 #include "boreon/catalogue.hpp"
 #include "boreon/text.hpp"
 #include "boreon/traverse.hpp"
+#include "expr/numeric_rows.hpp"
 #include "text/box.hpp"
 #include "text/display.hpp"
 #include "text/letters.hpp"
@@ -51,7 +52,7 @@ class BoxWriter {
       case Kind::product:
       case Kind::power: {
         const Number c = e.is(Kind::product) ? e.operands()[0].number() : Number(1);
-        const DisplayProduct d = display_product(c.abs(), &e);
+        const DisplayProduct d = display_product(c.abs(), &e, options_.order.get());
         const bool lone = c.is_one() && d.lone_power();
         Tightness own = c.sign() < 0 ? Tightness::unary : Tightness::product;
         if (lone) own = is_half(d.numerator[0].exponent) ? Tightness::atom : Tightness::power_base;
@@ -68,14 +69,33 @@ class BoxWriter {
           if (hides_argument(e, options_)) return Box(head);
           return Box::row({Box(head), Box::bracketed(write(operands[1], Tightness::condition, depth + 1), '(', ')')});
         }
-        return Box(to_text(e));
+        std::vector<Box> arguments;
+        std::string orders;
+        bool derived = false;
+        for (std::size_t i = 1; i < operands.size(); i += 2) {
+          if (!arguments.empty()) arguments.emplace_back(", ");
+          arguments.push_back(write(operands[i], Tightness::condition, depth + 1));
+          orders += (orders.empty() ? "" : ",") + to_text(operands[i + 1]);
+          derived = derived || !operands[i + 1].is_integer(0);
+        }
+        const Box name = derived ? Box::power(Box(head), Box("(" + orders + ")")) : Box(head);
+        return Box::row({name, Box::bracketed(Box::row(arguments), '(', ')')});
       }
       case Kind::relation: {
         static constexpr const char* ops[] = {" < ", " ≤ ", " = ", " ≠ "};
         return Box::row(
             {write(e.operands()[0], Tightness::sum, depth + 1), Box(ops[static_cast<std::size_t>(e.relation_op())]), write(e.operands()[1], Tightness::sum, depth + 1)});
       }
-      case Kind::logic: return Box(to_text(e));
+      case Kind::logic: {
+        if (e.logic_op() == LogicOp::negation) return Box::row({Box("not "), write(e.operands()[0], Tightness::atom, depth + 1)});
+        std::vector<Box> parts;
+        for (const Expr& part : e.operands()) {
+          if (!parts.empty()) parts.emplace_back(e.logic_op() == LogicOp::conjunction ? " and " : " or ");
+          const Box b = write(part, Tightness::condition, depth + 1);
+          parts.push_back(part.is(Kind::logic) ? Box::bracketed(b, '(', ')') : b);
+        }
+        return Box::row(parts);
+      }
       case Kind::piecewise: {
         std::vector<std::vector<Box>> rows;
         for (std::size_t i = 0; i < e.operands().size(); i += 2) {
@@ -86,14 +106,14 @@ class BoxWriter {
         return Box::bracketed(Box::grid(rows, true), '{', '.');
       }
       case Kind::derivative: {
-        std::string below;
-        Number total = 0;
-        for (std::size_t i = 1; i < e.operands().size(); i += 2) {
-          total = total + e.operands()[i + 1].number();
-          below += (below.empty() ? "∂" : " ∂") + unicode_name(e.operands()[i].name());
-          if (!e.operands()[i + 1].is_integer(1)) below += "^" + e.operands()[i + 1].number().to_string();
+        const auto raised = [](const std::string& base, const Number& n) { return n.is_one() ? Box(base) : Box::power(Box(base), Box(n.to_string())); };
+        const Differentials d = differentials(e);
+        std::vector<Box> below;
+        for (const auto& [symbol, n] : d.by) {
+          if (!below.empty()) below.emplace_back(" ");
+          below.push_back(raised("∂" + unicode_name(symbol->name()), n));
         }
-        const Box f = Box::fraction(Box(total.is_one() ? "∂" : "∂^" + total.to_string()), Box(below));
+        const Box f = Box::fraction(raised("∂", d.total), Box::row(below));
         return Box::row({f, Box(" "), write(e.operands()[0], Tightness::unary, depth + 1)});
       }
       case Kind::integral: {
@@ -136,9 +156,9 @@ class BoxWriter {
 
   Box sum(const Expr& e, int depth) const {
     std::vector<Box> parts;
-    for (const DisplayTerm& t : display_terms(e, options_.term_order)) {
+    for (const DisplayTerm& t : display_terms(e, options_.order.get())) {
       parts.emplace_back(t.negative ? (parts.empty() ? "-" : " - ") : parts.empty() ? "" : " + ");
-      parts.push_back(product(display_product(t.coefficient, t.term), depth));
+      parts.push_back(product(display_product(t.coefficient, t.term, options_.order.get()), depth));
     }
     return Box::row(parts);
   }
@@ -186,7 +206,8 @@ class BoxWriter {
   const PrintOptions& options_;
 };
 
-Box box_of(const Expr& e, const PrintOptions& options) {
+Box box_of(const Expr& expression, const PrintOptions& options) {
+  const Expr e = with_unknown_calls(expression);
   if (tree_size(e) > max_nodes) return Box(to_text(e, {4000, options.independent}));
   return BoxWriter(options).write(e, Tightness::condition);
 }

@@ -228,3 +228,15 @@ TEST_CASE("definitions resolve in any order and show their circles") {
     CHECK(std::string(e.what()).find("a -> b -> c -> a") != std::string::npos);
   }
 }
+
+TEST_CASE("a list kept under a name owns what was made for it") {
+  const Symbol x("x");
+  const Symbol y("y");
+  const ExprList wrt = {x, y};
+  const ExprList sums = std::vector<Expr>{x + y, x * y};
+  std::vector<Expr> noise(100, x + 17);
+  CHECK(jacobian(sums, wrt)(1, 0) == y);
+  const std::vector<Expr> held = {x, y};
+  const ExprList view = held;
+  CHECK(view.data() == held.data());
+}

@@ -4,6 +4,7 @@
 #include "boreon/calculus.hpp"
 #include "boreon/error.hpp"
 #include "boreon/evaluate.hpp"
+#include "boreon/operand_order.hpp"
 #include "boreon/text.hpp"
 #include "boreon/traverse.hpp"
 #include "core/random_expression.hpp"
@@ -251,4 +252,67 @@ TEST_CASE("no text crashes the reader") {
       REQUIRE_FALSE(e.message().empty());
     }
   }
+}
+
+TEST_CASE("sums and products are printed in the order in which they were typed") {
+  const auto again = [](const char* text) {
+    const auto order = std::make_shared<OperandOrder>();
+    ParseContext context;
+    context.order = order.get();
+    const Expr e = parse(text, context);
+    const PrintOptions options{.order = order};
+    CHECK(parse(to_text(e, options)) == e);
+    CHECK_FALSE(to_latex(e, options).empty());
+    CHECK_FALSE(to_unicode(e, options).empty());
+    return to_text(e, options);
+  };
+  for (const char* text : {"z + y + x", "-b + a", "q - alpha*n^2 + k*T*n", "1 + x + x^2", "z*y*x/(c*b*a)", "m*s^2/2 + mu*field(s)", "b*(d + c)*a - 3*z*y", "2*y*x + 2*x*y*z", "sqrt(y)*x + 1/(b + a)",
+                           "exp(-z/H)*n", "1 - x"}) {
+    CHECK(again(text) == text);
+  }
+  // what is collected on the way still has its place
+  CHECK(again("y + x + 2*y") == "3*y + x");
+  CHECK(again("(z + y) + x") == "z + y + x");
+  // the order of a rewritten expression
+  OperandOrder order;
+  ParseContext context;
+  context.order = &order;
+  const Expr e = parse("u + b*a", context);
+  const auto rename = [](const Expr& x) { return substitute(x, {{Symbol("u"), Symbol("c")}}, Unused::allowed); };
+  CHECK(to_text(rename(e), {.order = std::make_shared<OperandOrder>(order.rewritten(rename))}) == "c + b*a");
+}
+
+TEST_CASE("random texts keep their order of operands") {
+  test::RandomExpression pick(20261128, {});
+  const char* const names[] = {"p", "q", "r", "s", "t", "u", "v", "w"};
+  for (int round = 0; round < 300; ++round) {
+    // distinct names in any order: nothing is collected
+    std::vector<std::string> left(std::begin(names), std::end(names));
+    const auto draw = [&] {
+      const std::size_t i = pick.pick(left.size());
+      std::string name = left[i];
+      left.erase(left.begin() + static_cast<std::ptrdiff_t>(i));
+      return name;
+    };
+    std::string text = draw();
+    while (!left.empty()) {
+      const std::size_t dice = pick.pick(left.size() > 1 ? 5 : 3);
+      text += dice == 0 ? " - " + draw() : dice == 1 ? " + " + draw() : dice == 2 ? "*" + draw() : dice == 3 ? " + 2*" + draw() + "*" + draw() : "*(" + draw() + " - " + draw() + ")";
+    }
+    const auto order = std::make_shared<OperandOrder>();
+    ParseContext context;
+    context.order = order.get();
+    const Expr e = parse(text, context);
+    CHECK(to_text(e, {.order = order}) == text);
+  }
+}
+
+TEST_CASE("differentials and functions of several arguments are typeset") {
+  const Expr d = parse("derivative(f(x, y), x, x, y)");
+  CHECK(to_unicode(d).find("^") == std::string::npos);
+  CHECK(to_unicode(d).find("∂x  ∂y") != std::string::npos);
+  CHECK(to_latex(d).find("\\partial x^{2} \\, \\partial y") != std::string::npos);
+  CHECK(to_mathml(d).find("<msup><mi>x</mi><mn>2</mn></msup>") != std::string::npos);
+  CHECK(to_unicode(derivative(parse("`li`(x, y)"), Symbol("x"))).find("[") == std::string::npos);
+  CHECK(to_unicode(parse("`li`(x, y) < 1 and x > 0")).find("`") == std::string::npos);
 }

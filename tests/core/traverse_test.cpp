@@ -147,7 +147,7 @@ TEST_CASE("every kind of node has all its forms") {
       {"integral(x, x from 0 to 1)", "\\int_{0}^{1} x\\,\\mathrm{d}x", "1\n⌠\n⎮ x dx\n⌡\n0"},
       {"sum(k, k from 1 to n)", "\\sum_{k = 1}^{n} k", "  n\n  ⎲\n  ⎳   k\nk = 1"},
       {"limit(x, x to 0 from above)", "\\lim_{x \\to 0^{+}} x", " lim   x\nx → 0⁺"},
-      {"derivative(f(x), x, 2)", "\\frac{\\partial^{2}}{\\partial x^{2} } f\\left(x\\right)", " ∂^2\n────── f(x)\n ∂x^2"},
+      {"derivative(f(x), x, 2)", "\\frac{\\partial^{2}}{\\partial x^{2}} f\\left(x\\right)", "  2\n ∂\n───── f(x)\n   2\n ∂x"},
       {"piecewise(1 if x < 0, 2 otherwise)", "\\begin{cases} 1 & \\text{if } x < 0 \\\\ 2 & \\text{otherwise} \\end{cases}", "⎧1  if x < 0\n⎩2  otherwise"},
       {"x < 1 and y < 2", nullptr, nullptr},
       {"not (x < 1 and y < 2)", nullptr, nullptr},

@@ -276,3 +276,74 @@ TEST_CASE("time stepping that fails says why") {
   CHECK_THROWS_AS((void)time_system(parse_model("[unknowns]\nx = 1\n[equations]\ne = \"x = 2\"\n")), Error);
   CHECK_THROWS_AS((void)time_system(parse_model("[unknowns]\nx = 1\ny = 1\n[equations]\ne = \"x' = y\"\nf = \"x = y\"\n")), Error);
 }
+
+namespace {
+
+const char* const with_table = R"toml(
+[parameters]
+q = 2
+[unknowns]
+T = { start = 5, lower = 0.1 }
+[tables]
+sigma = { arguments = [0, 1, 2, 4, 8, 16, 32], values = [0, 0.1, 0.4, 0.9, 1.2, 1, 0.6], curve = "monotone", unit = "m^2" }
+[functions]
+"loss(x)" = "x*sigma(x)"
+[definitions]
+gain = "3*q/2"
+[equations]
+energy = "T' = gain - loss(T) + 0*sigma'(T)"
+[outputs]
+rate = "sigma(T)/q"
+slope = "sigma'(T)"
+[run]
+until = 30
+)toml";
+
+}  // namespace
+
+TEST_CASE("tables of models are functions everywhere") {
+  const Model m = parse_model(with_table);
+  CHECK(m.warnings.empty());
+  CHECK(to_string(m.tables[0]) == "monotone curve through 7 points from 0 to 32");
+  const System s = time_system(m);
+  const Expr df = derivative(s.right_sides[0], s.states[0]);
+  const std::vector<double> at = {3.0};
+  const NumericFunction& sigma = m.tables[0].function;
+  CHECK(evaluate(df, {{s.states[0], 3.0}}, Unused::allowed) == doctest::Approx(-sigma.value(at) - 3 * sigma.value(at, std::vector<int>{1})));
+  TimeOptions options;
+  options.until = 30;
+  const TimeResult run = step_in_time(s, options);
+  const double T = run.states.back()[0];
+  CHECK(T * sigma.value(std::vector<double>{T}) == doctest::Approx(3).epsilon(1e-6));
+  CHECK(run.outputs.back()[0] == doctest::Approx(sigma.value(std::vector<double>{T}) / 2).epsilon(1e-6));
+  CHECK(run.outputs.back()[1] == doctest::Approx(sigma.value(std::vector<double>{T}, std::vector<int>{1})).epsilon(1e-5));
+}
+
+TEST_CASE("tables of models: mistakes are told with their place") {
+  const auto told = [](const std::string& from, const std::string& to) -> std::string {
+    try {
+      (void)parse_model(replaced(with_table, from, to));
+      return "nothing";
+    } catch (const Error& e) {
+      CHECK(e.position().known());
+      return e.message();
+    }
+  };
+  CHECK(told("[0, 1, 2, 4, 8, 16, 32]", "[0, 1, 2, 4, 8, 16]").find("6 arguments but 7 values") != std::string::npos);
+  CHECK(told("[0, 1, 2, 4, 8, 16, 32]", "[0, 1, 2, 2, 8, 16, 32]").find("must rise") != std::string::npos);
+  CHECK(told("\"monotone\"", "\"monotonic\"").find("monotone") != std::string::npos);
+  CHECK(told("curve =", "curv =").find("did you mean 'curve'") != std::string::npos);
+  CHECK(told("sigma = {", "T = {").find("'T' is already an unknown") != std::string::npos);
+  CHECK(told("sigma = {", "q = {").find("'q' is already a parameter") != std::string::npos);
+  CHECK(told("x*sigma(x)", "x*sigma(x, 2)").find("sigma takes 1 argument") != std::string::npos);
+  CHECK(told("x*sigma(x)", "x*sgma(x)").find("sigma") != std::string::npos);
+  CHECK(told("values = [", "values = [\"a\", ").find("number") != std::string::npos);
+  CHECK(told("sigma = {", "sin = {").find("known already") != std::string::npos);
+}
+
+TEST_CASE("operands of a model keep the order typed") {
+  const Model m = parse_model(replaced(good, "-k*shifted(x) + b", "b - shifted(x)*k"));
+  const PrintOptions options{.independent = "t", .order = m.order};
+  CHECK(to_text(m.equations[0].given.rhs, options) == "b - shifted(x)*k");
+  CHECK(to_text(m.outputs[0].given, options) == "y'^2/2 + square(y)");
+}
