@@ -7,6 +7,7 @@
 #include "boreon/catalogue.hpp"
 #include "boreon/error.hpp"
 #include "boreon/evaluate.hpp"
+#include "boreon/functions.hpp"
 #include "boreon/symbol.hpp"
 #include "boreon/traverse.hpp"
 
@@ -116,7 +117,10 @@ bool Reasoner::prove(const Expr& e, bool strict, int depth) const {
       if (prove(rest, strict && !f.strict, depth + 1)) return true;
     }
   }
-  return false;
+  if (depth > 0 || facts_.size() > 12) return false;
+  std::vector<Inequality> otherwise = facts_;
+  otherwise.push_back({-written, !strict});
+  return contradict(otherwise);
 }
 
 bool Reasoner::positive(const Expr& e) const { return prove(e, true, 0); }
@@ -129,6 +133,19 @@ bool Reasoner::nonzero(const Expr& e) const {
   return positive(e) || negative(e);
 }
 
+// abs(u*v) < 1 where abs(u) < 1 and abs(v) < 1.
+bool Reasoner::small_product(const Expr& c) const {
+  const Expr& size = c.operands()[0];
+  if (!c.operands()[1].is_integer(1) || !is_call_of(size, "abs") || !size.operands()[0].is(Kind::product)) return false;
+  const Expr& product = size.operands()[0];
+  const Expr& number = product.operands()[0];
+  if (compare(number.number().abs(), Number(1)) > 0) return false;
+  for (const auto [base, exponent] : Parts(product)) {
+    if (!exponent.is_number() || exponent.number().sign() <= 0 || !positive(1 - abs(base))) return false;
+  }
+  return true;
+}
+
 Reasoner::Truth Reasoner::decide(const Expr& c) const {
   if (c.is_constant(ConstantCode::true_value)) return Truth::yes;
   if (c.is_constant(ConstantCode::false_value)) return Truth::no;
@@ -136,7 +153,7 @@ Reasoner::Truth Reasoner::decide(const Expr& c) const {
     const Expr d = c.operands()[1] - c.operands()[0];
     switch (c.relation_op()) {
       case RelationOp::less:
-        if (positive(d)) return Truth::yes;
+        if (positive(d) || small_product(c)) return Truth::yes;
         return nonpositive(d) ? Truth::no : Truth::unknown;
       case RelationOp::less_equal:
         if (nonnegative(d)) return Truth::yes;

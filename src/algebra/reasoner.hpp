@@ -4,6 +4,7 @@
 #include <span>
 #include <vector>
 
+#include "algebra/linear_inequalities.hpp"
 #include "boreon/expr.hpp"
 
 namespace boreon {
@@ -25,11 +26,9 @@ class Reasoner {
   [[nodiscard]] Truth decide(const Expr& condition) const;
 
  private:
-  struct Fact {
-    Expr amount;  // known to be >= 0
-    bool strict;  // or > 0
-  };
+  using Fact = Inequality;  // known to hold
   [[nodiscard]] bool prove(const Expr& e, bool strict, int depth) const;
+  [[nodiscard]] bool small_product(const Expr& comparison) const;
   [[nodiscard]] bool known(const Expr& e, bool strict, int depth) const;
   std::vector<Fact> facts_;
   std::vector<Expr> nonzero_;

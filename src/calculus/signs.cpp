@@ -17,6 +17,7 @@ namespace boreon {
 namespace {
 
 std::optional<Ball> ball_at(const EvaluationPlan& plan, std::span<const Expr> leaves, std::span<const std::complex<double>> point, long precision) {
+  const BriefFaults brief;
   try {
     auto r = GraphEvaluator<BallDomain>(BallDomain{precision}).run(plan, [&](const Expr& e, Ball& v) {
       for (std::size_t i = 0; i < leaves.size(); ++i) {
@@ -81,6 +82,7 @@ bool vanishes(const Expr& e) {
 
 std::optional<std::complex<double>> value_at(const Expr& e, std::span<const Expr> symbols, std::span<const double> point) {
   const EvaluationPlan plan({&e, 1});
+  const BriefFaults brief;
   try {
     const auto r = GraphEvaluator<ComplexDomain>().run(plan, [&](const Expr& s, std::complex<double>& v) {
       for (std::size_t i = 0; i < symbols.size(); ++i) {

@@ -9,6 +9,7 @@
 #include "algebra/kernel_ring.hpp"
 #include "algebra/linear_terms.hpp"
 #include "algebra/polynomial/work.hpp"
+#include "algebra/reduced_conditions.hpp"
 #include "boreon/algebra.hpp"
 #include "boreon/bindings.hpp"
 #include "boreon/calculus.hpp"
@@ -24,6 +25,7 @@
 #include "calculus/integral/verify.hpp"
 #include "calculus/series/expansion.hpp"
 #include "calculus/series/limit_engine.hpp"
+#include "expr/canonical.hpp"
 
 namespace boreon {
 namespace {
@@ -353,9 +355,128 @@ bool confirmed(const Expr& term, const Symbol& k, const Expr& from, const Expr& 
   return points > 0;
 }
 
-}  // namespace
+template <class F>
+std::optional<Expr> guarded(const F& f) {
+  try {
+    const poly::WorkLimit limit(100000000U);
+    return f();
+  } catch (const Error&) {
+  } catch (const UnknownSign&) {
+  } catch (const NoLimit&) {
+  } catch (const NoExpansion&) {
+  }
+  return std::nullopt;
+}
 
-SumResult sum_with_report(const Expr& term, const Expr& index, const Expr& from, const Expr& to, std::span<const Expr> conditions) {
+// The base of a power with the index in its exponent.
+std::optional<Expr> base_of_geometric(const Expr& term, const Symbol& k) {
+  std::optional<Expr> base;
+  postorder(term, [&](const Expr& e) {
+    if (e.is(Kind::power) && depends_on(e.operands()[1], k) && !depends_on(e.operands()[0], k)) base = e.operands()[0];
+    if (e.is(Kind::product)) {
+      for (const auto [b, x] : Parts(e)) {
+        if (depends_on(x, k) && !depends_on(b, k)) base = b;
+      }
+    }
+  });
+  return base;
+}
+
+SumResult closed_sum(const Expr& term, const Expr& index, const Expr& from, const Expr& to, std::span<const Expr> conditions);
+
+// One sum and the ways that are tried on it. What a way returns counts once it is confirmed on numbers.
+class Summation {
+ public:
+  Summation(const Expr& term, const Expr& index, const Symbol& k, const Expr& from, const Expr& to, std::span<const Expr> conditions)
+      : term_(term), index_(index), k_(k), from_(from), to_(to), conditions_(conditions), signs_(conditions, true), endless_(to.is_constant(ConstantCode::infinity)) {}
+
+  SumResult run(SumResult unevaluated) {
+    out_ = std::move(unevaluated);
+    if (accept(guarded([&] { return by_antidifference(); }), "Gosper's algorithm")) return out_;
+    out_.conditions.clear();
+    if (accept(guarded([&] { return rational_sum(term_, k_, from_, to_); }), "partial fractions and polygamma functions")) return out_;
+    if (endless_) {
+      if (accept(guarded([&] { return classical_series(term_, k_, from_, signs_, out_.conditions); }), "a classical series")) return out_;
+      out_.conditions.clear();
+    }
+    if (accept(term_by_term(), "term by term")) return out_;
+    out_.conditions.clear();
+    return out_;
+  }
+
+ private:
+  bool accept(const std::optional<Expr>& v, const char* method) {
+    if (!v || has_undefined(*v)) return false;
+    std::vector<Expr> all(conditions_.begin(), conditions_.end());
+    for (const Decision& d : signs_.decisions()) all.push_back(condition_of(d));
+    all.insert(all.end(), out_.conditions.begin(), out_.conditions.end());
+    SimplifyOptions o;
+    o.conditions = all;
+    o.work = 800;
+    const Expr value = simplify(*v, o);
+    std::size_t points = 0;
+    if (!confirmed(term_, k_, from_, to_, value, all, points)) return false;
+    out_.value = substitute(value, {{k_, index_}}, Unused::allowed);
+    out_.closed = true;
+    out_.points = points;
+    out_.method = method;
+    for (const Decision& d : signs_.decisions()) out_.conditions.push_back(condition_of(d));
+    return true;
+  }
+
+  std::optional<Expr> by_antidifference() {
+    const auto s = antidifference(term_, k_);
+    if (!s) return std::nullopt;
+    const Expr start = substitute(*s, {{k_, from_}}, Unused::allowed);
+    if (!endless_) return substitute(*s, {{k_, to_ + 1}}, Unused::allowed) - start;
+    const Symbol n("_n", {Assumption::positive});
+    Expr limit;
+    try {
+      limit = one_sided_limit(substitute(*s, {{k_, n}}, Unused::allowed), n, infinity(), true, signs_);
+    } catch (const UnknownSign&) {
+      limit = infinity();
+    } catch (const NoExpansion&) {
+      limit = infinity();
+    }
+    const bool known = limit.is_integer(0) || !depends_on(limit, n);
+    if (known && !has_undefined(limit) && !is_infinite(limit)) return limit - start;
+    // powers of a base of unknown size: it is assumed that they converge
+    const auto base = base_of_geometric(term_, k_);
+    if (!base || base->is_number()) return std::nullopt;
+    out_.conditions.push_back(less(abs(*base), 1));
+    return -start;
+  }
+
+  std::optional<Expr> term_by_term() {
+    const Expr g = expand(term_);
+    if (!g.is(Kind::sum) || g.operands().size() >= 20) return std::nullopt;
+    Expr value = 0;
+    for (const Expr& e : terms_of(g)) {
+      SumResult part;
+      try {
+        part = closed_sum(e, k_, from_, to_, conditions_);
+      } catch (const Error&) {
+        return std::nullopt;
+      }
+      if (!part.closed) return std::nullopt;
+      value += part.value;
+      for (const Expr& c : part.conditions) out_.conditions.push_back(c);
+    }
+    return value;
+  }
+
+  const Expr& term_;
+  const Expr& index_;
+  const Symbol& k_;
+  const Expr& from_;
+  const Expr& to_;
+  std::span<const Expr> conditions_;
+  Signs signs_;
+  bool endless_;
+  SumResult out_;
+};
+
+SumResult closed_sum(const Expr& term, const Expr& index, const Expr& from, const Expr& to, std::span<const Expr> conditions) {
   if (!index.is(Kind::symbol)) throw Error(ErrorKind::usage, "a sum is taken over a symbol");
   if (depends_on(from, index) || depends_on(to, index)) throw Error(ErrorKind::usage, "the limits of a sum must not contain its index");
   // the index stands for whole numbers, whatever it was declared to be
@@ -363,9 +484,8 @@ SumResult sum_with_report(const Expr& term, const Expr& index, const Expr& from,
   const Expr t = substitute(evaluate_derivatives(term), {{index, k}}, Unused::allowed);
   SumResult out;
   out.value = unevaluated_sum(term, index, from, to);
-  const bool endless = to.is_constant(ConstantCode::infinity);
   if (!depends_on(t, k)) {
-    if (endless) throw Error(ErrorKind::domain, "the sum diverges: its terms do not go to zero");
+    if (to.is_constant(ConstantCode::infinity)) throw Error(ErrorKind::domain, "the sum diverges: its terms do not go to zero");
     out.value = t * (to - from + 1);
     out.closed = true;
     out.method = "a constant term";
@@ -377,105 +497,21 @@ SumResult sum_with_report(const Expr& term, const Expr& index, const Expr& from,
     const Symbol n("_end", {Assumption::integer});
     std::vector<Expr> with_end(conditions.begin(), conditions.end());
     with_end.push_back(greater_equal(n, from));
-    SumResult general = sum_with_report(term, index, from, n, with_end);
+    SumResult general = closed_sum(term, index, from, n, with_end);
     if (!general.closed) return out;
     general.value = substitute(general.value, {{n, to}}, Unused::allowed);
     for (Expr& c : general.conditions) c = substitute(c, {{n, to}}, Unused::allowed);
-    std::erase_if(general.conditions, [](const Expr& c) { return c.is_constant(ConstantCode::true_value); });
-    if (!has_undefined(general.value)) return general;
-    return out;
+    return has_undefined(general.value) ? out : general;
   }
-  Signs signs(conditions, true);
-  const auto accept = [&](const std::optional<Expr>& v, const char* method) {
-    if (!v || has_undefined(*v)) return false;
-    std::vector<Expr> all(conditions.begin(), conditions.end());
-    for (const Decision& d : signs.decisions()) all.push_back(condition_of(d));
-    all.insert(all.end(), out.conditions.begin(), out.conditions.end());
-    SimplifyOptions o;
-    o.conditions = all;
-    o.work = 800;
-    Expr value = simplify(*v, o);
-    std::size_t points = 0;
-    if (!confirmed(t, k, from, to, value, all, points)) return false;
-    out.value = substitute(value, {{k, index}}, Unused::allowed);
-    out.closed = true;
-    out.points = points;
-    out.method = method;
-    for (const Decision& d : signs.decisions()) out.conditions.push_back(condition_of(d));
-    return true;
-  };
-  const auto guarded = [](const auto& f) -> std::optional<Expr> {
-    try {
-      const poly::WorkLimit limit(100000000U);
-      return f();
-    } catch (const Error&) {
-    } catch (const UnknownSign&) {
-    } catch (const NoLimit&) {
-    } catch (const NoExpansion&) {
-    }
-    return std::nullopt;
-  };
-  const auto by_antidifference = guarded([&]() -> std::optional<Expr> {
-    const auto s = antidifference(t, k);
-    if (!s) return std::nullopt;
-    const Expr start = substitute(*s, {{k, from}}, Unused::allowed);
-    if (!endless) return substitute(*s, {{k, to + 1}}, Unused::allowed) - start;
-    const Symbol n("_n", {Assumption::positive});
-    // powers of a base of unknown size: assume that it converges
-    Expr at_infinity = substitute(*s, {{k, n}}, Unused::allowed);
-    Expr limit;
-    try {
-      limit = one_sided_limit(at_infinity, n, infinity(), true, signs);
-    } catch (const UnknownSign&) {
-      limit = infinity();
-    } catch (const NoExpansion&) {
-      limit = infinity();
-    }
-    if (limit.is_constant(ConstantCode::infinity) || !(limit.is_integer(0) || !depends_on(limit, n))) limit = undefined();
-    if (has_undefined(limit) || limit == -infinity() || limit.is_constant(ConstantCode::infinity)) {
-      std::optional<Expr> base;
-      postorder(t, [&](const Expr& e) {
-        if (e.is(Kind::power) && depends_on(e.operands()[1], k) && !depends_on(e.operands()[0], k)) base = e.operands()[0];
-        if (e.is(Kind::product)) {
-          for (const auto [b, x] : Parts(e)) {
-            if (depends_on(x, k) && !depends_on(b, k)) base = b;
-          }
-        }
-      });
-      if (!base || base->is_number()) return std::nullopt;
-      out.conditions.push_back(less(abs(*base), 1));
-      return -start;
-    }
-    return limit - start;
-  });
-  if (accept(by_antidifference, "Gosper's algorithm")) return out;
-  out.conditions.clear();
-  if (accept(guarded([&] { return rational_sum(t, k, from, to); }), "partial fractions and polygamma functions")) return out;
-  if (endless) {
-    if (accept(guarded([&] { return classical_series(t, k, from, signs, out.conditions); }), "a classical series")) return out;
-    out.conditions.clear();
-  }
-  const Expr g = expand(t);
-  if (g.is(Kind::sum) && g.operands().size() < 20) {
-    Expr value = 0;
-    bool all = true;
-    for (const Expr& e : terms_of(g)) {
-      if (!all) break;
-      SumResult part;
-      try {
-        part = sum_with_report(e, k, from, to, conditions);
-      } catch (const Error&) {
-        all = false;
-        break;
-      }
-      all = part.closed;
-      value += part.value;
-      for (const Expr& c : part.conditions) out.conditions.push_back(c);
-    }
-    if (all && accept(value, "term by term")) return out;
-    out.conditions.clear();
-  }
-  return out;
+  return Summation(t, index, k, from, to, conditions).run(std::move(out));
+}
+
+}  // namespace
+
+SumResult sum_with_report(const Expr& term, const Expr& index, const Expr& from, const Expr& to, std::span<const Expr> conditions) {
+  SumResult result = closed_sum(term, index, from, to, conditions);
+  result.conditions = reduced_conditions(result.conditions, conditions);
+  return result;
 }
 
 Expr sum(const Expr& term, const Expr& k, const Expr& from, const Expr& to, std::span<const Expr> conditions) { return sum_with_report(term, k, from, to, conditions).value; }

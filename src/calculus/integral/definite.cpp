@@ -8,6 +8,7 @@
 #include <functional>
 
 #include "algebra/polynomial/work.hpp"
+#include "algebra/reduced_conditions.hpp"
 #include "algebra/simplify/transforms.hpp"
 #include "boreon/algebra.hpp"
 #include "boreon/bindings.hpp"
@@ -26,6 +27,7 @@
 #include "calculus/integral/families.hpp"
 #include "calculus/integral/forms.hpp"
 #include "calculus/integral/integrator.hpp"
+#include "calculus/integral/tidy_result.hpp"
 #include "calculus/integral/verify.hpp"
 #include "calculus/series/expansion.hpp"
 #include "calculus/series/limit_engine.hpp"
@@ -96,8 +98,9 @@ Expr limit_of(const Expr& F, const Symbol& x, const Expr& place, bool above, Sig
 // F at the ends and at every place in between where F or f may jump or be singular.
 std::optional<DefiniteValue> by_antiderivative(const DefiniteProblem& p, Signs& signs, Outcome& out, bool principal_value) {
   Integrator in(signs);
-  const auto F = in(p.integrand, p.x);
+  auto F = in(p.integrand, p.x);
   if (!F) return std::nullopt;
+  F = exponential_integrals_paired(*F);
   if (check_antiderivative(p.integrand, *F, p.x, signs.conditions(), 4, 20260102).verdict == Verdict::disagrees) return std::nullopt;
   out.antiderivative = *F;
   out.variable = p.x;
@@ -370,9 +373,23 @@ Expr shortened(const Expr& value, const std::vector<Expr>& conditions) {
   }
 }
 
-}  // namespace
-
-namespace {
+// The conditions without their exclusion of one value of a parameter, at which what they are for holds as well: k < 1
+// becomes k <= 1, k != 0 goes.
+void extend(std::vector<Expr>& conditions, const Exceptional& place, std::span<const Expr> given) {
+  std::vector<Expr> wider;
+  for (const Expr& c : reduced_conditions(conditions, given)) {
+    if (!c.is(Kind::relation)) {
+      wider.push_back(c);
+      continue;
+    }
+    const Expr d = c.operands()[1] - c.operands()[0];
+    const auto line = linear_in(d, Symbol::from(place.parameter));
+    const bool there = line && line->slope.is_number() && expand(substitute(d, {{place.parameter, place.value}}, Unused::allowed)).is_integer(0);
+    if (there && c.relation_op() == RelationOp::not_equal) continue;
+    wider.push_back(there && c.relation_op() == RelationOp::less ? less_equal(c.operands()[0], c.operands()[1]) : c);
+  }
+  conditions = std::move(wider);
+}
 
 constexpr int deepest_exception = 2;
 
@@ -450,6 +467,8 @@ IntegralResult definite(const Expr& f, const Expr& variable, const Expr& from, c
     Outcome outcome;
     Evidence check;
   };
+  const std::vector<Symbol> parameters = free_symbols(unevaluated_integral(e, x, from, to));
+  const bool real_integrand = !parameters.empty() && !has_imaginary_unit(e) && std::all_of(parameters.begin(), parameters.end(), [](const Symbol& s) { return is_real(s); });
   std::vector<Case> cases;
   std::vector<std::vector<int>> open{{}};
   while (!open.empty() && cases.size() < most_cases) {
@@ -460,14 +479,20 @@ IntegralResult definite(const Expr& f, const Expr& variable, const Expr& from, c
       if (round == Round::own_methods && options.methods.empty()) continue;
       c.outcome = one_case(problem, options, script, round);
       c.check = {};
+      bool not_real = false;
       const std::vector<Expr> conditions = conditions_of(options, c.outcome);
       if (c.outcome.kind == Outcome::Kind::divergent && contradicts(e, x, from, to, conditions)) c.outcome.kind = Outcome::Kind::none;
       if (c.outcome.kind != Outcome::Kind::value) {
         if (round == Round::own_methods) continue;
         break;
       }
-      c.outcome.value = shortened(c.outcome.value, conditions);
-      if (!options.principal_value) c.check = check_definite(e, x, from, to, c.outcome.value, conditions, {std::min<std::size_t>(options.points, 5), options.seed});
+      c.outcome.value = exponential_integrals_paired(shortened(c.outcome.value, conditions));
+      if (!options.principal_value) c.check = check_definite(e, x, from, to, c.outcome.value, conditions, {std::min<std::size_t>(options.points, 5), options.seed, &not_real});
+      // a formula for an integrand that leaves the real numbers is no value of a real integral: its case is left out
+      if (not_real && c.check.verdict == Verdict::untested && real_integrand) {
+        c.outcome.kind = Outcome::Kind::none;
+        break;
+      }
       if (c.check.verdict == Verdict::untested && c.outcome.antiderivative && !c.outcome.ends.empty() && !options.principal_value) {
         // where quadrature fails, on slow or oscillating tails: the antiderivative close to its limits
         const Expr F = substitute(*c.outcome.antiderivative, {{*c.outcome.variable, x}}, Unused::allowed);
@@ -529,6 +554,7 @@ IntegralResult definite(const Expr& f, const Expr& variable, const Expr& from, c
   // zeros first: they are special cases of what follows
   IntegralOptions inner = options;
   std::vector<IntegralException> exceptions;
+  std::vector<Exceptional> covered;  // places at which the value holds as well
   const auto at_value = [&](const Exceptional& x0) {
     for (const IntegralException& known : exceptions) {
       if (known.when == equal(x0.parameter, x0.value)) return;
@@ -563,6 +589,7 @@ IntegralResult definite(const Expr& f, const Expr& variable, const Expr& from, c
       same = r.status == IntegralStatus::exact && !has_infinity(v) && vanishes(v - r.value);
     } catch (const Error&) {
     }
+    if (same && r.conditions.empty()) covered.push_back(x0);
     if (!same) exceptions.push_back({when, r.status == IntegralStatus::divergent ? undefined() : r.value});
   };
   for (const Exceptional& x0 : exceptional_parameters(result.value, e, x, options.conditions)) at_value(x0);
@@ -573,6 +600,7 @@ IntegralResult definite(const Expr& f, const Expr& variable, const Expr& from, c
   for (const Decision& d : found->outcome.decisions) {
     for (const Exceptional& x0 : zeros_of_parameters(d.of, x, options.conditions)) at_value(x0);
   }
+  for (const Exceptional& x0 : covered) extend(result.conditions, x0, options.conditions);
   result.exceptions = std::move(exceptions);
   for (const Case& c : cases) {
     if (&c == &*found || c.outcome.decisions.empty() || c.outcome.kind == Outcome::Kind::none) continue;
@@ -585,7 +613,9 @@ IntegralResult definite(const Expr& f, const Expr& variable, const Expr& from, c
 }  // namespace
 
 IntegralResult integrate(const Expr& f, const Expr& variable, const Expr& from, const Expr& to, const IntegralOptions& options) {
-  return definite(f, variable, from, to, options, 0);
+  IntegralResult result = definite(f, variable, from, to, options, 0);
+  tidy(result, options.conditions);
+  return result;
 }
 
 Expr integral(const Expr& f, const Expr& x, const Expr& from, const Expr& to, const IntegralOptions& options) { return integrate(f, x, from, to, options).value; }

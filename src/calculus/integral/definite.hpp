@@ -21,6 +21,7 @@ struct Impulses {
 struct DefiniteCheck {
   std::size_t points = 3;
   std::uint64_t seed = 20260101;
+  bool* not_real = nullptr;  ///< set where quadrature failed because the integrand has no real value somewhere
 };
 /// Compares the value with quadrature at random parameters under the conditions.
 [[nodiscard]] Evidence check_definite(const Expr& f, const Symbol& x, const Expr& from, const Expr& to, const Expr& value, std::span<const Expr> conditions,

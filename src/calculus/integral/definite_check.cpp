@@ -40,6 +40,7 @@ Evidence check_definite(const Expr& f, const Symbol& x, const Expr& from, const 
     }
     if (!q.converged) {
       ++out.skipped;
+      if (how.not_real != nullptr && !q.reason.empty()) *how.not_real = true;
       continue;
     }
     const double error = std::abs(*claimed - std::complex<double>(q.value));

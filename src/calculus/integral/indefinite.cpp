@@ -15,8 +15,10 @@
 #include "boreon/simplify.hpp"
 #include "boreon/text.hpp"
 #include "calculus/integral/exceptional.hpp"
+#include "calculus/integral/forms.hpp"
 #include "calculus/integral/integrator.hpp"
 #include "calculus/integral/liouville.hpp"
+#include "calculus/integral/tidy_result.hpp"
 #include "calculus/integral/verify.hpp"
 #include "calculus/series/expansion.hpp"
 #include "calculus/series/limit_engine.hpp"
@@ -55,47 +57,6 @@ Expr shortened(const Expr& F, const Expr& f, const Symbol& x, const std::vector<
   } catch (const Error&) {
     return clean;
   }
-}
-
-// c*Ei(u) - c*Ei(-u) = 2*c*Shi(u), c*Ei(u) + c*Ei(-u) = 2*c*Chi(abs(u)) for real u, factors of both included (6.2.15, 6.2.16).
-Expr exponential_integrals_paired(const Expr& F) {
-  struct Term {
-    Expr coefficient;
-    Expr factor;
-    Expr argument;
-    bool used = false;
-  };
-  std::vector<Term> terms;
-  std::vector<Expr> rest;
-  for (const LinearTerm& t : linear_terms(F)) {
-    std::optional<Expr> argument;
-    if (is_call_of(t.term, "Ei")) argument = t.term.operands()[0];
-    if (t.term.is(Kind::product)) {
-      for (const auto [base, exponent] : Parts(t.term)) {
-        if (is_call_of(base, "Ei") && exponent.is_integer(1)) argument = base.operands()[0];
-      }
-    }
-    if (argument && is_real(*argument)) {
-      terms.push_back({Expr(t.coefficient), t.term / Ei(*argument), *argument});
-    } else {
-      rest.push_back(Expr(t.coefficient) * t.term);
-    }
-  }
-  bool any = false;
-  for (Term& a : terms) {
-    for (Term& b : terms) {
-      if (a.used || b.used || &a == &b || !(a.factor == b.factor) || !(expand(a.argument + b.argument).is_integer(0))) continue;
-      const bool difference = (a.coefficient + b.coefficient).is_integer(0);
-      if (!difference && !(a.coefficient == b.coefficient)) continue;
-      rest.push_back(2 * a.coefficient * a.factor * (difference ? Shi(a.argument) : Chi(abs(a.argument))));
-      a.used = b.used = any = true;
-    }
-  }
-  if (!any) return F;
-  for (const Term& t : terms) {
-    if (!t.used) rest.push_back(t.coefficient * t.factor * Ei(t.argument));
-  }
-  return add(rest);
 }
 
 std::optional<Found> search(const Expr& f, const Symbol& x, const IntegralOptions& options, std::vector<int> script) {
@@ -239,6 +200,7 @@ IntegralResult integrate(const Expr& f, const Expr& variable, const IntegralOpti
   if (has_special_function(found->value) && !has_special_function(e)) result.reason = no_elementary_form(e, x).value_or("");
   for (const Decision& d : found->decisions) result.conditions.push_back(condition_of(d));
   if (options.exceptions) add_exceptions(e, x, options, *found, result);
+  tidy(result, options.conditions);
   return result;
 }
 

@@ -11,6 +11,7 @@
 #include "boreon/text.hpp"
 #include "boreon/traverse.hpp"
 #include "calculus/integral/breaks.hpp"
+#include "calculus/integral/tidy_result.hpp"
 #include "calculus/signs.hpp"
 
 namespace boreon {
@@ -157,10 +158,12 @@ IntegralResult integrate(const Expr& f, std::span<const IntegralRange> ranges, c
     }
   }
   IntegralResult result = in_given_order(f, ranges, options);
+  tidy(result, options.conditions);
   if (result.status == IntegralStatus::unevaluated) {
     if (const auto other = exchanged(ranges)) {
       IntegralResult second = in_given_order(f, *other, options);
       if (second.status == IntegralStatus::exact) {
+        tidy(second, options.conditions);
         second.steps.insert(second.steps.begin(), "the order of the two inner integrations exchanged");
         return second;
       }

@@ -24,6 +24,7 @@ constexpr double needed_digits = 8;
 
 std::optional<std::complex<double>> certified_value(const Expr& e, std::span<const Expr> symbols, std::span<const double> point) {
   const EvaluationPlan plan({&e, 1});
+  const BriefFaults brief;
   for (const long precision : {96L, 300L, 1000L}) {
     try {
       auto r = GraphEvaluator<BallDomain>(BallDomain{precision}).run(plan, [&](const Expr& s, Ball& v) {

@@ -1,0 +1,34 @@
+#include "calculus/integral/tidy_result.hpp"
+
+#include <algorithm>
+
+#include "algebra/reasoner.hpp"
+#include "algebra/reduced_conditions.hpp"
+
+namespace boreon {
+
+void tidy(IntegralResult& result, std::span<const Expr> given) {
+  result.conditions = reduced_conditions(result.conditions, given);
+  for (IntegralException& e : result.exceptions) e.when = conjunction(reduced_conditions({&e.when, 1}, given));
+  std::vector<IntegralException> kept;
+  for (std::size_t i = 0; i < result.exceptions.size(); ++i) {
+    const IntegralException& narrow = result.exceptions[i];
+    std::vector<Expr> there(given.begin(), given.end());
+    there.push_back(narrow.when);
+    const Reasoner reasoner(there);
+    bool covered = std::any_of(kept.begin(), kept.end(), [&](const IntegralException& k) { return k.when == narrow.when && k.value == narrow.value; });
+    for (std::size_t k = i + 1; k < result.exceptions.size() && !covered; ++k) {
+      const IntegralException& wide = result.exceptions[k];
+      const Reasoner::Truth holds = reasoner.decide(wide.when);
+      if (wide.value == narrow.value) {
+        covered = holds == Reasoner::Truth::yes;
+      } else if (holds != Reasoner::Truth::no) {
+        break;  // between the two there may be another value
+      }
+    }
+    if (!covered) kept.push_back(narrow);
+  }
+  result.exceptions = std::move(kept);
+}
+
+}  // namespace boreon
