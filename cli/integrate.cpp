@@ -61,6 +61,7 @@ Answer by_quadrature(const Request& r, const Expr& f, const std::vector<Integral
   const IntegralRange& last = ranges.back();
   QuadratureOptions o;
   o.breaks = places_to_split(integrand, last.variable, *last.from, *last.to, b);
+  o.certify = true;
   Answer a;
   a.json["status"] = "approximate";
   if (r.digits.get() > 15) {
@@ -77,8 +78,9 @@ Answer by_quadrature(const Request& r, const Expr& f, const std::vector<Integral
                                                               : fmt::format("the integrand has no real value somewhere in the range: {}", q.reason));
   const double digits = q.value == 0 ? 15 : std::min(15.0, -std::log10(std::max(q.error, 1e-16 * std::abs(q.value)) / std::abs(q.value)));
   a.json["result"] = fmt::format("{}", q.value);
-  a.json["check"] = {{"method", "quadrature, estimated error"}, {"points", q.evaluations}, {"digits", digits}, {"worst", {{"error", q.error}}}, {"verdict", "untested"}};
-  a.text = fmt::format("  {:.15g}\nquadrature with {} evaluations, estimated error {:.2g}\n", q.value, q.evaluations, q.error);
+  a.json["check"] = {{"method", q.certified ? "enclosed in ball arithmetic" : "quadrature, estimated error"}, {"points", q.evaluations}, {"digits", digits}, {"worst", {{"error", q.error}}},
+                     {"verdict", q.certified ? "agrees" : "untested"}};
+  a.text = fmt::format("  {:.15g}\nquadrature with {} evaluations, {} {:.2g}\n", q.value, q.evaluations, q.certified ? "enclosed in ball arithmetic: the error is at most" : "estimated error", q.error);
   return a;
 }
 

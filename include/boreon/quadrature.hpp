@@ -14,11 +14,15 @@ struct QuadratureOptions {
   double tolerance = 1e-11;  ///< relative
   /// Places inside the range where the integrand is singular, jumps or has a kink.
   std::vector<Expr> breaks = {};
+  /// Enclose the integral in ball arithmetic as well (some tenths of a second): the last word where that succeeds, which
+  /// takes a finite range on which the integrand is analytic almost everywhere.
+  bool certify = false;
 };
 
 struct QuadratureResult {
   double value = 0;
-  double error = 0;  ///< estimate of the absolute error
+  double error = 0;  ///< estimate of the absolute error; a bound if `certified`
+  bool certified = false;
   std::size_t evaluations = 0;
   std::string reason;      ///< where it did not converge: why the integrand has no real value somewhere, if it has none
   bool converged = false;  ///< whether the estimate is within about a hundred times the tolerance

@@ -1,6 +1,7 @@
 // Constructors of canonical sums and products, for use inside the graph.
 #pragma once
 
+#include <optional>
 #include <span>
 
 #include "boreon/expr.hpp"
@@ -18,6 +19,16 @@ struct Scaled {
   Expr rest;
 };
 [[nodiscard]] Scaled split_coefficient(const Expr& e);
+
+/// re + im*i with exact rational parts.
+struct Gaussian {
+  Number re;
+  Number im;
+  friend Gaussian operator*(const Gaussian& a, const Gaussian& b) { return {a.re * b.re - a.im * b.im, a.re * b.im + a.im * b.re}; }
+  [[nodiscard]] Expr expression() const;
+};
+/// A sum of a number and a multiple of the imaginary unit, both exact and neither zero; nothing otherwise.
+[[nodiscard]] std::optional<Gaussian> as_gaussian(const Expr& e);
 
 [[nodiscard]] bool is_infinite(const Expr& e);  ///< infinity or -infinity (or a number times it)
 

@@ -1,5 +1,6 @@
 // Canonical powers. Each rule states where it is valid; powers are principal values, x^a = exp(a*log(x)).
 #include <cmath>
+#include <cstdlib>
 #include <vector>
 
 #include "boreon/catalogue.hpp"
@@ -106,6 +107,17 @@ Expr number_power(const Number& base, const Number& exponent, const Expr& base_e
   return result;
 }
 
+// (1 + i)^2 = 2*i, 1/(1 + i) = 1/2 - i/2
+Expr gaussian_power(const Gaussian& z, std::int64_t n) {
+  Gaussian result{1, 0};
+  for (std::int64_t k = 0; k < std::abs(n); ++k) result = result * z;
+  if (n < 0) {
+    const Number size = result.re * result.re + result.im * result.im;
+    result = {result.re / size, -result.im / size};
+  }
+  return result.expression();
+}
+
 Expr imaginary_power(std::int64_t n) {
   switch (((n % 4) + 4) % 4) {
     case 0: return 1;
@@ -147,6 +159,16 @@ Expr power_of_product(const Expr& base, const Expr& exponent) {
 }
 
 }  // namespace
+
+Expr Gaussian::expression() const { return Expr(re) + Expr(im) * imaginary_unit(); }
+
+std::optional<Gaussian> as_gaussian(const Expr& e) {
+  if (!e.is(Kind::sum) || e.operands().size() != 3 || !e.operands()[1].is_constant(ConstantCode::imaginary)) return std::nullopt;
+  const Number& re = e.operands()[0].number();
+  const Number& im = e.operands()[2].number();
+  if (re.is_zero() || !re.is_exact() || !im.is_exact()) return std::nullopt;
+  return Gaussian{re, im};
+}
 
 Expr power(const Expr& base, const Expr& exponent) {
   if (exponent.is_integer(1)) return base;
@@ -200,6 +222,9 @@ Expr power(const Expr& base, const Expr& exponent) {
   }
   if (base.is(Kind::call) && exponent.word()) {
     if (Expr result; base.function().power_rule != nullptr && base.function().power_rule(base.operands(), exponent, result)) return result;
+  }
+  if (const auto n = exponent.word(); n && std::abs(*n) <= 64) {
+    if (const auto z = as_gaussian(base)) return gaussian_power(*z, *n);
   }
   // (a - b)^2 = (b - a)^2: one of them stands
   if (const auto n = exponent.word(); n && *n % 2 == 0 && base.is(Kind::sum) && points_backwards(base)) return plain(reversed(base), exponent);

@@ -46,8 +46,11 @@ class ProductBuilder {
     // Merging can make an exponent integral, which may take a power apart again: (x*y)^(1/2)*(x*y)^(1/2). Each round
     // removes at least one entry with a fractional exponent, so this ends.
     join_exponentials();
-    while (merge()) {
-    }
+    join_gaussian();
+    do {
+      while (merge()) {
+      }
+    } while (join_radicals());
     for (const Entry& e : entries_) {
       if (e.base.is_constant(ConstantCode::undefined)) return undefined();
     }
@@ -172,6 +175,39 @@ class ProductBuilder {
     for (const Expr& e : joined) multiply(e);
   }
 
+  // sqrt(2)*sqrt(3) = sqrt(6): roots of positive whole numbers with one exponent are one root. Each round removes one.
+  bool join_radicals() {
+    const auto radical = [](const Entry& e) {
+      return e.base.is_number() && e.base.number().is_exact() && e.base.number().sign() > 0 && e.exponent.is_number() && e.exponent.number().is_exact() && !e.exponent.number().is_integer();
+    };
+    for (std::size_t i = 0; i < entries_.size(); ++i) {
+      if (!radical(entries_[i])) continue;
+      for (std::size_t k = i + 1; k < entries_.size(); ++k) {
+        if (!radical(entries_[k]) || !(entries_[k].exponent == entries_[i].exponent)) continue;
+        const Number both = entries_[i].base.number() * entries_[k].base.number();
+        if (!both.word()) continue;  // squares are taken out of machine words only
+        const Expr root = power(Expr(both), entries_[i].exponent);
+        entries_.erase(entries_.begin() + static_cast<std::ptrdiff_t>(k));
+        entries_.erase(entries_.begin() + static_cast<std::ptrdiff_t>(i));
+        multiply(root);
+        return true;
+      }
+    }
+    return false;
+  }
+
+  // (2 + 3i)*(1 - i) = 5 + i
+  void join_gaussian() {
+    const auto whole = [](const Entry& e) { return e.exponent.is_integer(1) && as_gaussian(e.base).has_value(); };
+    if (std::count_if(entries_.begin(), entries_.end(), whole) < 2) return;
+    Gaussian all{1, 0};
+    for (const Entry& e : entries_) {
+      if (whole(e)) all = all * *as_gaussian(e.base);
+    }
+    std::erase_if(entries_, whole);
+    multiply(all.expression());
+  }
+
   // infinity times numbers and things of known sign
   bool infinite(Expr& result) const {
     const bool any = std::any_of(entries_.begin(), entries_.end(), [](const Entry& e) { return e.base.is_constant(ConstantCode::infinity); });
@@ -206,8 +242,8 @@ namespace {
 // A factor that no rule of products takes apart or joins with a different factor.
 bool plain_factor(const Expr& e) {
   switch (e.kind()) {
+    case Kind::sum: return !as_gaussian(e);
     case Kind::symbol:
-    case Kind::sum:
     case Kind::unknown_call:
     case Kind::piecewise: return true;
     case Kind::call: return e.function().power_rule == nullptr;

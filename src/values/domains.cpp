@@ -2,6 +2,7 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <cmath>
 #include <numbers>
 
@@ -15,6 +16,16 @@ std::string shown(const Expr& e) { return to_text(e, {120}); }
 
 bool finite(double x) { return std::isfinite(x); }
 
+thread_local int brief_depth = 0;
+
+std::string left(const Expr& e, const std::string& reason) { return fmt::format("{} leaves its domain: {}", shown(e), reason); }
+
+// The message costs a hundred times what the value would have: it is made where somebody reads it.
+template <class Message>
+[[noreturn]] void domain_error(const Message& message) {
+  throw Error(ErrorKind::domain, brief_depth > 0 ? std::string("a value outside the domain") : message());
+}
+
 template <class T>
 bool compare_values(RelationOp op, const T& a, const T& b) {
   switch (op) {
@@ -27,6 +38,9 @@ bool compare_values(RelationOp op, const T& a, const T& b) {
 }
 
 }  // namespace
+
+BriefFaults::BriefFaults() { ++brief_depth; }
+BriefFaults::~BriefFaults() { --brief_depth; }
 
 void no_numeric_value(const Expr& e) {
   if (e.is(Kind::unknown_call)) {
@@ -43,7 +57,9 @@ void no_numeric_value(const Expr& e) {
                                                                              : "its symbols need values"));
 }
 
-void left_domain(const Expr& e, const std::string& reason) { throw Error(ErrorKind::domain, fmt::format("{} leaves its domain: {}", shown(e), reason)); }
+void left_domain(const Expr& e, const char* reason) {
+  domain_error([&] { return left(e, reason); });
+}
 
 double RealDomain::constant(ConstantCode code) {
   switch (code) {
@@ -57,21 +73,19 @@ double RealDomain::constant(ConstantCode code) {
 
 double RealDomain::power(const Expr& base, const Expr& exponent, double b, double e) {
   if (b == 0 && e < 0) {
-    throw Error(ErrorKind::domain, fmt::format("division by zero: {} is 0 in {}^({})", shown(base), shown(base), shown(exponent)));
+    domain_error([&] { return fmt::format("division by zero: {} is 0 in {}^({})", shown(base), shown(base), shown(exponent)); });
   }
   if (e == 0.5) {
-    if (b < 0) throw Error(ErrorKind::domain, fmt::format("sqrt leaves its real domain: {} = {} is negative; complex values are there when asked for", shown(base), b));
+    if (b < 0) domain_error([&] { return fmt::format("sqrt leaves its real domain: {} = {} is negative; complex values are there when asked for", shown(base), b); });
     return std::sqrt(b);
   }
   if (e == -1) return 1 / b;
   const double v = std::pow(b, e);
   if (std::isnan(v) && !std::isnan(b) && !std::isnan(e) && base.is_number()) {
-    throw Error(ErrorKind::domain,
-                fmt::format("{} to the power {} is not real; ask for complex values to get the principal one, or write cbrt(x) for a real cube root", shown(base), shown(exponent)));
+    domain_error([&] { return fmt::format("{} to the power {} is not real; ask for complex values to get the principal one, or write cbrt(x) for a real cube root", shown(base), shown(exponent)); });
   }
   if (std::isnan(v) && !std::isnan(b) && !std::isnan(e)) {
-    throw Error(ErrorKind::domain,
-                fmt::format("{} = {} is negative, so its power {} = {} is not real; complex values are there when asked for", shown(base), b, shown(exponent), e));
+    domain_error([&] { return fmt::format("{} = {} is negative, so its power {} = {} is not real; complex values are there when asked for", shown(base), b, shown(exponent), e); });
   }
   return v;
 }
@@ -79,19 +93,21 @@ double RealDomain::power(const Expr& base, const Expr& exponent, double b, doubl
 double RealDomain::call(const Expr& e, const std::vector<double>& args) {
   const FunctionRow& row = e.function();
   const double v = evaluate_real(row, args);
-  if (std::isnan(v) || (std::isinf(v) && !row.overflows)) {
+  if (!std::isnan(v) && (!std::isinf(v) || row.overflows)) return v;
+  if (std::any_of(args.begin(), args.end(), [](double a) { return std::isnan(a); })) return v;
+  if (!std::isnan(v) && !std::all_of(args.begin(), args.end(), finite)) return v;
+  domain_error([&] {
     std::string values;
-    bool bad_input = false;
     for (std::size_t i = 0; i < args.size(); ++i) {
-      bad_input = bad_input || std::isnan(args[i]);
-      if (e.operands()[i].is_number()) continue;
-      values += fmt::format("{}{} = {}", values.empty() ? "" : ", ", shown(e.operands()[i]), args[i]);
+      if (!e.operands()[i].is_number()) values += fmt::format("{}{} = {}", values.empty() ? "" : ", ", shown(e.operands()[i]), args[i]);
     }
-    if (!bad_input && (std::isnan(v) || std::all_of(args.begin(), args.end(), finite))) {
-      left_domain(e, fmt::format("it needs {}, but {}", row.domain.empty() ? "another argument" : row.domain, values.empty() ? "its argument is outside" : values));
+    // a domain in words helps where the argument is outside; an infinite value is a pole or beyond the range of doubles
+    if (std::isinf(v)) {
+      return fmt::format("{} is infinite or beyond the range of double precision{}{}", shown(e), values.empty() ? "" : " at " + values,
+                         row.domain.empty() ? "" : fmt::format("; it needs {}", row.domain));
     }
-  }
-  return v;
+    return left(e, fmt::format("it needs {}, but {}", row.domain.empty() ? "another argument" : row.domain, values.empty() ? "its argument is outside" : values));
+  });
 }
 
 bool RealDomain::compare(const Expr& e, double a, double b) { return compare_values(e.relation_op(), a, b); }
@@ -102,7 +118,7 @@ ComplexDomain::Value ComplexDomain::constant(ConstantCode code) {
 }
 
 ComplexDomain::Value ComplexDomain::power(const Expr& base, const Expr& exponent, const Value& b, const Value& e) {
-  if (b == 0.0 && e.real() < 0) throw Error(ErrorKind::domain, fmt::format("division by zero: {} is 0 in {}^({})", shown(base), shown(base), shown(exponent)));
+  if (b == 0.0 && e.real() < 0) domain_error([&] { return fmt::format("division by zero: {} is 0 in {}^({})", shown(base), shown(base), shown(exponent)); });
   if (const auto n = exponent.word(); n && std::abs(*n) <= 64) {
     // exact integer powers keep real numbers real
     Value result = 1;
@@ -121,12 +137,12 @@ ComplexDomain::Value ComplexDomain::power(const Expr& base, const Expr& exponent
 
 ComplexDomain::Value ComplexDomain::call(const Expr& e, const std::vector<Value>& args) {
   const Value v = evaluate_complex(e.function(), args);
-  if (std::isnan(v.real()) || std::isnan(v.imag())) {
+  if (!std::isnan(v.real()) && !std::isnan(v.imag())) return v;
+  domain_error([&] {
     std::string values;
     for (std::size_t i = 0; i < args.size(); ++i) values += fmt::format("{}{} = {}{:+}i", i > 0 ? ", " : "", shown(e.operands()[i]), args[i].real(), args[i].imag());
-    left_domain(e, fmt::format("it has no value at {}", values));
-  }
-  return v;
+    return left(e, fmt::format("it has no value at {}", values));
+  });
 }
 
 bool ComplexDomain::compare(const Expr& e, const Value& a, const Value& b) {
@@ -169,7 +185,9 @@ BallDomain::Value BallDomain::call(const Expr& e, const std::vector<Value>& args
 }
 
 bool BallDomain::compare(const Expr& e, const Value& a, const Value& b) {
-  const auto undecided = [&] { throw Error(ErrorKind::convergence, fmt::format("the condition {} cannot be decided: both sides agree to the working precision", shown(e))); };
+  const auto undecided = [&] {
+    throw Error(ErrorKind::convergence, brief_depth > 0 ? std::string("a condition that cannot be decided") : fmt::format("the condition {} cannot be decided: both sides agree to the working precision", shown(e)));
+  };
   switch (e.relation_op()) {
     case RelationOp::less:
       if (arb_lt(a.re(), b.re()) != 0) return true;

@@ -80,6 +80,7 @@ std::vector<double> narrow_places(const Expr& f, const Expr& x, double a, double
     const EvaluationPlan plan({&u.expression, 1});
     GraphEvaluator<RealDomain> evaluator;
     const auto value = [&](double at) {
+      const BriefFaults brief;
       try {
         return evaluator.run(plan, [&](const Expr& e, double& v) {
           if (!(e == x)) return false;

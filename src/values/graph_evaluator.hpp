@@ -18,7 +18,17 @@ namespace boreon {
 /// Throws Error(binding) for a symbol without a value.
 [[noreturn]] void unbound(const Expr& symbol, const Bindings& bindings);
 /// Throws Error(domain): "log(x - 2) leaves its domain (a positive argument): x - 2 = -1".
-[[noreturn]] void left_domain(const Expr& e, const std::string& reason);
+[[noreturn]] void left_domain(const Expr& e, const char* reason);
+
+/// While it lives, faults of this thread carry no message: for loops that evaluate at thousands of points and look at
+/// the kind alone.
+class BriefFaults {
+ public:
+  BriefFaults();
+  ~BriefFaults();
+  BriefFaults(const BriefFaults&) = delete;
+  BriefFaults& operator=(const BriefFaults&) = delete;
+};
 
 /// The nodes below some expressions in an order in which operands come first, with the operands as indices: made once,
 /// evaluated many times.

@@ -108,6 +108,7 @@ struct Problem {
 int integrand(acb_ptr out, const acb_t at, void* data, slong order, slong precision) {
   const auto& problem = *static_cast<const Problem*>(data);
   acb_indeterminate(out);
+  const BriefFaults brief;
   try {
     AnalyticDomain domain;
     domain.precision = precision;

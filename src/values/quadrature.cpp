@@ -8,6 +8,7 @@
 #include <algorithm>
 #include <cmath>
 #include <limits>
+#include <optional>
 
 #include "boreon/error.hpp"
 #include "boreon/evaluate.hpp"
@@ -66,6 +67,8 @@ class Integrand {
     ++count;
     Allowance::use();
     if (nested_) return inside(Expr(Number::exact(x)));
+    std::optional<BriefFaults> brief;
+    if (!reason.empty()) brief.emplace();
     try {
       return evaluator_.run(plan_, [&](const Expr& e, double& v) {
         if (!(e == x_)) throw Error(ErrorKind::binding, e.is(Kind::symbol) ? e.name() + " has no value" : "an unknown function has no value");
@@ -75,7 +78,7 @@ class Integrand {
     } catch (const Error& e) {
       if (e.kind() == ErrorKind::binding || e.kind() == ErrorKind::unsupported || e.kind() == ErrorKind::limit || e.kind() == ErrorKind::interrupted) throw;
       if (reason.empty()) reason = e.message();
-      return std::numeric_limits<double>::quiet_NaN();
+      return undefined();
     }
   }
 
@@ -84,6 +87,7 @@ class Integrand {
     ++count;
     Allowance::use();
     if (nested_) return inside(Expr(Number::exact(midpoint(end.re()) + distance)));
+    const BriefFaults brief;
     try {
       Ball x = end;
       Ball d = Ball::from(std::complex<double>(distance));
@@ -93,8 +97,8 @@ class Integrand {
         return true;
       });
       // What is not real has no part in a real integral.
-      if (!r[0].finite() || arb_contains_zero(r[0].im()) == 0) return std::numeric_limits<double>::quiet_NaN();
-      return midpoint(r[0].re());
+      if (!r[0].finite()) return std::numeric_limits<double>::quiet_NaN();
+      return arb_contains_zero(r[0].im()) == 0 ? undefined() : midpoint(r[0].re());
     } catch (const Error& e) {
       if (e.kind() == ErrorKind::limit || e.kind() == ErrorKind::interrupted) throw;
       return std::numeric_limits<double>::quiet_NaN();
@@ -106,6 +110,14 @@ class Integrand {
   [[nodiscard]] bool nested() const { return nested_; }
 
  private:
+  // A point at which there is no value. Single ones do no harm; an integrand that is not real on a part of its range is not
+  // worth the thousands of points that it would take.
+  double undefined() {
+    constexpr std::size_t enough = 200;
+    if (++undefined_ > enough) throw Undefined{};
+    return std::numeric_limits<double>::quiet_NaN();
+  }
+
   // An integral inside depends on the variable: it is taken anew at each point.
   double inside(const Expr& place) const {
     try {
@@ -117,6 +129,7 @@ class Integrand {
   }
 
   Expr f_;
+  std::size_t undefined_ = 0;
   bool nested_ = false;
   EvaluationPlan plan_;
   Expr x_;
@@ -328,7 +341,25 @@ Piece to_infinity(Integrand& f, const Expr& from, int direction, double toleranc
 
 }  // namespace
 
-QuadratureResult quadrature(const Expr& f, const Expr& x, const Expr& from, const Expr& to, const Bindings& bindings, const QuadratureOptions& options) {
+namespace {
+
+// A rigorous enclosure takes the place of what the rules found; where they disagree, they were wrong.
+void enclose(const Expr& integral, QuadratureResult& out) {
+  constexpr std::uint64_t most_work = 100'000'000;
+  constexpr int digits = 16;
+  try {
+    const Enclosure c = with_budget(most_work, [&] { return certify(integral, {}, digits); });
+    if (!c.imaginary.empty()) return;
+    out.value = std::strtod(c.real.c_str(), nullptr);
+    out.error = c.radius + std::abs(out.value) * std::numeric_limits<double>::epsilon();
+    out.certified = out.converged = true;
+    out.reason.clear();
+  } catch (const Error& e) {
+    if (e.kind() == ErrorKind::interrupted) throw;
+  }
+}
+
+QuadratureResult by_rules(const Expr& f, const Expr& x, const Expr& from, const Expr& to, const Bindings& bindings, const QuadratureOptions& options) {
   const Allowance allowance;
   QuadratureResult out;
   const auto bound = [&](const Expr& e) { return substitute(e, bindings, Unused::allowed); };
@@ -388,6 +419,14 @@ QuadratureResult quadrature(const Expr& f, const Expr& x, const Expr& from, cons
   }
   if (!out.converged) out.reason = integrand.reason;
   out.evaluations = integrand.count;
+  return out;
+}
+
+}  // namespace
+
+QuadratureResult quadrature(const Expr& f, const Expr& x, const Expr& from, const Expr& to, const Bindings& bindings, const QuadratureOptions& options) {
+  QuadratureResult out = by_rules(f, x, from, to, bindings, options);
+  if (options.certify && out.reason.empty()) enclose(substitute(unevaluated_integral(f, x, from, to), bindings, Unused::allowed), out);
   return out;
 }
 

@@ -1,9 +1,12 @@
 // Numbers: evaluation, domains, certified digits, and the cross-check's power to fail.
 #include <doctest/doctest.h>
 
+#include <cmath>
+
 #include "boreon/cross_check.hpp"
 #include "boreon/error.hpp"
 #include "boreon/evaluate.hpp"
+#include "boreon/quadrature.hpp"
 #include "boreon/text.hpp"
 #include "core/random_expression.hpp"
 
@@ -150,4 +153,29 @@ TEST_CASE("the check respects assumptions, ranges and conditions, and says when 
   CHECK(cross_check(chain).verdict == Verdict::agrees);
   const std::vector<DerivativeClaim> broken{{unknown, x, parse("f'(x^2)*g(x) + f(x^2)*g'(x)"), "inner derivative forgotten"}};
   CHECK(cross_check(broken).verdict == Verdict::disagrees);
+}
+
+TEST_CASE("enclosed integrals: the error is a bound, peaks and oscillations included") {
+  const Symbol x("x");
+  struct Case {
+    const char* f;
+    Expr from;
+    Expr to;
+    double value;
+  };
+  const Case cases[] = {{"exp(-x^2)", 0, 1, 0.74682413281242702540},
+                        {"sin(50*x)", 0, 3, (1 - std::cos(150.0)) / 50},
+                        {"exp(-1e8*(x - 0.123456)^2)", 0, 1, 1.7724538509055160e-4},
+                        {"1/(1 + 1e6*(x - 1/3)^2)", 0, 1, (std::atan(1000 * 2.0 / 3) + std::atan(1000.0 / 3)) / 1000}};
+  for (const Case& c : cases) {
+    CAPTURE(std::string(c.f));
+    const QuadratureResult q = quadrature(parse(c.f), x, c.from, c.to, {}, {.certify = true});
+    CHECK(q.certified);
+    CHECK(q.converged);
+    CHECK(std::abs(q.value - c.value) <= q.error + 4e-16 * std::abs(c.value));
+    CHECK(q.error <= 1e-14 * std::abs(c.value));
+  }
+  // where no ball can enclose, the rules have the word and say so
+  for (const char* f : {"sqrt(x)", "log(x)"}) CHECK(quadrature(parse(f), x, 0, 1, {}, {.certify = true}).converged);
+  CHECK_FALSE(quadrature(parse("exp(-x^2)"), x, 0, infinity(), {}, {.certify = true}).certified);
 }

@@ -4,6 +4,7 @@
 #include <sys/wait.h>
 #include <unistd.h>
 
+#include <algorithm>
 #include <chrono>
 #include <csignal>
 #include <filesystem>
@@ -92,6 +93,52 @@ TEST_CASE("every option of every command has an effect, or is an error with the 
       const bool refused = o.code != 0 && (o.says(option) || o.says("error"));
       CHECK_MESSAGE((refused || stable(o) != plain), o.text);
       if (refused) CHECK(o.says("error:"));
+    }
+  }
+}
+
+TEST_CASE("every option of what writes files changes the files or the answer, or is an error with its name") {
+  const Folder folder;
+  const std::string chemistry = model("ion_chemistry.toml");
+  struct Form {
+    const char* command;
+    std::string words;
+    bool into_folder;
+  };
+  const Form forms[] = {{"plot", "'exp(-a*x)*(2 + sin(x))' --over 'x from 1 to 4' --set a=1", false}, {"generate", chemistry, true}, {"generate", chemistry + " --language c", true}, {"demo", "", true}};
+  const std::map<std::string, std::string> values{{"--set", "a=2"},     {"--assume", "'a > 0'"}, {"--format", "latex"}, {"--over", "'x from 2 to 5'"}, {"--points", "23"},
+                                                  {"--language", "c++"}, {"--name", "other"},     {"--show", "program"}};
+  const std::set<std::string> steering{"--json", "--help", "--force", "--work", "--unknown", "--out", "--no-check", "--assume"};
+  int number = 0;
+  const auto made = [&](const Form& f, const std::string& more, test::Output& o) {
+    const std::string out = folder / (std::to_string(number++) + (f.into_folder ? "" : ".svg"));
+    o = boreon(std::string(f.command) + " " + f.words + more + " --out " + out);
+    std::string all = stable(o);
+    for (std::size_t at = all.find(out); at != std::string::npos; at = all.find(out)) all.erase(at, out.size());
+    std::vector<std::string> files;
+    if (std::filesystem::is_directory(out)) {
+      for (const auto& entry : std::filesystem::recursive_directory_iterator(out)) {
+        if (entry.is_regular_file()) files.push_back(entry.path().string());
+      }
+    } else if (std::filesystem::exists(out)) {
+      files.push_back(out);
+    }
+    std::sort(files.begin(), files.end());
+    for (const std::string& file : files) all += file.substr(out.size()) + text_of(file);
+    return all;
+  };
+  for (const Form& f : forms) {
+    test::Output o;
+    const std::string plain = made(f, "", o);
+    CHECK_MESSAGE(o.code == 0, o.text);
+    for (const std::string& option : options_of(f.command)) {
+      if (steering.contains(option)) continue;
+      const auto value = values.find(option);
+      const std::string more = " " + option + (value == values.end() ? "" : " " + value->second);
+      CAPTURE(std::string(f.command) + " " + f.words + more);
+      const std::string now = made(f, more, o);
+      const bool refused = o.code != 0 && o.says("error:");
+      CHECK_MESSAGE((refused || now != plain || (option == "--language" && f.words.find("--language c") == std::string::npos)), o.text);
     }
   }
 }

@@ -36,6 +36,12 @@ bool exact_complete(Args a, Expr& r) {
   return true;
 }
 
+// At whole multiples of pi/2 the incomplete integrals are multiples of the complete ones.
+std::optional<Expr> quarters(const Expr& phi) {
+  const Expr n = 2 * phi / pi();
+  return n.is_number() && n.number().is_integer() ? std::optional(n) : std::nullopt;
+}
+
 bool exact_E(Args a, Expr& r) {
   if (exact_complete(a, r)) return true;
   if (a.size() == 1 && a[0].is_integer(1)) {
@@ -46,7 +52,10 @@ bool exact_E(Args a, Expr& r) {
     r = a[0];
     return true;
   }
-  return false;
+  if (a.size() != 2) return false;
+  const auto n = quarters(a[0]);
+  if (n) r = *n * elliptic_E(a[1]);
+  return n.has_value();
 }
 
 constexpr auto below_one = "a parameter m = k^2 below 1";
@@ -86,6 +95,8 @@ std::span<const FunctionRow> elliptic_rows() {
                r = 0;
              } else if (a[1].is_integer(0)) {
                r = a[0];
+             } else if (const auto n = quarters(a[0])) {
+               r = *n * elliptic_K(a[1]);
              } else {
                return false;
              }
