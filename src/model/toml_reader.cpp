@@ -34,6 +34,7 @@ Stray stray_character(std::string_view text) {
       continue;
     } else if (quote != 0) {
       if (c == '\\' && quote == '"') {
+        if (i + 1 < text.size() && static_cast<unsigned char>(text[i + 1]) >= 0x80U) return {i, "a backslash in double quotes stands before one of b t n f r \" \\ u U; text in single quotes is taken as it is"};
         ++i;
       } else if (c == quote && !triple) {
         quote = 0;

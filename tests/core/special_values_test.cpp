@@ -226,3 +226,24 @@ TEST_CASE("outside the real domain values are refused, not invented") {
     CHECK((std::isnan(v) || std::isinf(v)));
   }
 }
+
+TEST_CASE("polylogarithms of large order: the duplication formula, beyond the unit circle too") {
+  // Li_s(z) + Li_s(-z) = 2^(1 - s)*Li_s(z^2), NIST Handbook 25.12.
+  const FunctionRow& row = *find_function("polylog");
+  const auto li = [&](double s, std::complex<double> z) {
+    const std::complex<double> args[] = {s, z};
+    return evaluate_complex(row, args);
+  };
+  for (const double s : {15.0, 19.5, 20.5, 25.0, 60.25, 150.0, 199.0, 640.5}) {
+    for (const std::complex<double> z : {std::complex<double>(0.3, 0), {0.97, 0.1}, {-0.5, 0.5}, {0.2, 3}, {-4, 2}, {0, 40}}) {
+      CAPTURE(s);
+      CAPTURE(z.real());
+      CAPTURE(z.imag());
+      const std::complex<double> left = li(s, z) + li(s, -z);
+      const std::complex<double> right = std::pow(2.0, 1 - s) * li(s, z * z);
+      CHECK(std::abs(left - right) <= 4e-16 * std::abs(z) + 1e-12 * std::abs(right));
+    }
+  }
+  const std::complex<double> too_large[] = {640.5, 1.5};
+  CHECK(std::isnan(evaluate_complex(row, too_large).real()));
+}

@@ -61,6 +61,8 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
   words.insert(words.end(), {"--work", "3000000", "--json"});
   std::vector<char*> pointers;
   for (std::string& w : words) pointers.push_back(w.data());
+  // what is looked for below may stand in an input that is echoed
+  if (std::any_of(words.begin(), words.end(), [](const std::string& w) { return w.find("should not") != std::string::npos; })) return 0;
   const Captured captured;
   (void)boreon::cli::run_tool(static_cast<int>(pointers.size()), pointers.data());
   if (captured.text().find("this should not happen") != std::string_view::npos) fuzz::fault();

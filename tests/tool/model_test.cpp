@@ -347,3 +347,16 @@ TEST_CASE("operands of a model keep the order typed") {
   CHECK(to_text(m.equations[0].given.rhs, options) == "b - shifted(x)*k");
   CHECK(to_text(m.outputs[0].given, options) == "y'^2/2 + square(y)");
 }
+
+TEST_CASE("a backslash before a letter beyond ASCII is told, whatever the parser below makes of it") {
+  for (const char* text : {"title = \"a\\\xEF\xBB\xBE\"\n", "title = \"\"\"a\\\xC3\xA4 b\"\"\"\n"}) {
+    try {
+      (void)parse_model(text);
+      FAIL("no error");
+    } catch (const Error& e) {
+      CHECK(e.kind() == ErrorKind::syntax);
+      CHECK(e.position().line == 1);
+      CHECK(e.message().find("backslash") != std::string::npos);
+    }
+  }
+}

@@ -269,6 +269,57 @@ constexpr auto no_pole = "anything but 0, -1, -2, ...";
 
 std::uint16_t positive_if_positive(std::uint16_t a) { return (a & bit(Assumption::positive)) != 0 ? bit(Assumption::positive) : std::uint16_t{0}; }
 
+// For a large real order the first terms z^k/k^s are enough, beyond |z| = 1 too: after n of them, |z|^(n + 1)/((n + 1)^s*d)
+// is left at most, d being the least |1 - z*exp(-t)| for t >= 0 (from the integral 25.12.11 of the NIST Handbook).
+bool polylog_by_terms(Ball& r, const Ball& s, const Ball& z, long p) {
+  const double order = midpoint(s.re());
+  if (!s.real() || !(order > 20) || !z.finite() || mag_cmp_2exp_si(arb_radref(s.re()), -20) > 0) return false;
+  mag_t size;
+  mag_init(size);
+  acb_get_mag(size, z.get());
+  const double log_size = mag_get_d_log2_approx(size) + 1e-3;
+  mag_clear(size);
+  const double re = midpoint(z.re());
+  const double im = std::abs(midpoint(z.im()));
+  const double modulus = std::hypot(re, im);
+  const double distance = re <= 0 ? 1 : modulus < 0.99 ? 1 - modulus : im / modulus;
+  if (!(distance > 1e-6) || !std::isfinite(log_size)) return false;
+  const auto left = [&](unsigned long n) { return static_cast<double>(n + 1) * log_size - (order - 1e-5) * std::log2(static_cast<double>(n + 1)) - std::log2(distance) + 2; };
+  constexpr unsigned long most_terms = 200;
+  unsigned long n = 1;
+  while (n < most_terms && left(n) > log_size - static_cast<double>(p) - 5) ++n;
+  if (n == most_terms) return false;
+  Ball power = z;
+  Ball term;
+  acb_set(r.get(), z.get());
+  for (unsigned long k = 2; k <= n; ++k) {
+    acb_mul(power.get(), power.get(), z.get(), p);
+    arb_log_ui(term.re(), k, p);
+    arb_mul(term.re(), term.re(), s.re(), p);
+    arb_neg(term.re(), term.re());
+    arb_exp(term.re(), term.re(), p);
+    arb_zero(term.im());
+    acb_addmul(r.get(), power.get(), term.get(), p);
+  }
+  mag_t error;
+  mag_init(error);
+  mag_set_ui_2exp_si(error, 1, static_cast<slong>(std::ceil(std::max(left(n), -1e9))));
+  arb_add_error_mag(r.re(), error);
+  if (!z.real()) arb_add_error_mag(r.im(), error);
+  mag_clear(error);
+  return true;
+}
+
+void ball_polylog(Ball& r, Balls x, long p) {
+  constexpr double slow = 200;  // from here on the general method takes seconds
+  if (polylog_by_terms(r, x[0], x[1], p)) return;
+  if (std::abs(midpoint(x[0].re())) > slow || std::abs(midpoint(x[0].im())) > slow) {
+    acb_indeterminate(r.get());
+    return;
+  }
+  acb_polylog(r.get(), x[0].get(), x[1].get(), p);
+}
+
 }  // namespace
 
 std::span<const FunctionRow> gamma_rows() {
@@ -417,7 +468,7 @@ std::span<const FunctionRow> gamma_rows() {
          if (i == 0) no_rule("polylog(s, x) with respect to s");
          return polylog(a[0] - 1, a[1]) / a[1];
        },
-       .ball = [](Ball& r, Balls x, long p) { acb_polylog(r.get(), x[0].get(), x[1].get(), p); }},
+       .ball = ball_polylog},
   };
   return rows;
 }
