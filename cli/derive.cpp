@@ -124,6 +124,20 @@ Answer derive_expression(const Request& r) {
   return a;
 }
 
+// Entries as they are shown: in a shorter form where a quick search finds one. The check then looks at these.
+SparseMatrix shortened(SparseMatrix m) {
+  constexpr std::size_t most_entries = 400;
+  constexpr std::size_t most_operations = 60;
+  if (m.values.size() > most_entries) return m;
+  SimplifyOptions quick;
+  quick.work = 200;
+  quick.points = 2;
+  for (Expr& e : m.values) {
+    if (operation_count(std::span<const Expr>(&e, 1)) <= most_operations) e = simplify(e, quick);
+  }
+  return m;
+}
+
 Answer derive_model(const Request& r) {
   const Model model = model_of(r);
   const System system = system_of(model);
@@ -161,11 +175,11 @@ Answer derive_model(const Request& r) {
     a.text += fmt::format("{} by {}, {} nonzeros\n", m.pattern.rows, m.pattern.cols, m.pattern.nonzeros());
   };
   if (what == "hessian") {
-    const SparseMatrix h = sparse_hessian(functions[0], system.states);
+    const SparseMatrix h = shortened(sparse_hessian(functions[0], system.states));
     list(h, system.state_names);
     conclude(a, r.no_check ? Evidence{} : cross_check(gradient(functions[0], system.states), system.states, h, options, system.state_names));
   } else {
-    const SparseMatrix j = sparse_jacobian(functions, system.states);
+    const SparseMatrix j = shortened(sparse_jacobian(functions, system.states));
     if (!system.right_sides.empty() && what == "jacobian") {
       for (std::string& n : rows) n = "rate of " + n;
     }

@@ -35,14 +35,23 @@ std::string line(const Request& r, const PrintOptions& options, const std::strin
 
 }  // namespace
 
-PrintOptions as_typed(const Model& m) { return {.independent = m.independent.name(), .order = std::make_shared<OperandOrder>(m.order->rewritten(plain_names))}; }
+namespace {
+
+bool plain_symbol(const Expr& x, Expr& result) {
+  if (!x.is(Kind::symbol) || is_function_head(x)) return false;
+  result = Symbol(x.name());
+  return true;
+}
+
+}  // namespace
+
+PrintOptions as_typed(const Model& m) {
+  Rebuild rebuild(plain_symbol);  // one for all: parts that texts share are rewritten once
+  return {.independent = m.independent.name(), .order = std::make_shared<OperandOrder>(m.order->rewritten([&](const Expr& e) { return rebuild(e); }))};
+}
 
 Expr plain_names(const Expr& e) {
-  Rebuild rebuild([](const Expr& x, Expr& result) {
-    if (!x.is(Kind::symbol) || is_function_head(x)) return false;
-    result = Symbol(x.name());
-    return true;
-  });
+  Rebuild rebuild(plain_symbol);
   return rebuild(e);
 }
 

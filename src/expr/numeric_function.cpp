@@ -72,6 +72,7 @@ class NumericRows {
       made->row.summary = "a numeric function";
       made->row.min_args = made->row.max_args = static_cast<int>(shared.ranges.size());
       made->row.analytic = false;
+      made->row.facts = [](std::uint16_t arguments) -> std::uint16_t { return arguments & static_cast<std::uint16_t>(Assumption::real); };
       made->row.domain = shared.domain;
       made->row.own = static_cast<std::uint16_t>(first_numeric_row + slot);
       slots[slot].store(made.get(), std::memory_order_release);
@@ -239,7 +240,9 @@ NumericFunction::NumericFunction(std::string_view name, std::vector<std::functio
 NumericFunction::NumericFunction(std::string_view name, std::vector<ArgumentRange> ranges, int highest_order, NumericRule rule)
     : NumericFunction(checked(unchecked_numeric_function(name, std::move(ranges), highest_order, std::move(rule)))) {}
 
-NumericFunction::NumericFunction(const NumericFunction& other) noexcept : shared_(other.shared_) { shared_->references.fetch_add(1, std::memory_order_relaxed); }
+NumericFunction::NumericFunction(const NumericFunction& other) noexcept : shared_(other.shared_) {
+  if (shared_ != nullptr) shared_->references.fetch_add(1, std::memory_order_relaxed);  // null: moved from
+}
 NumericFunction::~NumericFunction() { NumericRows::release(shared_); }
 
 const std::string& NumericFunction::name() const noexcept { return shared_->name; }

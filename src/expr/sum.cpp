@@ -147,7 +147,19 @@ Expr operator+(const Expr& a, const Expr& b) {
   return sum_of(operands, Absorb::balanced);
 }
 
-Expr operator-(const Expr& a, const Expr& b) { return a + (-b); }
+// Without a node for -b, which nobody would keep.
+Expr operator-(const Expr& a, const Expr& b) {
+  if (Node::is_small(a) && Node::is_small(b)) return SumBuilder::add_numbers(a, -b);
+  if (b.is_integer(0)) return a;
+  if (a.is_integer(0)) return -b;
+  const std::size_t m = term_count(a);
+  const std::size_t n = term_count(b);
+  const auto absorbed = [](std::size_t one, std::size_t other) { return one <= large_sum || one <= balance * other; };
+  SumBuilder builder(m + n);
+  builder.add(a, 1, absorbed(m, n));
+  builder.add(b, -1, absorbed(n, m));
+  return builder.finish();
+}
 Expr operator-(const Expr& a) { return -1 * a; }
 
 bool is_infinite(const Expr& e) {
