@@ -95,7 +95,9 @@ class NumericRows {
     if (shared == nullptr || shared->references.fetch_sub(1, std::memory_order_acq_rel) != 1) return;
     {
       const std::scoped_lock lock(mutex());
-      for (const auto& [orders, row] : shared->rows) table()[row->row.own - first_numeric_row].store(nullptr, std::memory_order_release);
+      for (const auto& [orders, row] : shared->rows) {
+        if (row != nullptr) table()[row->row.own - first_numeric_row].store(nullptr, std::memory_order_release);  // null: there was no number left
+      }
     }
     alive().fetch_sub(1, std::memory_order_relaxed);
     delete shared;  // NOLINT: the last reference; no lock is held, for the code of the user may own expressions

@@ -8,7 +8,6 @@
 #include <functional>
 
 #include "algebra/polynomial/work.hpp"
-#include "algebra/reduced_conditions.hpp"
 #include "algebra/simplify/transforms.hpp"
 #include "boreon/algebra.hpp"
 #include "boreon/bindings.hpp"
@@ -371,24 +370,6 @@ Expr shortened(const Expr& value, const std::vector<Expr>& conditions) {
   } catch (const Error&) {
     return value;
   }
-}
-
-// The conditions without their exclusion of one value of a parameter, at which what they are for holds as well: k < 1
-// becomes k <= 1, k != 0 goes.
-void extend(std::vector<Expr>& conditions, const Exceptional& place, std::span<const Expr> given) {
-  std::vector<Expr> wider;
-  for (const Expr& c : reduced_conditions(conditions, given)) {
-    if (!c.is(Kind::relation)) {
-      wider.push_back(c);
-      continue;
-    }
-    const Expr d = c.operands()[1] - c.operands()[0];
-    const auto line = linear_in(d, Symbol::from(place.parameter));
-    const bool there = line && line->slope.is_number() && expand(substitute(d, {{place.parameter, place.value}}, Unused::allowed)).is_integer(0);
-    if (there && c.relation_op() == RelationOp::not_equal) continue;
-    wider.push_back(there && c.relation_op() == RelationOp::less ? less_equal(c.operands()[0], c.operands()[1]) : c);
-  }
-  conditions = std::move(wider);
 }
 
 constexpr int deepest_exception = 2;

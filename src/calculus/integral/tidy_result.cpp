@@ -4,6 +4,9 @@
 
 #include "algebra/reasoner.hpp"
 #include "algebra/reduced_conditions.hpp"
+#include "boreon/algebra.hpp"
+#include "boreon/bindings.hpp"
+#include "calculus/integral/integrator.hpp"
 
 namespace boreon {
 
@@ -29,6 +32,22 @@ void tidy(IntegralResult& result, std::span<const Expr> given) {
     if (!covered) kept.push_back(narrow);
   }
   result.exceptions = std::move(kept);
+}
+
+void extend(std::vector<Expr>& conditions, const Exceptional& place, std::span<const Expr> given) {
+  std::vector<Expr> wider;
+  for (const Expr& c : reduced_conditions(conditions, given)) {
+    if (!c.is(Kind::relation)) {
+      wider.push_back(c);
+      continue;
+    }
+    const Expr d = c.operands()[1] - c.operands()[0];
+    const auto line = linear_in(d, Symbol::from(place.parameter));
+    const bool there = line && line->slope.is_number() && expand(substitute(d, {{place.parameter, place.value}}, Unused::allowed)).is_integer(0);
+    if (there && c.relation_op() == RelationOp::not_equal) continue;
+    wider.push_back(there && c.relation_op() == RelationOp::less ? less_equal(c.operands()[0], c.operands()[1]) : c);
+  }
+  conditions = std::move(wider);
 }
 
 }  // namespace boreon
