@@ -60,7 +60,7 @@ std::optional<Expr> either(const Expr& a, const Expr& b) {
   const bool below = s->below || t->below;
   const bool zero = s->zero || t->zero;
   const bool above = s->above || t->above;
-  // in the words of whichever has a zero on its right
+  // in the words of the first
   const Expr& left = a.operands()[0];
   const Expr& right = a.operands()[1];
   if (below && zero && above) return truth(true);

@@ -353,7 +353,6 @@ void enclose(const Expr& integral, QuadratureResult& out) {
     out.value = std::strtod(c.real.c_str(), nullptr);
     out.error = c.radius + std::abs(out.value) * std::numeric_limits<double>::epsilon();
     out.certified = out.converged = true;
-    out.reason.clear();
   } catch (const Error& e) {
     if (e.kind() == ErrorKind::interrupted) throw;
   }

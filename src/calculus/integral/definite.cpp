@@ -581,7 +581,7 @@ IntegralResult definite(const Expr& f, const Expr& variable, const Expr& from, c
   for (const Decision& d : found->outcome.decisions) {
     for (const Exceptional& x0 : zeros_of_parameters(d.of, x, options.conditions)) at_value(x0);
   }
-  for (const Exceptional& x0 : covered) extend(result.conditions, x0, options.conditions);
+  extend(result.conditions, covered, options.conditions);
   result.exceptions = std::move(exceptions);
   for (const Case& c : cases) {
     if (&c == &*found || c.outcome.decisions.empty() || c.outcome.kind == Outcome::Kind::none) continue;

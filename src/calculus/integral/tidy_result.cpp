@@ -34,18 +34,21 @@ void tidy(IntegralResult& result, std::span<const Expr> given) {
   result.exceptions = std::move(kept);
 }
 
-void extend(std::vector<Expr>& conditions, const Exceptional& place, std::span<const Expr> given) {
+void extend(std::vector<Expr>& conditions, std::span<const Exceptional> places, std::span<const Expr> given) {
+  if (places.empty()) return;
+  const auto excludes = [&](const Expr& c) {
+    if (!c.is(Kind::relation)) return false;
+    const Expr d = c.operands()[1] - c.operands()[0];
+    return std::any_of(places.begin(), places.end(), [&](const Exceptional& p) {
+      const auto line = linear_in(d, Symbol::from(p.parameter));
+      return line && line->slope.is_number() && expand(substitute(d, {{p.parameter, p.value}}, Unused::allowed)).is_integer(0);
+    });
+  };
   std::vector<Expr> wider;
   for (const Expr& c : reduced_conditions(conditions, given)) {
-    if (!c.is(Kind::relation)) {
-      wider.push_back(c);
-      continue;
-    }
-    const Expr d = c.operands()[1] - c.operands()[0];
-    const auto line = linear_in(d, Symbol::from(place.parameter));
-    const bool there = line && line->slope.is_number() && expand(substitute(d, {{place.parameter, place.value}}, Unused::allowed)).is_integer(0);
-    if (there && c.relation_op() == RelationOp::not_equal) continue;
-    wider.push_back(there && c.relation_op() == RelationOp::less ? less_equal(c.operands()[0], c.operands()[1]) : c);
+    const bool excluded = excludes(c);
+    if (excluded && c.relation_op() == RelationOp::not_equal) continue;
+    wider.push_back(excluded && c.relation_op() == RelationOp::less ? less_equal(c.operands()[0], c.operands()[1]) : c);
   }
   conditions = std::move(wider);
 }
