@@ -22,6 +22,12 @@ std::string identifier(const std::string& text) {
   return out;
 }
 
+// For a package of a model whose file is named so: int_model for int.toml, test_model for test.toml.
+std::string package_name(const std::string& stem) {
+  const std::string name = identifier(stem);
+  return is_package_name(name) ? name : name + "_model";
+}
+
 struct Part {
   std::string name;
   std::vector<OutputGroup> outputs;
@@ -101,7 +107,7 @@ Answer generate(const Request& r) {
   const Model m = model_of(r);
   const System s = system_of(m);
   const bool cpp = *r.language == "c++" || *r.language == "cpp";
-  const std::string name = identifier(r.name.empty() ? std::filesystem::path(r.inputs[0]).stem().string() : *r.name);
+  const std::string name = r.name.empty() ? package_name(std::filesystem::path(r.inputs[0]).stem().string()) : identifier(*r.name);
   if (!cpp && r.eigen) throw Error(ErrorKind::usage, "--eigen has no meaning for C: Eigen is a library of C++");
   if (r.show.empty()) {
     if (r.out.empty()) throw Error(ErrorKind::usage, fmt::format("say into which folder the source goes: --out {}", name));

@@ -12,10 +12,11 @@
 #include <utility>
 #include <vector>
 
-#include "boreon/calculus.hpp"
 #include "boreon/expr.hpp"
+#include "boreon/fwd.hpp"
 #include "boreon/list.hpp"
 #include "boreon/numeric_function.hpp"
+#include "boreon/sparse_matrix.hpp"
 
 namespace boreon {
 
@@ -47,7 +48,7 @@ struct OutputGroup {
   OutputGroup(std::string group_name, std::initializer_list<Expr> expressions) : name(std::move(group_name)), values(expressions) {}
   /// A matrix or a vector as its entries row by row, zeros included; a sparse one as its nonzeros.
   OutputGroup(std::string group_name, const Matrix& matrix);
-  OutputGroup(std::string group_name, const Vector& vector) : name(std::move(group_name)), values(vector.begin(), vector.end()) {}
+  OutputGroup(std::string group_name, const Vector& vector);
   OutputGroup(std::string group_name, const SparseMatrix& matrix) : name(std::move(group_name)), values(matrix.values), pattern(matrix.pattern) {}
   /// The matrix by columns, as KLU and column-major sparse matrices store it: the pattern is that of the transpose.
   [[nodiscard]] static OutputGroup by_columns(std::string group_name, const SparseMatrix& matrix);
@@ -344,7 +345,9 @@ struct EmittedFile {
 };
 /// Sources of several functions (all in the language of the first), a test for each with check values computed now, and
 /// a CMakeLists.txt that builds, tests, installs and exports them as a package. The same programs give the same bytes.
+/// Error(name) for names that C, C++ or CMake have taken.
 [[nodiscard]] std::vector<EmittedFile> emit_package(const std::string& name, std::span<const PackagePart> parts);
+[[nodiscard]] bool is_package_name(const std::string& name);
 
 /// A program as text, one instruction a line.
 [[nodiscard]] std::string to_text(const Program& program);

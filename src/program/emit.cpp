@@ -7,6 +7,7 @@
 #include "boreon/error.hpp"
 #include "boreon/program.hpp"
 #include "boreon/symbol.hpp"
+#include "program/c_names.hpp"
 #include "program/emit_body.hpp"
 #include "program/emit_functions.hpp"
 
@@ -40,11 +41,11 @@ enum class Shape { one, many };
 class Emitter {
  public:
   Emitter(const Program& p, const EmitOptions& o) : p_(p), o_(o), cpp_(o.language == Language::cpp), functions_(numeric_functions(p, cpp_ ? "inline" : "static")) {
-    if (!is_identifier(o.name)) throw Error(ErrorKind::name, fmt::format("'{}' cannot be the name of a function in C", o.name));
+    require_none(objection_to_function(o.name));
     std::vector<std::string> taken;
     for (const auto* groups : {&p.inputs, &p.outputs}) {
       for (const auto& g : *groups) {
-        if (!is_identifier(g.name)) throw Error(ErrorKind::name, fmt::format("'{}' cannot be the name of an array in C", g.name));
+        require_none(objection_to_array(g.name));
         if (std::find(taken.begin(), taken.end(), g.name) != taken.end()) throw Error(ErrorKind::name, fmt::format("two groups are named '{}'", g.name));
         taken.push_back(g.name);
       }
@@ -79,6 +80,13 @@ class Emitter {
     if (cpp_) {
       s.template_name = o_.name + "_any.hpp";
       s.template_text = template_header();
+    }
+    for (const auto* groups : {&p_.inputs, &p_.outputs}) {
+      for (const auto& g : *groups) {
+        if (calls(cpp_ ? s.template_text : s.source, g.name)) {
+          throw Error(ErrorKind::name, fmt::format("'{0}' cannot be the name of an array here: the source calls a function of that name; take another, such as {0}_0", g.name));
+        }
+      }
     }
     return s;
   }

@@ -7,6 +7,7 @@
 #include <set>
 
 #include "boreon/catalogue.hpp"
+#include "program/c_names.hpp"
 
 namespace boreon {
 
@@ -29,6 +30,7 @@ EmittedFunctions numeric_functions(const Program& program, std::string_view link
   for (const std::uint16_t number : rows) {
     const FunctionRow& row = row_of(number);
     const std::string name = c_name(row);
+    require_none(objection_to_function(name));
     all.names.push_back(name);
     const NumericCall call = numeric_call(row);
     const std::string source = call.function.c_source(name, call.orders);

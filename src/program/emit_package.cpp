@@ -5,7 +5,7 @@
 
 #include "boreon/error.hpp"
 #include "boreon/program.hpp"
-#include "boreon/symbol.hpp"
+#include "program/c_names.hpp"
 #include "program/emit_body.hpp"
 
 namespace boreon {
@@ -104,8 +104,10 @@ install(EXPORT {0}Config NAMESPACE {0}:: DESTINATION ${{CMAKE_INSTALL_LIBDIR}}/c
 
 }  // namespace
 
+bool is_package_name(const std::string& name) { return objection_to_package(name).empty(); }
+
 std::vector<EmittedFile> emit_package(const std::string& name, std::span<const PackagePart> parts) {
-  if (!is_identifier(name)) throw Error(ErrorKind::name, fmt::format("'{}' cannot be the name of a package", name));
+  require_none(objection_to_package(name));
   if (parts.empty()) throw Error(ErrorKind::usage, "a package needs at least one function");
   std::vector<EmittedFile> files;
   for (const PackagePart& p : parts) {

@@ -8,6 +8,7 @@
 #include <filesystem>
 #include <fstream>
 
+#include "boreon/calculus.hpp"
 #include "boreon/error.hpp"
 #include "boreon/functions.hpp"
 #include "boreon/program.hpp"
@@ -135,6 +136,40 @@ TEST_CASE("two functions in one program, a C header used from C++, names that co
   CHECK(shop.run("gcc -std=c99 -c first.c second.c && g++ -std=c++17", "both.cpp first.o second.o") == 0);
   CHECK_THROWS_AS((void)emit(compile({OutputGroup("same", {w})}, {{"same", {w}}}).program()), Error);
   CHECK_THROWS_AS((void)emit(compile({OutputGroup("not a name", {w})}, {{"w", {w}}}).program()), Error);
+}
+
+TEST_CASE("every name of a source or an array compiles, or is refused with the reason") {
+  const Workshop shop;
+  const auto names = {"int",  "class", "restrict", "typeof", "exp",  "exp2",  "expf",  "log2",   "gamma", "y0",  "j1",   "printf", "puts", "main",    "std",   "Eigen",  "Scalar", "values", "Values", "evaluate",
+                      "any",  "NAN",   "EOF",      "M_PI",   "_a",   "a__b",  "free",  "malloc", "errno", "abs", "row",  "point",  "points", "v",     "first", "end",    "size",   "f_size", "block",  "stride",
+                      "once", "differ", "linux",   "unix",   "time", "index", "bad",   "kernel", "f",     "g",   "bool", "complex", "I",   "isnan", "test", "sqrt", "erf"};
+  int refused = 0;
+  const auto input = [](const std::string& name) {
+    const Symbol a("a"), b("b");
+    return make_program(std::vector<OutputGroup>{{"out", {exp(a) * pow(b, 2) + sqrt(a) + erf(b)}}}, std::vector<InputGroup>{{name, {a, b}}});
+  };
+  for (const bool cpp : {false, true}) {
+    const std::string end = cpp ? ".cpp" : ".c";
+    std::string all;
+    for (const std::string name : names) {
+      for (const bool array : {false, true}) {
+        CAPTURE(name);
+        const std::string source = array ? "with_" + name : name;
+        try {
+          shop.put(emit(input(array ? name : "in"), {cpp ? Language::cpp : Language::c, source, ""}));
+          all += "#include \"" + source + end + "\"\n";
+        } catch (const Error& e) {
+          CHECK(e.kind() == ErrorKind::name);
+          CHECK(e.message().find(name) != std::string::npos);
+          ++refused;
+        }
+      }
+    }
+    shop.put("all" + end, all + "int main(void) { return 0; }\n");
+    CHECK(shop.run(cpp ? "g++ -std=c++17" : "gcc -std=c99 -D_GNU_SOURCE", "all" + end) == 0);
+  }
+  CHECK(refused > 60);
+  CHECK(refused < 130);
 }
 
 TEST_CASE("loops over rows in C and C++: one point and batches, bit for bit what the Kernel computes") {
