@@ -65,6 +65,7 @@ struct Request {
   Option<bool> certify{false};
   bool force = false;
   std::uint64_t work = default_work;
+  std::uint64_t megabytes = 1500;
 
   /// Remarks on names in the texts that were read, and warnings of commands; copies of the request share them.
   std::shared_ptr<std::vector<Notice>> notices = std::make_shared<std::vector<Notice>>();

@@ -44,7 +44,8 @@ int report_error(const Request& r, const char* kind, const std::string& message,
 
 int report_error(const Request& r, const Error& e) {
   std::string more;
-  if (e.kind() == ErrorKind::limit && e.message().find("budget") != std::string::npos) more = fmt::format("; raise it with --work {}", 10 * r.work);
+  if (e.kind() == ErrorKind::limit && e.message().find("more work than its budget") != std::string::npos) more = fmt::format("; raise it with --work {}", 10 * r.work);
+  if (e.kind() == ErrorKind::limit && e.message().find("more memory than its budget") != std::string::npos) more = fmt::format("; raise it with --memory {}", 4 * r.megabytes);
   return report_error(r, to_string(e.kind()), e.message() + more, e.what() + more, e.position().line, e.position().column, exit_code_of(e.kind()));
 }
 
@@ -104,7 +105,7 @@ int carry_out(const Command& command, Parsing& parsing) {
   const auto start = std::chrono::steady_clock::now();
   try {
     // Each step of the demo has a budget of its own.
-    const boreon::WorkBudget budget(r.command == "demo" ? ~std::uint64_t{0} - 1 : r.work);
+    const boreon::WorkBudget budget(r.command == "demo" ? ~std::uint64_t{0} - 1 : r.work, 1'000'000 * r.megabytes);
     Answer a = command.run(r);
     collect_notices(r);
     const bool to_file = !*r.out.read() && !r.out.peek().empty();

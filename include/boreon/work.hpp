@@ -23,9 +23,12 @@ class Stopped {
 /// While it lives, work of this thread beyond `units` ends in Stopped, whatever algorithm does it. Budgets nest; what an
 /// inner one uses counts for the outer ones too. A unit is of the order of a few nanoseconds: about one multiplication of
 /// machine words; a new node of the graph is some dozens. Most callers want with_budget().
+///
+/// `bytes` bounds by how much the memory that the process occupies may grow meanwhile. It is looked at once in a million units,
+/// so that some ten megabytes more may be taken; on systems that do not tell (other than Linux) it is not looked at.
 class WorkBudget {
  public:
-  explicit WorkBudget(std::uint64_t units);
+  explicit WorkBudget(std::uint64_t units, std::uint64_t bytes = ~std::uint64_t{0});
   ~WorkBudget();
   WorkBudget(const WorkBudget&) = delete;
   WorkBudget& operator=(const WorkBudget&) = delete;
@@ -34,6 +37,8 @@ class WorkBudget {
  private:
   std::uint64_t outer_left_;
   std::uint64_t outer_granted_;
+  std::uint64_t outer_most_bytes_;
+  std::uint64_t outer_bytes_;
   std::uint64_t granted_;
 };
 

@@ -154,6 +154,37 @@ TEST_CASE("one budget of work for every algorithm, and a flag that stops them al
   CHECK(outer.used() > 1000);
 }
 
+TEST_CASE("a budget of memory ends what grows, whatever it is that grows") {
+  const Symbol x("x"), a("a"), b("b"), c("c");
+  constexpr std::uint64_t plenty = 100'000'000'000;
+  constexpr std::uint64_t little = 30'000'000;
+  std::vector<std::vector<double>> kept;  // memory that is given back between the calls would be used again, unseen
+  const std::function<void()> greedy[] = {[&] { (void)expand(power(a + b + c + x, 200)); },
+                                          [&] {
+                                            std::vector<Expr> all;
+                                            for (int i = 0; i < 100'000; ++i) all.push_back(power(Expr(3), 100'000 + i));
+                                          },
+                                          [&] {
+                                            std::vector<Expr> all;
+                                            for (int i = 0; i < 100'000'000; ++i) all.push_back(sin(x + i));
+                                          }};
+  for (const auto& grow : greedy) {
+    const std::string said = message([&] {
+      try {
+        const WorkBudget budget(plenty, little);
+        grow();
+      } catch (const Stopped& s) {
+        throw s.error();
+      }
+    });
+    CHECK_MESSAGE(said.find("more memory than its budget of 30 megabytes") != std::string::npos, said);
+    kept.emplace_back(4'000'000, 1.0);
+  }
+  const WorkBudget outer(plenty, little);
+  const WorkBudget inner(plenty, 100 * little);  // an inner budget cannot widen the outer one
+  CHECK_THROWS_AS(greedy[2](), Stopped);
+}
+
 TEST_CASE("quadrature finds narrow peaks, refuses what is not real, and does integrals within integrals") {
   const Symbol x("x"), y("y"), z("z");
   const double root_pi = std::sqrt(std::acos(-1.0));

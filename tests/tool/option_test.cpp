@@ -78,9 +78,9 @@ TEST_CASE("every option of every command has an effect, or is an error with the 
       {"--coordinates", "spherical"}, {"--of", "nothing"},     {"--wrt", "a"},             {"--form", "factored"},         {"--by", "a"},               {"--points", "7"},
       {"--rule", "'a becomes 2'"}, {"--rules", "/dev/null"},   {"--order", "top-down"},    {"--extent", "first"},          {"--limit", "1"},            {"--over", "'x from 0 to 2'"},
       {"--digits", "20"},        {"--at", "'x to 1'"},         {"--about", "x=1"},         {"--tolerance", "1e-5"},        {"--linear-solver", "sparse"}, {"--until", "7"},
-      {"--samples", "11"},       {"--method", "adams"},        {"--at-bound", "warn"},     {"--plot", folder / "p.png"},   {"--show", "s"},             {"--work", "123456789"}};
+      {"--samples", "11"},       {"--method", "adams"},        {"--at-bound", "warn"},     {"--plot", folder / "p.png"},   {"--show", "s"},             {"--work", "123456789"}, {"--memory", "900"}};
   // Options that steer how the work is done, not what comes out, or that need no value to be meaningful.
-  const std::set<std::string> steering{"--json", "--help", "--force", "--work", "--unknown", "--no-check", "--steps", "--at-bound", "--assume", "--verbose", "--complex", "--extent", "--order",
+  const std::set<std::string> steering{"--json", "--help", "--force", "--work", "--memory", "--unknown", "--no-check", "--steps", "--at-bound", "--assume", "--verbose", "--complex", "--extent", "--order",
                                        "--limit", "--rules", "--principal-value", "--log-x", "--log-y", "--method", "--points"};
   for (const Form& f : forms) {
     const std::string plain = stable(boreon(std::string(f.command) + " " + f.words));
@@ -108,7 +108,7 @@ TEST_CASE("every option of what writes files changes the files or the answer, or
   const Form forms[] = {{"plot", "'exp(-a*x)*(2 + sin(x))' --over 'x from 1 to 4' --set a=1", false}, {"generate", chemistry, true}, {"generate", chemistry + " --language c", true}, {"demo", "", true}};
   const std::map<std::string, std::string> values{{"--set", "a=2"},     {"--assume", "'a > 0'"}, {"--format", "latex"}, {"--over", "'x from 2 to 5'"}, {"--points", "23"},
                                                   {"--language", "c++"}, {"--name", "other"},     {"--show", "program"}};
-  const std::set<std::string> steering{"--json", "--help", "--force", "--work", "--unknown", "--out", "--no-check", "--assume"};
+  const std::set<std::string> steering{"--json", "--help", "--force", "--work", "--memory", "--unknown", "--out", "--no-check", "--assume"};
   int number = 0;
   const auto made = [&](const Form& f, const std::string& more, test::Output& o) {
     const std::string out = folder / (std::to_string(number++) + (f.into_folder ? "" : ".svg"));
