@@ -25,6 +25,10 @@
 #include <string>
 #include <string_view>
 #include <utility>
+#if __has_include(<sys/single_threaded.h>)
+#include <sys/single_threaded.h>
+#define BOREON_KNOWS_OF_THREADS
+#endif
 
 #include "boreon/number.hpp"
 
@@ -59,6 +63,16 @@ enum class LogicOp : std::uint16_t { conjunction, disjunction, negation };
 enum class LimitSide : std::uint16_t { both, above, below };
 
 namespace detail {
+/// Whether no second thread has been started yet: then counting needs no locked instructions, which cost more than all else
+/// that copying a handle does.
+inline bool single_threaded() noexcept {
+#ifdef BOREON_KNOWS_OF_THREADS
+  return __libc_single_threaded != 0;
+#else
+  return false;
+#endif
+}
+
 /// The head of a node; the operands follow it in memory. Here so that reading a handle needs no call.
 struct NodeHeader {
   std::uint64_t hash;
@@ -69,6 +83,23 @@ struct NodeHeader {
   Kind kind;
   std::uint8_t unused = 0;
   mutable const Node* next_dead = nullptr;  // list of nodes to free, so that freeing a deep chain needs no stack
+
+  void retain() const noexcept {
+    if (single_threaded()) {
+      references.store(references.load(std::memory_order_relaxed) + 1, std::memory_order_relaxed);
+    } else {
+      references.fetch_add(1, std::memory_order_relaxed);
+    }
+  }
+  /// Whether this was the last reference.
+  [[nodiscard]] bool let_go() const noexcept {
+    if (single_threaded()) {
+      const std::uint32_t left = references.load(std::memory_order_relaxed) - 1;
+      references.store(left, std::memory_order_relaxed);
+      return left == 0;
+    }
+    return references.fetch_sub(1, std::memory_order_acq_rel) == 1;
+  }
 };
 }  // namespace detail
 
@@ -168,7 +199,7 @@ class Expr {
   }
   [[nodiscard]] std::uintptr_t share() const {
     const std::uintptr_t b = bits();
-    if ((b & tag_mask) == 0) header(b)->references.fetch_add(1, std::memory_order_relaxed);
+    if ((b & tag_mask) == 0) header(b)->retain();
     return b;
   }
   static const detail::NodeHeader* header(std::uintptr_t b) { return reinterpret_cast<const detail::NodeHeader*>(b); }

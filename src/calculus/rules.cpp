@@ -8,6 +8,7 @@
 #include "boreon/functions.hpp"
 #include "boreon/symbol.hpp"
 #include "boreon/traverse.hpp"
+#include "expr/canonical.hpp"
 
 namespace boreon {
 namespace {
@@ -23,15 +24,9 @@ void partials_of_power(const Expr& b, const Expr& e, const Expr& others, const W
 
 void partials_of_product(const Expr& p, const Wanted& wanted, const Emit& emit) {
   const auto operands = p.operands();
-  std::vector<Expr> others;
   for (std::size_t i = 1; i < operands.size(); i += 2) {
     if (!wanted(operands[i]) && (operands[i + 1].is_number() || !wanted(operands[i + 1]))) continue;
-    others.clear();
-    if (!operands[0].is_integer(1)) others.push_back(operands[0]);
-    for (std::size_t j = 1; j < operands.size(); j += 2) {
-      if (j != i) others.push_back(power(operands[j], operands[j + 1]));
-    }
-    partials_of_power(operands[i], operands[i + 1], multiply(others), wanted, emit);
+    partials_of_power(operands[i], operands[i + 1], product_without(p, i), wanted, emit);
   }
 }
 

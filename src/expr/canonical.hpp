@@ -13,12 +13,16 @@ namespace boreon {
 enum class Absorb { small, balanced, everything };
 
 [[nodiscard]] Expr sum_of(std::span<const Expr> operands, Absorb absorb);
+/// By the general rules, whatever the operands are.
+[[nodiscard]] Expr product_of(std::span<const Expr> operands);
 /// coefficient * (product of base^exponent) split into its number and the rest with coefficient 1.
 struct Scaled {
   Expr coefficient;
   Expr rest;
 };
 [[nodiscard]] Scaled split_coefficient(const Expr& e);
+/// A product without one of its factors, base^exponent at operands()[at], operands()[at + 1].
+[[nodiscard]] Expr product_without(const Expr& product, std::size_t at);
 
 /// re + im*i with exact rational parts.
 struct Gaussian {

@@ -4,13 +4,13 @@
 // it; a lookup that meets a node whose count has reached zero treats it as absent and makes a new one.
 #include <array>
 #include <atomic>
-#include <cstdlib>
 #include <memory>
 #include <mutex>
 #include <thread>
 #include <vector>
 
 #include "expr/node.hpp"
+#include "expr/node_pool.hpp"
 #include "expr/numeric_rows.hpp"
 #include "expr/work.hpp"
 
@@ -47,6 +47,7 @@ class Slot {
 class SpinLock {
  public:
   void lock() noexcept {
+    if (detail::single_threaded()) return;  // no thread starts while this one is inside
     for (unsigned turns = 0; taken_.test_and_set(std::memory_order_acquire);) {
       if (++turns % 64 == 0) std::this_thread::yield();
     }
@@ -64,6 +65,7 @@ struct alignas(64) Shard {
   std::size_t used = 0;  // live and removed slots
   std::size_t live = 0;
   std::size_t bytes = 0;
+  NodePool pool;
 };
 
 // Never destroyed: expressions in static storage may outlive any order of destruction.
@@ -75,6 +77,10 @@ std::array<Shard, shard_count>& shards() {
 Shard& shard_of(std::uint64_t hash) { return shards()[hash >> 58U]; }
 
 bool try_retain(const Node* n) {
+  if (detail::single_threaded()) {
+    n->retain();  // nodes leave the table as soon as their count is zero
+    return true;
+  }
   std::uint32_t count = n->references.load(std::memory_order_relaxed);
   while (count != 0) {
     if (n->references.compare_exchange_weak(count, count + 1, std::memory_order_acquire)) return true;
@@ -118,7 +124,7 @@ const Node* find_or_insert(std::uint64_t hash, Same same, Make make) {
     at = (at + 1) & (s.capacity - 1);
   }
   std::size_t size = 0;
-  const Node* made = make(size);
+  const Node* made = make(s.pool, size);
   if (free_slot == s.capacity) {
     free_slot = at;
     ++s.used;
@@ -135,14 +141,26 @@ std::size_t allocation_size(const Node& n) {
   return sizeof(Node) + n.size * sizeof(Expr);
 }
 
+// Takes a node whose count is zero out of the table and gives its memory back.
 void remove(const Node* node) {
+  const std::size_t size = allocation_size(*node);
   Shard& s = shard_of(node->hash);
   const std::scoped_lock lock(s.mutex);
   std::size_t at = node->hash & (s.capacity - 1);
   while (s.slots[at].node() != node) at = (at + 1) & (s.capacity - 1);
-  s.slots[at] = Slot::removed();
+  // Before an empty slot no mark is needed: no probe goes on behind it.
+  if (s.slots[(at + 1) & (s.capacity - 1)].empty()) {
+    s.slots[at] = Slot();
+    --s.used;
+  } else {
+    s.slots[at] = Slot::removed();
+  }
   --s.live;
-  s.bytes -= allocation_size(*node);
+  s.bytes -= size;
+  // Inside the lock: another thread may be comparing this content.
+  if (node->kind == Kind::number) node->number().~Number();
+  if (node->kind == Kind::symbol) node->symbol().~SymbolPayload();
+  s.pool.give_back(const_cast<Node*>(node), size);
   if (s.live * 16 < s.capacity && s.capacity > 4096) resize(s);
 }
 
@@ -152,35 +170,34 @@ bool is_numeric(Kind kind, std::uint16_t code) { return kind == Kind::call && co
 
 class InternTable {
  public:
-  static Node* allocate(std::size_t payload) {
-    void* memory = std::malloc(sizeof(Node) + payload);                                                       // NOLINT: released in Node::release
-    if (memory == nullptr || (reinterpret_cast<std::uintptr_t>(memory) >> 48U) != 0) throw std::bad_alloc();  // see Slot
+  static Node* allocate(NodePool& pool, std::size_t payload) {
+    void* memory = pool.take(sizeof(Node) + payload);
+    if ((reinterpret_cast<std::uintptr_t>(memory) >> 48U) != 0) throw std::bad_alloc();  // see Slot
     return new (memory) Node();
   }
 };
 
 void Node::release(const Node* node) noexcept {
-  if (node->references.fetch_sub(1, std::memory_order_acq_rel) != 1) return;
+  if (!node->let_go()) return;
   // Children that die with their parent are queued instead of freed recursively.
   const Node* dead = node;
   dead->next_dead = nullptr;
   while (dead != nullptr) {
     const Node* current = dead;
     dead = dead->next_dead;
-    remove(current);
     for (const Expr& child : current->operands()) {
       const std::uintptr_t bits = child.bits_.load(std::memory_order_relaxed);
       if ((bits & Expr::tag_mask) != 0) continue;
       const auto* c = reinterpret_cast<const Node*>(bits);
-      if (c->references.fetch_sub(1, std::memory_order_acq_rel) == 1) {
+      if (c->let_go()) {
         c->next_dead = dead;
         dead = c;
       }
     }
-    if (current->kind == Kind::number) current->number().~Number();
-    if (current->kind == Kind::symbol) current->symbol().~SymbolPayload();
-    if (is_numeric(current->kind, current->code)) release_numeric(current->code);
-    std::free(const_cast<Node*>(current));  // NOLINT
+    const bool numeric = is_numeric(current->kind, current->code);
+    const std::uint16_t code = current->code;
+    remove(current);
+    if (numeric) release_numeric(code);
   }
 }
 
@@ -201,9 +218,9 @@ Expr Node::intern(Kind kind, std::uint16_t code, std::span<Expr> operands) {
     }
     return true;
   };
-  const auto make = [&](std::size_t& size) {
+  const auto make = [&](NodePool& pool, std::size_t& size) {
     size = sizeof(Node) + operands.size() * sizeof(Expr);
-    Node* n = InternTable::allocate(operands.size() * sizeof(Expr));
+    Node* n = InternTable::allocate(pool, operands.size() * sizeof(Expr));
     n->hash = hash;
     n->references.store(1, std::memory_order_relaxed);
     n->size = static_cast<std::uint32_t>(operands.size());
@@ -222,9 +239,9 @@ Expr Node::intern_number(const Number& number) {
   spend(60 + number.bits() / 32);
   const std::uint64_t hash = mix(number.hash());
   const auto same = [&](const Node& n) { return n.kind == Kind::number && n.number() == number; };
-  const auto make = [&](std::size_t& size) {
+  const auto make = [&](NodePool& pool, std::size_t& size) {
     size = sizeof(Node) + sizeof(Number);
-    Node* n = InternTable::allocate(sizeof(Number));
+    Node* n = InternTable::allocate(pool, sizeof(Number));
     n->hash = hash;
     n->references.store(1, std::memory_order_relaxed);
     n->size = 0;
@@ -241,9 +258,9 @@ Expr Node::intern_symbol(std::string_view name, Assumptions assumptions) {
   const std::uint64_t name_hash = hash_text(name);
   const std::uint64_t hash = hash_combine(name_hash, 0x5bd1e995U + assumptions.bits());
   const auto same = [&](const Node& n) { return n.kind == Kind::symbol && n.symbol().assumptions == assumptions && n.symbol().name == name; };
-  const auto make = [&](std::size_t& size) {
+  const auto make = [&](NodePool& pool, std::size_t& size) {
     size = sizeof(Node) + sizeof(SymbolPayload);
-    Node* n = InternTable::allocate(sizeof(SymbolPayload));
+    Node* n = InternTable::allocate(pool, sizeof(SymbolPayload));
     n->hash = hash;
     n->references.store(1, std::memory_order_relaxed);
     n->size = 0;

@@ -24,7 +24,6 @@ class Node : public detail::NodeHeader {
   [[nodiscard]] const Number& number() const noexcept { return *reinterpret_cast<const Number*>(this + 1); }
   [[nodiscard]] const SymbolPayload& symbol() const noexcept { return *reinterpret_cast<const SymbolPayload*>(this + 1); }
 
-  void retain() const noexcept { references.fetch_add(1, std::memory_order_relaxed); }
   static void release(const Node* node) noexcept;
 
   /// The node with this content: found in the table or made. The operands are moved from.

@@ -73,6 +73,10 @@ Number::Number(std::int64_t num, std::int64_t den) {
     *this = from_mpq(mpq_class(to_mpz(num), to_mpz(den)));
     return;
   }
+  if (den == 1) {
+    value_ = Words{num, 1};
+    return;
+  }
   const std::int64_t g = std::gcd(num, den);
   num /= g;
   den /= g;
@@ -258,6 +262,7 @@ Number Number::denominator() const {
 Number Number::floor() const {
   if (is_double()) return from_double(std::floor(std::get<double>(value_)));
   if (is_integer()) return *this;
+  if (const auto* w = words()) return w->num / w->den - (w->num < 0 ? 1 : 0);
   const mpq_class q = to_mpq(*this);
   mpz_class f;
   mpz_fdiv_q(f.get_mpz_t(), q.get_num_mpz_t(), q.get_den_mpz_t());
@@ -268,7 +273,9 @@ Number Number::abs() const { return sign() < 0 ? -*this : *this; }
 
 namespace {
 
+// num/den for a positive den.
 Number reduced(Wide num, Wide den) {
+  if (fits(num) && fits(den)) return {static_cast<std::int64_t>(num), static_cast<std::int64_t>(den)};
   const Wide g = wide_gcd(num, den);
   if (g > 1) {
     num /= g;
@@ -312,11 +319,17 @@ Number operator-(const Number& a, const Number& b) { return a + (-b); }
 Number operator/(const Number& a, const Number& b) {
   if (b.is_zero()) throw Error(ErrorKind::domain, fmt::format("division by zero: {}/0", a.to_string()));
   if (a.is_double() || b.is_double()) return Number::from_double(a.to_double() / b.to_double());
+  const auto* x = a.words();
+  const auto* y = b.words();
+  if (x && y) return y->num < 0 ? reduced(-Wide{x->num} * y->den, -Wide{x->den} * y->num) : reduced(Wide{x->num} * y->den, Wide{x->den} * y->num);
   return from_mpq(to_mpq(a) / to_mpq(b));
 }
 
 bool operator==(const Number& a, const Number& b) {
   if (a.is_double() != b.is_double()) return false;
+  const auto* x = a.words();
+  const auto* y = b.words();
+  if (x && y) return x->num == y->num && x->den == y->den;
   return compare(a, b) == 0;
 }
 
@@ -344,6 +357,13 @@ Number power(const Number& a, std::int64_t n) {
   if (n < 0) {
     if (a.is_zero()) throw Error(ErrorKind::domain, "division by zero: 0 to a negative power");
     return Number(1) / power(a, -n);
+  }
+  if (const auto* w = a.words(); w != nullptr && n <= 64) {  // no common factor comes in
+    std::int64_t num = 1;
+    std::int64_t den = 1;
+    bool fit = true;
+    for (std::int64_t k = 0; k < n && fit; ++k) fit = !__builtin_mul_overflow(num, w->num, &num) && !__builtin_mul_overflow(den, w->den, &den);
+    if (fit && num != INT64_MIN) return {num, den};
   }
   const mpq_class q = to_mpq(a);
   mpq_class r;

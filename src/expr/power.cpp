@@ -9,6 +9,7 @@
 #include "expr/canonical.hpp"
 #include "expr/node.hpp"
 #include "expr/orientation.hpp"
+#include "expr/two_operands.hpp"
 
 namespace boreon {
 namespace {
@@ -208,6 +209,7 @@ Expr power(const Expr& base, const Expr& exponent) {
   }
   if (base.is(Kind::product)) {
     if (exponent.word()) {
+      if (Expr result; power_of_plain_product(base, exponent, result)) return result;
       std::vector<Expr> factors;
       factors.push_back(power(base.operands()[0], exponent));
       if (base.operands().size() / 2 <= 32) {

@@ -1,16 +1,19 @@
 // Canonical products: a number times {base: exponent}, ordered by content hash.
 #include <algorithm>
+#include <array>
+#include <memory_resource>
 #include <vector>
 
 #include "boreon/catalogue.hpp"
 #include "boreon/symbol.hpp"
 #include "expr/canonical.hpp"
 #include "expr/node.hpp"
+#include "expr/two_operands.hpp"
 
 namespace boreon {
 namespace {
 
-struct Entry {
+struct Factor {
   Expr base;
   Expr exponent;
 };
@@ -51,11 +54,11 @@ class ProductBuilder {
       while (merge()) {
       }
     } while (join_radicals());
-    for (const Entry& e : entries_) {
+    for (const Factor& e : entries_) {
       if (e.base.is_constant(ConstantCode::undefined)) return undefined();
     }
     if (coefficient_.is_number() && coefficient_.number().is_zero()) {
-      for (const Entry& e : entries_) {
+      for (const Factor& e : entries_) {
         if (e.base.is_constant(ConstantCode::infinity)) return undefined();
       }
       return 0;
@@ -64,13 +67,13 @@ class ProductBuilder {
     drop_unit();
     if (Expr special; infinite(special)) return special;
     if (coefficient_.is_integer(1) && entries_.size() == 1) {
-      const Entry& e = entries_.front();
+      const Factor& e = entries_.front();
       return e.exponent.is_integer(1) ? e.base : Node::make(Kind::power, 0, e.base, e.exponent);
     }
-    std::vector<Expr> operands;
+    std::pmr::vector<Expr> operands(&memory_);
     operands.reserve(1 + 2 * entries_.size());
     operands.push_back(coefficient_);
-    for (Entry& e : entries_) {
+    for (Factor& e : entries_) {
       operands.push_back(std::move(e.base));
       operands.push_back(std::move(e.exponent));
     }
@@ -88,9 +91,18 @@ class ProductBuilder {
     if (!entries_.empty() && !Node::is_small(coefficient_) && coefficient_.number().is_double() && coefficient_.number().to_double() == 1) coefficient_ = 1;
   }
 
+  // Of sorted factors.
+  [[nodiscard]] bool no_bases_meet() const {
+    for (std::size_t i = 1; i < entries_.size(); ++i) {
+      if (entries_[i].base == entries_[i - 1].base) return false;
+    }
+    return true;
+  }
+
   bool merge() {
-    std::sort(entries_.begin(), entries_.end(), [](const Entry& a, const Entry& b) { return order(a.base, b.base) < 0; });
-    std::vector<Entry> merged;
+    std::sort(entries_.begin(), entries_.end(), [](const Factor& a, const Factor& b) { return order(a.base, b.base) < 0; });
+    if (no_bases_meet()) return false;
+    std::pmr::vector<Factor> merged(&memory_);
     merged.reserve(entries_.size());
     std::vector<Expr> again;
     for (std::size_t i = 0; i < entries_.size();) {
@@ -130,7 +142,7 @@ class ProductBuilder {
     static const FunctionRow& row = *find_function("exp");
     return row;
   }
-  static bool is_exponential(const Entry& e) { return e.exponent.is_integer(1) && e.base.is(Kind::call) && &e.base.function() == &exponential(); }
+  static bool is_exponential(const Factor& e) { return e.exponent.is_integer(1) && e.base.is(Kind::call) && &e.base.function() == &exponential(); }
 
   // u of exp(c*u), the same for all numbers c.
   static Expr direction(const Expr& argument) {
@@ -144,7 +156,7 @@ class ProductBuilder {
   // stay apart and shared.
   void join_exponentials() {
     std::size_t count = 0;
-    for (const Entry& e : entries_) count += is_exponential(e) ? 1U : 0U;
+    for (const Factor& e : entries_) count += is_exponential(e) ? 1U : 0U;
     if (count < 2) return;
     std::vector<std::pair<Expr, std::vector<std::size_t>>> groups;
     for (std::size_t i = 0; i < entries_.size(); ++i) {
@@ -167,7 +179,7 @@ class ProductBuilder {
       joined.push_back(call(exponential(), argument));
     }
     if (joined.empty()) return;
-    std::vector<Entry> kept;
+    std::pmr::vector<Factor> kept(&memory_);
     for (std::size_t i = 0; i < entries_.size(); ++i) {
       if (gone[i] == 0) kept.push_back(std::move(entries_[i]));
     }
@@ -177,7 +189,7 @@ class ProductBuilder {
 
   // sqrt(2)*sqrt(3) = sqrt(6): roots of positive whole numbers with one exponent are one root. Each round removes one.
   bool join_radicals() {
-    const auto radical = [](const Entry& e) {
+    const auto radical = [](const Factor& e) {
       return e.base.is_number() && e.base.number().is_exact() && e.base.number().sign() > 0 && e.exponent.is_number() && e.exponent.number().is_exact() && !e.exponent.number().is_integer();
     };
     for (std::size_t i = 0; i < entries_.size(); ++i) {
@@ -198,10 +210,10 @@ class ProductBuilder {
 
   // (2 + 3i)*(1 - i) = 5 + i
   void join_gaussian() {
-    const auto whole = [](const Entry& e) { return e.exponent.is_integer(1) && as_gaussian(e.base).has_value(); };
+    const auto whole = [](const Factor& e) { return e.exponent.is_integer(1) && as_gaussian(e.base).has_value(); };
     if (std::count_if(entries_.begin(), entries_.end(), whole) < 2) return;
     Gaussian all{1, 0};
-    for (const Entry& e : entries_) {
+    for (const Factor& e : entries_) {
       if (whole(e)) all = all * *as_gaussian(e.base);
     }
     std::erase_if(entries_, whole);
@@ -210,10 +222,10 @@ class ProductBuilder {
 
   // infinity times numbers and things of known sign
   bool infinite(Expr& result) const {
-    const bool any = std::any_of(entries_.begin(), entries_.end(), [](const Entry& e) { return e.base.is_constant(ConstantCode::infinity); });
+    const bool any = std::any_of(entries_.begin(), entries_.end(), [](const Factor& e) { return e.base.is_constant(ConstantCode::infinity); });
     if (!any) return false;
     int sign = coefficient_.number().sign();
-    for (const Entry& e : entries_) {
+    for (const Factor& e : entries_) {
       if (e.base.is_constant(ConstantCode::infinity)) continue;
       const Expr factor = power(e.base, e.exponent);
       if (is_positive(factor)) continue;
@@ -231,90 +243,77 @@ class ProductBuilder {
     return true;
   }
 
-  std::vector<Entry> entries_;
+  // Small products, which most are, need no memory of their own.
+  std::array<std::byte, 1024> room_;
+  std::pmr::monotonic_buffer_resource memory_{room_.data(), room_.size()};
+  std::pmr::vector<Factor> entries_{&memory_};
   Expr coefficient_ = 1;
 };
 
 }  // namespace
 
-namespace {
-
-// A factor that no rule of products takes apart or joins with a different factor.
-bool plain_factor(const Expr& e) {
-  switch (e.kind()) {
-    case Kind::sum: return !as_gaussian(e);
-    case Kind::symbol:
-    case Kind::unknown_call:
-    case Kind::piecewise: return true;
-    case Kind::call: return e.function().power_rule == nullptr;
-    default: return false;
-  }
+Expr product_of(std::span<const Expr> operands) {
+  ProductBuilder builder;
+  for (const Expr& e : operands) builder.multiply(e);
+  return builder.finish();
 }
-
-// The common products of two operands without the builder: a number times something, two different plain factors.
-bool quick_product(const Expr& a, const Expr& b, Expr& result) {
-  const Expr& c = b.is_number() ? b : a;
-  const Expr& x = b.is_number() ? a : b;
-  if (c.is_number()) {
-    if (x.is_number() || c.is_integer(0) || x.is(Kind::constant) || c.number().is_double()) return false;
-    if (x.is(Kind::product)) {
-      const Number scaled = c.number() * x.operands()[0].number();
-      if (scaled.is_one() || scaled.is_double() || is_infinite(x)) return false;
-      std::vector<Expr> operands(x.operands().begin(), x.operands().end());
-      operands[0] = scaled;
-      result = Node::intern(Kind::product, 0, operands);
-    } else if (x.is(Kind::power)) {
-      if (x.operands()[0].is_number()) return false;
-      result = Node::make(Kind::product, 0, c, x.operands()[0], x.operands()[1]);
-    } else {
-      result = Node::make(Kind::product, 0, c, x, 1);
-    }
-    return true;
-  }
-  if (a == b || !plain_factor(a) || !plain_factor(b)) return false;
-  result = order(a, b) < 0 ? Node::make(Kind::product, 0, 1, a, 1, b, 1) : Node::make(Kind::product, 0, 1, b, 1, a, 1);
-  return true;
-}
-
-}  // namespace
 
 Expr multiply(std::span<const Expr> operands) {
   while (!operands.empty() && operands[0].is_integer(1)) operands = operands.subspan(1);
   if (operands.empty()) return 1;
   if (operands.size() == 1) return operands[0];
   if (operands.size() == 2) return operands[0] * operands[1];
-  ProductBuilder builder;
-  for (const Expr& e : operands) builder.multiply(e);
-  return builder.finish();
+  return product_of(operands);
 }
 
 Expr operator*(const Expr& a, const Expr& b) {
   if (a.is_integer(1)) return b;
   if (b.is_integer(1)) return a;
   if (a.is_number() && b.is_number()) return {a.number() * b.number()};
-  if (Expr result; quick_product(a, b, result)) return result;
-  ProductBuilder builder;
-  builder.multiply(a);
-  builder.multiply(b);
-  return builder.finish();
+  if (Expr result; product_of_two(a, b, result)) return result;
+  const Expr operands[] = {a, b};
+  return product_of(operands);
 }
 
 Expr operator/(const Expr& a, const Expr& b) {
-  if (a.is_number() && b.is_number() && !b.number().is_zero()) return {a.number() / b.number()};
+  if (b.is_number() && !b.number().is_zero()) {
+    if (a.is_number()) return {a.number() / b.number()};
+    return a * Expr(Number(1) / b.number());
+  }
   return a * power(b, -1);
+}
+
+namespace {
+
+// What is left of a product when operands go: a number, one power, or still a product.
+Expr remaining(const Expr& coefficient, std::span<const Expr> before, std::span<const Expr> after) {
+  const std::size_t n = before.size() + after.size();
+  if (n == 0) return coefficient;
+  if (n == 2 && coefficient.is_integer(1)) {
+    const auto pair = before.empty() ? after : before;
+    return pair[1].is_integer(1) ? pair[0] : Node::make(Kind::power, 0, pair[0], pair[1]);
+  }
+  std::array<std::byte, 256> room;
+  std::pmr::monotonic_buffer_resource memory(room.data(), room.size());
+  std::pmr::vector<Expr> operands(&memory);
+  operands.reserve(1 + n);
+  operands.push_back(coefficient);
+  operands.insert(operands.end(), before.begin(), before.end());
+  operands.insert(operands.end(), after.begin(), after.end());
+  return Node::intern(Kind::product, 0, operands);
+}
+
+}  // namespace
+
+Expr product_without(const Expr& product, std::size_t at) {
+  const auto operands = product.operands();
+  return remaining(operands[0], operands.subspan(1, at - 1), operands.subspan(at + 2));
 }
 
 Scaled split_coefficient(const Expr& e) {
   if (e.is_number()) return {e, 1};
   if (!e.is(Kind::product) || e.operands()[0].is_integer(1)) return {1, e};
-  const auto operands = e.operands();
-  if (operands.size() == 3) {
-    Expr rest = operands[2].is_integer(1) ? operands[1] : Node::make(Kind::power, 0, operands[1], operands[2]);
-    return {operands[0], std::move(rest)};
-  }
-  std::vector<Expr> rest(operands.begin(), operands.end());
-  rest[0] = 1;
-  return {operands[0], Node::intern(Kind::product, 0, rest)};
+  return {e.operands()[0], remaining(1, {}, e.operands().subspan(1))};
 }
 
 }  // namespace boreon

@@ -1,15 +1,18 @@
 // Canonical sums: a number plus {term: coefficient}, ordered by content hash.
 #include <algorithm>
+#include <array>
+#include <memory_resource>
 #include <vector>
 
 #include "boreon/symbol.hpp"
 #include "expr/canonical.hpp"
 #include "expr/node.hpp"
+#include "expr/two_operands.hpp"
 
 namespace boreon {
 namespace {
 
-struct Entry {
+struct Summand {
   std::uint64_t hash;  // of the term, beside it because sorting needs nothing else
   Expr term;
   Expr coefficient;
@@ -57,8 +60,8 @@ class SumBuilder {
   }
 
   Expr finish() {
-    std::sort(entries_.begin(), entries_.end(), [](const Entry& a, const Entry& b) { return a.hash != b.hash ? a.hash < b.hash : order(a.term, b.term) < 0; });
-    std::vector<Expr> operands;
+    std::sort(entries_.begin(), entries_.end(), [](const Summand& a, const Summand& b) { return a.hash != b.hash ? a.hash < b.hash : order(a.term, b.term) < 0; });
+    std::pmr::vector<Expr> operands(&memory_);
     operands.reserve(1 + 2 * entries_.size());
     operands.push_back(constant_);
     for (std::size_t i = 0; i < entries_.size();) {
@@ -110,13 +113,16 @@ class SumBuilder {
   }
 
   // A finite number beside infinity is absorbed; symbolic terms might be infinite too and stay.
-  Expr finish_infinite(std::vector<Expr>& operands) {
+  Expr finish_infinite(std::span<Expr> operands) {
     if (operands.size() == 3) return infinite_ > 0 ? infinity() : -1 * infinity();
     operands[0] = 0;
     return Node::intern(Kind::sum, 0, operands);
   }
 
-  std::vector<Entry> entries_;
+  // Small sums, which most are, need no memory of their own.
+  std::array<std::byte, 1024> room_;
+  std::pmr::monotonic_buffer_resource memory_{room_.data(), room_.size()};
+  std::pmr::vector<Summand> entries_{&memory_};
   Expr constant_;
   int infinite_ = 0;
 };
@@ -136,6 +142,7 @@ Expr sum_of(std::span<const Expr> operands, Absorb absorb) {
 
 Expr add(std::span<const Expr> operands) {
   if (operands.size() == 1) return operands[0];
+  if (operands.size() == 2) return operands[0] + operands[1];
   return sum_of(operands, Absorb::balanced);
 }
 
@@ -143,6 +150,7 @@ Expr operator+(const Expr& a, const Expr& b) {
   if (Node::is_small(a) && Node::is_small(b)) return SumBuilder::add_numbers(a, b);
   if (b.is_integer(0)) return a;
   if (a.is_integer(0)) return b;
+  if (Expr result; sum_of_two(a, b, false, result)) return result;
   const Expr operands[] = {a, b};
   return sum_of(operands, Absorb::balanced);
 }
@@ -152,6 +160,7 @@ Expr operator-(const Expr& a, const Expr& b) {
   if (Node::is_small(a) && Node::is_small(b)) return SumBuilder::add_numbers(a, -b);
   if (b.is_integer(0)) return a;
   if (a.is_integer(0)) return -b;
+  if (Expr result; sum_of_two(a, b, true, result)) return result;
   const std::size_t m = term_count(a);
   const std::size_t n = term_count(b);
   const auto absorbed = [](std::size_t one, std::size_t other) { return one <= large_sum || one <= balance * other; };

@@ -64,13 +64,6 @@ bool exact_log_base(Args a, Expr& r) {
   return true;
 }
 
-template <std::int64_t value>
-bool at_zero(Args a, Expr& r) {
-  if (!a[0].is_integer(0)) return false;
-  r = value;
-  return true;
-}
-
 bool exact_cbrt(Args a, Expr& r) {
   const Expr third = Expr(1) / Expr(3);
   if (is_nonnegative(a[0])) {
@@ -125,7 +118,6 @@ void log_with_base(Ball& r, Balls x, ulong base, long p) {
   acb_div_arb(r.get(), r.get(), d.re(), p);
 }
 
-constexpr auto positive_argument = "a positive argument";
 
 }  // namespace
 

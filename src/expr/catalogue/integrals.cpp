@@ -46,7 +46,6 @@ void ball_E1(Ball& r, Balls x, long p) {
 }
 
 // On the negative real axis Ci and Chi have a cut; acb gives the side above, as real evaluation then refuses.
-constexpr auto positive_argument = "a positive argument";
 constexpr auto nonzero_argument = "a nonzero argument";
 
 }  // namespace

@@ -26,6 +26,14 @@ using RealArgs = FunctionRow::RealArgs;
 using ComplexArgs = FunctionRow::ComplexArgs;
 using Balls = std::span<const Ball>;
 
+inline constexpr auto positive_argument = "a positive argument";
+/// f(0) = value.
+template <std::int64_t value>
+bool at_zero(Args a, Expr& r) {
+  if (!a[0].is_integer(0)) return false;
+  r = value;
+  return true;
+}
 [[nodiscard]] inline bool exact_number(const Expr& e) { return e.is_number() && e.number().is_exact(); }
 [[nodiscard]] constexpr std::uint16_t bit(Assumption a) { return static_cast<std::uint16_t>(a); }
 /// Facts of a function that is real for real arguments, and nothing more.

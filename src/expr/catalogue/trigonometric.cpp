@@ -153,13 +153,6 @@ bool exact_atan2(Args a, Expr& r) {
   return true;
 }
 
-template <std::int64_t value>
-bool at_zero(Args a, Expr& r) {
-  if (!a[0].is_integer(0)) return false;
-  r = value;
-  return true;
-}
-
 std::complex<double> complex_atan2(ComplexArgs a) {
   if (a[0].imag() == 0 && a[1].imag() == 0) return std::atan2(a[0].real(), a[1].real());
   const std::complex<double> i(0, 1);
