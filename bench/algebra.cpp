@@ -8,6 +8,7 @@
 #include "boreon/calculus.hpp"
 #include "boreon/functions.hpp"
 #include "boreon/linear_algebra.hpp"
+#include "boreon/matrix.hpp"
 #include "boreon/simplify.hpp"
 #include "boreon/symbol.hpp"
 #include "boreon/text.hpp"

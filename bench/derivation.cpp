@@ -2,6 +2,7 @@
 #include <benchmark/benchmark.h>
 
 #include "boreon/calculus.hpp"
+#include "boreon/matrix.hpp"
 #include "boreon/program.hpp"
 #include "boreon/traverse.hpp"
 #include "reaction_diffusion.hpp"

@@ -4,6 +4,7 @@
 
 #include <cmath>
 
+#include "boreon/calculus.hpp"
 #include "boreon/functions.hpp"
 #include "boreon/symbol.hpp"
 #include "reaction_diffusion.hpp"

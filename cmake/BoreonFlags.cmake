@@ -7,6 +7,10 @@ target_compile_options(boreon_flags INTERFACE
 if(CMAKE_CXX_COMPILER_ID STREQUAL "GNU" AND CMAKE_CXX_COMPILER_VERSION VERSION_LESS 14)
   target_compile_options(boreon_flags INTERFACE -Wno-stringop-overflow -Wno-restrict -Wno-array-bounds)
 endif()
+# In a batch each file but the batch itself counts as a header.
+if(BOREON_UNITY AND CMAKE_CXX_COMPILER_ID STREQUAL "GNU")
+  target_compile_options(boreon_flags INTERFACE $<$<COMPILE_LANGUAGE:CXX>:-Wno-subobject-linkage>)
+endif()
 if(BOREON_WERROR)
   target_compile_options(boreon_flags INTERFACE $<$<COMPILE_LANGUAGE:CXX>:-Werror>)
 endif()

@@ -9,6 +9,7 @@
 #include "boreon/cross_check.hpp"     // IWYU pragma: export
 #include "boreon/error.hpp"           // IWYU pragma: export
 #include "boreon/evaluate.hpp"        // IWYU pragma: export
+#include "boreon/evidence.hpp"        // IWYU pragma: export
 #include "boreon/expr.hpp"            // IWYU pragma: export
 #include "boreon/figure.hpp"          // IWYU pragma: export
 #include "boreon/function.hpp"        // IWYU pragma: export
@@ -28,6 +29,7 @@
 #include "boreon/rewrite.hpp"         // IWYU pragma: export
 #include "boreon/sampling.hpp"        // IWYU pragma: export
 #include "boreon/series.hpp"          // IWYU pragma: export
+#include "boreon/sparse_matrix.hpp"   // IWYU pragma: export
 #include "boreon/simplify.hpp"        // IWYU pragma: export
 #include "boreon/solvers.hpp"         // IWYU pragma: export
 #include "boreon/sums.hpp"            // IWYU pragma: export

@@ -1,14 +1,16 @@
-// Derivatives: of any order, of vectors, sparse or dense.
+// Derivatives: of any order, of vectors, sparse or dense. Who takes dense matrices includes boreon/matrix.hpp as well.
 #pragma once
 
 #include <cstdint>
+#include <initializer_list>
 #include <span>
 #include <vector>
 
 #include "boreon/expr.hpp"
-#include "boreon/list.hpp"
 #include "boreon/function.hpp"
-#include "boreon/matrix.hpp"
+#include "boreon/fwd.hpp"
+#include "boreon/list.hpp"
+#include "boreon/sparse_matrix.hpp"
 #include "boreon/symbol.hpp"
 
 namespace boreon {
@@ -23,9 +25,7 @@ namespace boreon {
 [[nodiscard]] Expr derivative(const Expr& expression, const Expr& variable, int order = 1);
 /// Mixed derivative: one order after the other, derivative(f, {x, x, y}).
 [[nodiscard]] Expr derivative(const Expr& expression, std::span<const Expr> variables);
-[[nodiscard]] inline Expr derivative(const Expr& expression, std::initializer_list<Expr> variables) {
-  return derivative(expression, std::span<const Expr>(variables.begin(), variables.size()));
-}
+[[nodiscard]] Expr derivative(const Expr& expression, std::initializer_list<Expr> variables);
 /// f', as a function of the same argument. `f` must take one argument.
 [[nodiscard]] Function derivative(const Function& f, int order = 1);
 

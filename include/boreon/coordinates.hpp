@@ -1,16 +1,15 @@
 // Vector calculus in orthogonal coordinates, Taylor polynomials, differentials, change of variables.
 #pragma once
 
-#include <array>
+#include <memory>
 #include <span>
 #include <string>
 #include <string_view>
 #include <vector>
 
 #include "boreon/expr.hpp"
+#include "boreon/fwd.hpp"
 #include "boreon/list.hpp"
-#include "boreon/matrix.hpp"
-#include "boreon/simplify.hpp"
 #include "boreon/symbol.hpp"
 
 namespace boreon {
@@ -42,7 +41,7 @@ class Coordinates {
   [[nodiscard]] const std::vector<Expr>& variables() const { return variables_; }
   [[nodiscard]] const std::vector<Expr>& functions() const { return functions_; }  ///< u_i in the variables
   /// Products of the tangent vectors dr/du_i, dr/du_j.
-  [[nodiscard]] const Matrix& metric() const { return metric_; }
+  [[nodiscard]] const Matrix& metric() const { return *metric_; }
   [[nodiscard]] bool orthogonal() const { return orthogonal_; }
   [[nodiscard]] const std::vector<Expr>& scale_factors() const { return scale_factors_; }  ///< |dr/du_i|
   [[nodiscard]] const Expr& volume_element() const { return volume_element_; }             ///< dV = this*du_1*...*du_n
@@ -59,10 +58,10 @@ class Coordinates {
   std::vector<Expr> variables_;
   std::vector<Expr> functions_;
   std::vector<Expr> base_scales_;  // of the variables
-  Matrix rates_;                   // d(u_i)/d(variable_j)
+  std::shared_ptr<const Matrix> rates_;  // d(u_i)/d(variable_j)
   std::vector<Expr> scale_factors_;
   Expr volume_element_;
-  Matrix metric_;
+  std::shared_ptr<const Matrix> metric_;
   std::vector<Expr> conditions_;
   bool orthogonal_ = true;
   int orientation_ = 1;

@@ -9,30 +9,13 @@
 #include <string>
 #include <vector>
 
-#include "boreon/calculus.hpp"
+#include "boreon/evidence.hpp"
 #include "boreon/expr.hpp"
 #include "boreon/list.hpp"
 #include "boreon/sampling.hpp"
+#include "boreon/sparse_matrix.hpp"
 
 namespace boreon {
-
-enum class Verdict { agrees, disagrees, untested };
-[[nodiscard]] const char* to_string(Verdict v) noexcept;
-
-/// What a check found.
-struct Evidence {
-  std::string method;
-  std::size_t points = 0;      ///< points at which something could be compared
-  std::size_t entries = 0;     ///< entries compared
-  std::size_t skipped = 0;     ///< entries that could be compared at no point
-  double digits = 0;           ///< smallest number of decimal digits to which an entry agrees, at most 15
-  std::string worst_entry;     ///< the entry with the fewest digits
-  double worst_derived = 0;    ///< its value as derived
-  double worst_reference = 0;  ///< its value by independent numerics
-  std::vector<std::pair<std::string, double>> worst_point;
-  Verdict verdict = Verdict::untested;
-  [[nodiscard]] std::string to_string() const;
-};
 
 struct CheckOptions {
   std::size_t points = 5;

@@ -9,7 +9,7 @@
 #include <vector>
 
 #include "boreon/bindings.hpp"
-#include "boreon/cross_check.hpp"
+#include "boreon/evidence.hpp"
 #include "boreon/expr.hpp"
 #include "boreon/symbol.hpp"
 

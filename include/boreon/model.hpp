@@ -9,18 +9,17 @@
 #include <string_view>
 #include <vector>
 
-#include "boreon/calculus.hpp"
-#include "boreon/cross_check.hpp"
 #include "boreon/error.hpp"
 #include "boreon/expr.hpp"
 #include "boreon/function.hpp"
 #include "boreon/numeric_function.hpp"
 #include "boreon/operand_order.hpp"
-#include "boreon/program.hpp"
 #include "boreon/system.hpp"
 #include "boreon/text.hpp"
 
 namespace boreon {
+
+struct CheckOptions;
 
 struct Parameter {
   std::string name;
@@ -134,7 +133,7 @@ struct Model {
 /// time_system or steady_system, as the model asks.
 [[nodiscard]] System system_of(const Model& model);
 
-/// The ranges a check samples from: bounds and typical values of unknowns and parameters.
+/// The ranges a check samples from: bounds and typical values of unknowns and parameters (see boreon/cross_check.hpp).
 [[nodiscard]] CheckOptions check_options(const Model& model, const System& system);
 
 }  // namespace boreon

@@ -12,7 +12,7 @@
 
 #include "boreon/error.hpp"
 #include "boreon/expr.hpp"
-#include "boreon/matrix.hpp"
+#include "boreon/fwd.hpp"
 #include "boreon/symbol.hpp"
 
 namespace boreon {

@@ -8,6 +8,7 @@
 #include "algebra/polynomial/work.hpp"
 #include "boreon/algebra.hpp"
 #include "boreon/error.hpp"
+#include "boreon/matrix.hpp"
 #include "boreon/text.hpp"
 #include "boreon/traverse.hpp"
 

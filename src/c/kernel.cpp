@@ -5,6 +5,7 @@
 #include <exception>
 #include <memory>
 
+#include "boreon/calculus.hpp"
 #include "boreon/model.hpp"
 #include "boreon/native.hpp"
 #include "boreon/work.hpp"

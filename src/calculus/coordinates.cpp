@@ -8,6 +8,8 @@
 #include "boreon/evaluate.hpp"
 #include "boreon/functions.hpp"
 #include "boreon/linear_algebra.hpp"
+#include "boreon/sampling.hpp"
+#include "boreon/simplify.hpp"
 #include "boreon/text.hpp"
 #include "boreon/traverse.hpp"
 
@@ -68,19 +70,19 @@ void Coordinates::finish(const Expr& determinant_of_rates) {
   for (std::size_t i = 0; i < n; ++i) {
     for (std::size_t j = 0; j <= i; ++j) {
       Expr s = 0;
-      for (std::size_t k = 0; k < n; ++k) s += rates_(at(i), at(k)) * rates_(at(j), at(k)) / power(base_scales_[k], 2);
+      for (std::size_t k = 0; k < n; ++k) s += (*rates_)(at(i), at(k)) * (*rates_)(at(j), at(k)) / power(base_scales_[k], 2);
       gram(at(i), at(j)) = tidy(s);
       gram(at(j), at(i)) = gram(at(i), at(j));
       if (i != j && !gram(at(i), at(j)).is_integer(0)) orthogonal_ = false;
     }
   }
   const Matrix covariant = inverse(gram);
-  metric_ = covariant.unaryExpr([&](const Expr& e) { return tidy(e); });
-  for (std::size_t i = 0; i < n; ++i) scale_factors_.push_back(tidy(sqrt(metric_(at(i), at(i)))));
+  metric_ = std::make_shared<const Matrix>(covariant.unaryExpr([&](const Expr& e) { return tidy(e); }));
+  for (std::size_t i = 0; i < n; ++i) scale_factors_.push_back(tidy(sqrt((*metric_)(at(i), at(i)))));
   if (orthogonal_) {
     volume_element_ = tidy(multiply(scale_factors_));
   } else {
-    volume_element_ = tidy(sqrt(tidy(determinant(metric_))));
+    volume_element_ = tidy(sqrt(tidy(determinant(*metric_))));
   }
   const int sign = sign_at_random(determinant_of_rates, conditions_);
   orientation_ *= sign == 0 ? 1 : sign;
@@ -128,14 +130,14 @@ Coordinates Coordinates::from_map(std::vector<Expr> coordinates, const ExprList&
   c.functions_ = coordinates;
   const Matrix j = jacobian(cartesian, coordinates);
   const std::size_t n = coordinates.size();
-  c.metric_ = (j.transpose() * j).eval().unaryExpr([&](const Expr& e) { return c.tidy(e); });
+  c.metric_ = std::make_shared<const Matrix>((j.transpose() * j).eval().unaryExpr([&](const Expr& e) { return c.tidy(e); }));
   const Expr d = determinant(j);
   const Expr tidy_d = c.tidy(d);
   if (tidy_d.is_integer(0)) throw Error(ErrorKind::domain, "the coordinates are not independent: the determinant of the map is zero");
-  c.rates_ = identity_matrix(at(n));
+  c.rates_ = std::make_shared<const Matrix>(identity_matrix(at(n)));
   for (std::size_t i = 0; i < n; ++i) {
-    for (std::size_t k = 0; k < i; ++k) c.orthogonal_ = c.orthogonal_ && c.metric_(at(i), at(k)).is_integer(0);
-    c.scale_factors_.push_back(c.tidy(sqrt(c.metric_(at(i), at(i)))));
+    for (std::size_t k = 0; k < i; ++k) c.orthogonal_ = c.orthogonal_ && (*c.metric_)(at(i), at(k)).is_integer(0);
+    c.scale_factors_.push_back(c.tidy(sqrt((*c.metric_)(at(i), at(i)))));
   }
   c.base_scales_ = c.scale_factors_;
   c.volume_element_ = c.orthogonal_ ? c.tidy(multiply(c.scale_factors_)) : c.tidy(abs(tidy_d));
@@ -155,8 +157,8 @@ Coordinates Coordinates::from_functions(const Coordinates& base, std::vector<Exp
   c.base_scales_ = base.scale_factors();
   c.conditions_ = base.conditions();
   c.conditions_.insert(c.conditions_.end(), conditions.begin(), conditions.end());
-  c.rates_ = jacobian(c.functions_, c.variables_);
-  const Expr d = determinant(c.rates_);
+  c.rates_ = std::make_shared<const Matrix>(jacobian(c.functions_, c.variables_));
+  const Expr d = determinant(*c.rates_);
   if (c.tidy(d).is_integer(0)) throw Error(ErrorKind::domain, "the coordinates are not independent: the determinant of their derivatives is zero");
   c.orientation_ = base.orientation();
   c.finish(d);
@@ -167,7 +169,7 @@ Expr Coordinates::derivative_along(const Expr& f, std::size_t i) const {
   // df/du_i = h_i^2 * grad(u_i) . grad(f)
   Expr s = 0;
   for (std::size_t j = 0; j < variables_.size(); ++j) {
-    const Expr& rate = rates_(at(i), at(j));
+    const Expr& rate = (*rates_)(at(i), at(j));
     if (rate.is_integer(0)) continue;
     if (rate.is_integer(1) && functions_[i] == variables_[j]) {
       s += derivative(f, variables_[j]);

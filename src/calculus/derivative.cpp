@@ -2,6 +2,7 @@
 #include "boreon/calculus.hpp"
 
 #include "boreon/error.hpp"
+#include "boreon/matrix.hpp"
 #include "boreon/traverse.hpp"
 #include "calculus/rules.hpp"
 
@@ -88,6 +89,10 @@ Expr derivative(const Expr& expression, std::span<const Expr> variables) {
   Expr result = expression;
   for (const Expr& v : variables) result = derivative(result, v);
   return result;
+}
+
+Expr derivative(const Expr& expression, std::initializer_list<Expr> variables) {
+  return derivative(expression, std::span<const Expr>(variables.begin(), variables.size()));
 }
 
 Function derivative(const Function& f, int order) {

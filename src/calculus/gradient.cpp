@@ -7,6 +7,7 @@
 #include <unordered_map>
 
 #include "boreon/error.hpp"
+#include "boreon/matrix.hpp"
 #include "boreon/traverse.hpp"
 #include "calculus/rules.hpp"
 

@@ -3,6 +3,7 @@
 
 #include "boreon/calculus.hpp"
 #include "boreon/error.hpp"
+#include "boreon/matrix.hpp"
 #include "boreon/numeric_function.hpp"
 #include "boreon/traverse.hpp"
 

@@ -5,7 +5,7 @@
 
 #include <algorithm>
 
-#include "algebra/dependency_order.hpp"
+#include "substitution/dependency_order.hpp"
 #include "boreon/bindings.hpp"
 #include "boreon/calculus.hpp"
 #include "boreon/sums.hpp"

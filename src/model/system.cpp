@@ -6,6 +6,8 @@
 #include <cmath>
 
 #include "boreon/bindings.hpp"
+#include "boreon/calculus.hpp"
+#include "boreon/cross_check.hpp"
 #include "boreon/model.hpp"
 #include "boreon/traverse.hpp"
 

@@ -8,6 +8,7 @@
 #include <random>
 
 #include "boreon/bindings.hpp"
+#include "boreon/calculus.hpp"
 #include "boreon/catalogue.hpp"
 #include "boreon/error.hpp"
 #include "boreon/functions.hpp"

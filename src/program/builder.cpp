@@ -7,11 +7,11 @@
 
 #include "boreon/catalogue.hpp"
 #include "expr/hash.hpp"
+#include "program/operand.hpp"
 
 namespace boreon {
 namespace {
 
-std::uint64_t packed(Operand a) { return (static_cast<std::uint64_t>(a.space) << 32U) | a.index; }
 bool before(Operand a, Operand b) { return packed(a) <= packed(b); }
 
 }  // namespace

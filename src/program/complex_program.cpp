@@ -11,7 +11,7 @@ namespace boreon {
 namespace {
 
 // x + i*y; nothing as the imaginary part stands for a number that is real whatever the inputs are.
-struct Parts {
+struct RealAndImaginary {
   Operand x;
   std::optional<Operand> y;
 };
@@ -21,22 +21,22 @@ class Arithmetic {
   explicit Arithmetic(Program& program) : b_(program) {}
 
   Operand constant(double v) { return b_.constant(v); }
-  Operand imaginary(const Parts& z) { return z.y.value_or(b_.constant(0)); }
+  Operand imaginary(const RealAndImaginary& z) { return z.y.value_or(b_.constant(0)); }
 
-  Parts add(const Parts& a, const Parts& b) { return {b_.add(a.x, b.x), a.y && b.y ? std::optional(b_.add(*a.y, *b.y)) : a.y ? a.y : b.y}; }
-  Parts negate(const Parts& a) { return {b_.negate(a.x), a.y ? std::optional(b_.negate(*a.y)) : std::nullopt}; }
-  Parts subtract(const Parts& a, const Parts& b) {
+  RealAndImaginary add(const RealAndImaginary& a, const RealAndImaginary& b) { return {b_.add(a.x, b.x), a.y && b.y ? std::optional(b_.add(*a.y, *b.y)) : a.y ? a.y : b.y}; }
+  RealAndImaginary negate(const RealAndImaginary& a) { return {b_.negate(a.x), a.y ? std::optional(b_.negate(*a.y)) : std::nullopt}; }
+  RealAndImaginary subtract(const RealAndImaginary& a, const RealAndImaginary& b) {
     if (!b.y) return {b_.subtract(a.x, b.x), a.y};
     return {b_.subtract(a.x, b.x), a.y ? b_.subtract(*a.y, *b.y) : b_.negate(*b.y)};
   }
-  Parts multiply(const Parts& a, const Parts& b) {
+  RealAndImaginary multiply(const RealAndImaginary& a, const RealAndImaginary& b) {
     if (!a.y && !b.y) return {b_.multiply(a.x, b.x), std::nullopt};
     if (!a.y) return {b_.multiply(a.x, b.x), b_.multiply(a.x, *b.y)};
     if (!b.y) return {b_.multiply(a.x, b.x), b_.multiply(*a.y, b.x)};
     return {b_.subtract(b_.multiply(a.x, b.x), b_.multiply(*a.y, *b.y)), b_.add(b_.multiply(a.x, *b.y), b_.multiply(*a.y, b.x))};
   }
   // Divided by the larger part first, so that no square overflows (Smith, "Algorithm 116: complex division", 1962).
-  Parts divide(const Parts& a, const Parts& b) {
+  RealAndImaginary divide(const RealAndImaginary& a, const RealAndImaginary& b) {
     if (!b.y) return {b_.divide(a.x, b.x), a.y ? std::optional(b_.divide(*a.y, b.x)) : std::nullopt};
     const Operand size = call("max", call("abs", b.x), call("abs", *b.y));
     const Operand c = b_.divide(b.x, size);
@@ -46,7 +46,7 @@ class Arithmetic {
     return {b_.divide(b_.add(b_.multiply(a.x, c), b_.multiply(y, d)), square), b_.divide(b_.subtract(b_.multiply(y, c), b_.multiply(a.x, d)), square)};
   }
   // The root in the right half plane; the part that does not cancel first.
-  Parts square_root(const Parts& a) {
+  RealAndImaginary square_root(const RealAndImaginary& a) {
     const Operand y = imaginary(a);
     const Operand half = b_.multiply(constant(0.5), b_.add(call("hypot", a.x, y), call("abs", a.x)));
     const Operand t = b_.square_root(half);
@@ -57,53 +57,53 @@ class Arithmetic {
     return {b_.select(right, t, call("abs", u)), b_.select(right, u, b_.select(below, b_.negate(t), t))};
   }
 
-  Parts exponential(const Parts& z) {
+  RealAndImaginary exponential(const RealAndImaginary& z) {
     const Operand size = call("exp", z.x);
     if (!z.y) return {size, std::nullopt};
     return {b_.multiply(size, call("cos", *z.y)), b_.multiply(size, call("sin", *z.y))};
   }
-  Parts logarithm(const Parts& z) {
+  RealAndImaginary logarithm(const RealAndImaginary& z) {
     const Operand y = imaginary(z);
     return {call("log", call("hypot", z.x, y)), call("atan2", y, z.x)};
   }
-  Parts power(const Parts& a, const Parts& b) { return exponential(multiply(b, logarithm(a))); }
-  Parts sine(const Parts& z) {
+  RealAndImaginary power(const RealAndImaginary& a, const RealAndImaginary& b) { return exponential(multiply(b, logarithm(a))); }
+  RealAndImaginary sine(const RealAndImaginary& z) {
     if (!z.y) return {call("sin", z.x), std::nullopt};
     return {b_.multiply(call("sin", z.x), call("cosh", *z.y)), b_.multiply(call("cos", z.x), call("sinh", *z.y))};
   }
-  Parts cosine(const Parts& z) {
+  RealAndImaginary cosine(const RealAndImaginary& z) {
     if (!z.y) return {call("cos", z.x), std::nullopt};
     return {b_.multiply(call("cos", z.x), call("cosh", *z.y)), b_.negate(b_.multiply(call("sin", z.x), call("sinh", *z.y)))};
   }
   // f(i*z) = i*g(z)
-  Parts hyperbolic_sine(const Parts& z) { return turned_back(sine(turned(z))); }
-  Parts hyperbolic_cosine(const Parts& z) { return cosine(turned(z)); }
+  RealAndImaginary hyperbolic_sine(const RealAndImaginary& z) { return turned_back(sine(turned(z))); }
+  RealAndImaginary hyperbolic_cosine(const RealAndImaginary& z) { return cosine(turned(z)); }
   // (sin 2x + i sinh 2y)/(cos 2x + cosh 2y), whose limit is reached long before sinh overflows
-  Parts tangent(const Parts& z) {
+  RealAndImaginary tangent(const RealAndImaginary& z) {
     if (!z.y) return {call("tan", z.x), std::nullopt};
     const Operand x = b_.add(z.x, z.x);
     const Operand y = call("max", constant(-600), call("min", constant(600), b_.add(*z.y, *z.y)));
     const Operand below = b_.add(call("cos", x), call("cosh", y));
     return {b_.divide(call("sin", x), below), b_.divide(call("sinh", y), below)};
   }
-  Parts hyperbolic_tangent(const Parts& z) { return turned_back(tangent(turned(z))); }
+  RealAndImaginary hyperbolic_tangent(const RealAndImaginary& z) { return turned_back(tangent(turned(z))); }
 
   Operand equal(Operand a, Operand b) { return b_.compare(OpCode::equal, a, b); }
   // Conditions look at real parts; only equality looks at both.
-  Parts compared(OpCode op, const Parts& a, const Parts& b) {
+  RealAndImaginary compared(OpCode op, const RealAndImaginary& a, const RealAndImaginary& b) {
     if ((op != OpCode::equal && op != OpCode::not_equal) || (!a.y && !b.y)) return {b_.compare(op, a.x, b.x), std::nullopt};
     const Operand same = b_.logic(OpCode::conjunction, equal(a.x, b.x), equal(imaginary(a), imaginary(b)));
     return {op == OpCode::equal ? same : b_.negation(same), std::nullopt};
   }
   // Not zero.
-  Operand truth(const Parts& z) {
+  Operand truth(const RealAndImaginary& z) {
     if (!z.y) return z.x;
     const auto differs = [&](Operand o) { return b_.compare(OpCode::not_equal, o, constant(0)); };
     return b_.logic(OpCode::disjunction, differs(z.x), differs(*z.y));
   }
-  Parts logic(OpCode op, const Parts& a, const Parts& b) { return {b_.logic(op, truth(a), truth(b)), std::nullopt}; }
-  Parts negation(const Parts& a) { return {b_.negation(truth(a)), std::nullopt}; }
-  Parts select(const Parts& c, const Parts& a, const Parts& b) {
+  RealAndImaginary logic(OpCode op, const RealAndImaginary& a, const RealAndImaginary& b) { return {b_.logic(op, truth(a), truth(b)), std::nullopt}; }
+  RealAndImaginary negation(const RealAndImaginary& a) { return {b_.negation(truth(a)), std::nullopt}; }
+  RealAndImaginary select(const RealAndImaginary& c, const RealAndImaginary& a, const RealAndImaginary& b) {
     const Operand condition = truth(c);
     return {b_.select(condition, a.x, b.x), a.y || b.y ? std::optional(b_.select(condition, imaginary(a), imaginary(b))) : std::nullopt};
   }
@@ -111,15 +111,15 @@ class Arithmetic {
  private:
   Operand call(std::string_view name, Operand a) { return b_.call(row_number(name), a); }
   Operand call(std::string_view name, Operand a, Operand b) { return b_.call(row_number(name), a, b); }
-  Parts turned(const Parts& z) { return {z.y ? b_.negate(*z.y) : constant(0), z.x}; }  // i*z
-  Parts turned_back(const Parts& z) { return {imaginary(z), b_.negate(z.x)}; }         // -i*z
+  RealAndImaginary turned(const RealAndImaginary& z) { return {z.y ? b_.negate(*z.y) : constant(0), z.x}; }  // i*z
+  RealAndImaginary turned_back(const RealAndImaginary& z) { return {imaginary(z), b_.negate(z.x)}; }         // -i*z
 
   ProgramBuilder b_;
 };
 
 struct Rule {
   std::string_view function;
-  Parts (Arithmetic::*apply)(const Parts&);
+  RealAndImaginary (Arithmetic::*apply)(const RealAndImaginary&);
 };
 constexpr Rule rules[] = {
     {"exp", &Arithmetic::exponential},      {"log", &Arithmetic::logarithm},          {"sin", &Arithmetic::sine},    {"cos", &Arithmetic::cosine},
@@ -148,8 +148,8 @@ Program of_parts(const Program& p) {
   made.inputs = doubled(p.inputs);
   made.outputs = doubled(p.outputs);
   Arithmetic z(made);
-  std::vector<Parts> values(p.instructions.size());
-  const auto value = [&](Operand o) -> Parts {
+  std::vector<RealAndImaginary> values(p.instructions.size());
+  const auto value = [&](Operand o) -> RealAndImaginary {
     if (o.space == 1) return values[o.index];
     if (o.space == 0) return {z.constant(p.constants[o.index]), std::nullopt};
     return {{o.space, 2 * o.index}, Operand{o.space, 2 * o.index + 1}};
@@ -182,7 +182,7 @@ Program of_parts(const Program& p) {
         result.insert(result.end(), 2, o);
         continue;
       }
-      const Parts v = value(o);
+      const RealAndImaginary v = value(o);
       result.push_back(v.x);
       result.push_back(z.imaginary(v));
     }

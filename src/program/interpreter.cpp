@@ -20,7 +20,7 @@ struct Address {
   std::uint32_t offset;
 };
 
-struct Step {
+struct Command {
   OpCode op;
   std::uint8_t arity;
   bool store;            // copy a to an output instead of computing
@@ -33,7 +33,7 @@ struct Step {
 
 // One straight-line program as steps.
 struct Code {
-  std::vector<Step> steps;
+  std::vector<Command> steps;
   std::vector<double> constants;
   std::uint32_t registers = 0;
   std::vector<std::size_t> input_start;   // of the groups in a tile
@@ -51,7 +51,7 @@ struct Code {
     for (std::size_t k = 0; k < p.instructions.size(); ++k) {
       const Instruction& i = p.instructions[k];
       if (i.operands > 0) {
-        Step s{i.op, i.operands, false, assigned.of_result[k], 0, nullptr, i.function, address(i.a), address(i.b), address(i.c)};
+        Command s{i.op, i.operands, false, assigned.of_result[k], 0, nullptr, i.function, address(i.a), address(i.b), address(i.c)};
         if (i.op == OpCode::call && i.operands <= 2) s.function = row_of(i.function).real;
         if (i.op == OpCode::sine_cosine) s.second = assigned.of_result[k + 1];
         steps.push_back(s);
@@ -69,7 +69,7 @@ struct Code {
       if (x.base == 1) return reg[x.offset];
       return x.base == 0 ? constants[x.offset] : in[x.base - 2][x.offset];
     };
-    for (const Step& s : steps) {
+    for (const Command& s : steps) {
       const double a = read(s.a);
       if (s.store) {
         (s.second == Program::scratch_group ? scratch : out[s.second])[s.target] = a;
@@ -111,7 +111,7 @@ struct Code {
       std::fill(filled, filled + block, constants[x.offset]);
       return filled;
     };
-    for (const Step& s : steps) {
+    for (const Command& s : steps) {
       const double* const a = read(s.a, 0);
       if (s.store) {
         std::copy(a, a + block, out + (output_start[group(s.second)] + s.target) * block);

@@ -12,6 +12,7 @@
 #include "boreon/catalogue.hpp"
 #include "boreon/error.hpp"
 #include "boreon/evaluate.hpp"
+#include "boreon/matrix.hpp"
 #include "boreon/program.hpp"
 #include "boreon/symbol.hpp"
 #include "boreon/text.hpp"
@@ -312,6 +313,8 @@ std::vector<Expr> by_rows(const Matrix& matrix) {
 }  // namespace
 
 InputGroup::InputGroup(std::string group_name, const Matrix& matrix, std::vector<std::string> names) : InputGroup(std::move(group_name), by_rows(matrix), std::move(names)) {}
+
+OutputGroup::OutputGroup(std::string group_name, const Vector& vector) : name(std::move(group_name)), values(vector.begin(), vector.end()) {}
 
 OutputGroup::OutputGroup(std::string group_name, const Matrix& matrix) : name(std::move(group_name)), values(by_rows(matrix)) {}
 

@@ -1,4 +1,5 @@
 #include "program/passes.hpp"
+#include "program/operand.hpp"
 
 #include <fmt/format.h>
 
@@ -93,7 +94,6 @@ void merge_equal(Program& program) {
     if (o.space == 1) o.index = same[o.index];
     if (o.space == 0 && o.index < program.constants.size()) o.index = constants.emplace(std::bit_cast<std::uint64_t>(program.constants[o.index]), o.index).first->second;
   };
-  const auto packed = [](Operand o) { return (static_cast<std::uint64_t>(o.space) << 32U) | o.index; };
   for (std::size_t k = 0; k < program.instructions.size(); ++k) {
     Instruction& i = program.instructions[k];
     if (i.operands > 0) rename(i.a);

@@ -8,11 +8,9 @@
 #include "boreon/expr.hpp"
 #include "boreon/program.hpp"
 #include "boreon/traverse.hpp"
+#include "program/operand.hpp"
 
 namespace boreon {
-
-/// An input as one number: its group above, its index below. Neighbours in a group are neighbours here.
-[[nodiscard]] constexpr std::uint64_t packed(Operand o) { return (static_cast<std::uint64_t>(o.space) << 32U) | o.index; }
 
 /// Two bundles with the same tokens are the same program on different entries, listed in `slots` in the order in which
 /// the tokens meet them.

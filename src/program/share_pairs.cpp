@@ -12,7 +12,7 @@ namespace boreon {
 namespace {
 
 using Item = Network::Item;
-constexpr std::size_t longest = 24;  // longer sums and products are split along their hashes instead
+constexpr std::size_t longest_shared = 24;  // longer sums and products are split along their hashes instead
 
 struct Pair {
   std::uint32_t a = 0;
@@ -138,7 +138,7 @@ class Sharing {
   }
 
   [[nodiscard]] static bool eligible(const Network::Node& n) {
-    return (n.kind == Network::Kind::sum || n.kind == Network::Kind::product) && n.items.size() >= 2 && n.items.size() <= longest;
+    return (n.kind == Network::Kind::sum || n.kind == Network::Kind::product) && n.items.size() >= 2 && n.items.size() <= longest_shared;
   }
 
   static Pair pair_of(bool sum, const Item& x, const Item& y) {

@@ -1,4 +1,4 @@
-#include "algebra/dependency_order.hpp"
+#include "substitution/dependency_order.hpp"
 
 #include <algorithm>
 

@@ -6,7 +6,7 @@
 #include <algorithm>
 #include <unordered_map>
 
-#include "algebra/dependency_order.hpp"
+#include "substitution/dependency_order.hpp"
 #include "boreon/error.hpp"
 #include "boreon/traverse.hpp"
 

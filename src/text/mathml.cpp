@@ -2,6 +2,7 @@
 #include <fmt/format.h>
 
 #include "boreon/catalogue.hpp"
+#include "boreon/matrix.hpp"
 #include "boreon/symbol.hpp"
 #include "boreon/text.hpp"
 #include "expr/numeric_rows.hpp"

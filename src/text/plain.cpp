@@ -5,6 +5,7 @@
 #include <set>
 
 #include "boreon/catalogue.hpp"
+#include "boreon/matrix.hpp"
 #include "boreon/text.hpp"
 #include "boreon/traverse.hpp"
 #include "expr/numeric_rows.hpp"

@@ -4,6 +4,7 @@
 #include <algorithm>
 
 #include "boreon/catalogue.hpp"
+#include "boreon/matrix.hpp"
 #include "boreon/text.hpp"
 #include "boreon/traverse.hpp"
 #include "expr/numeric_rows.hpp"

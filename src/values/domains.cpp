@@ -209,4 +209,9 @@ bool BallDomain::compare(const Expr& e, const Value& a, const Value& b) {
   return false;
 }
 
+Ball ball_of(const Expr& e, long precision) {
+  const EvaluationPlan plan({&e, 1});
+  return std::move(GraphEvaluator<BallDomain>(BallDomain{precision}).run(plan, [](const Expr&, Ball&) { return false; })[0]);
+}
+
 }  // namespace boreon

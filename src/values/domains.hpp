@@ -57,4 +57,7 @@ struct BallDomain {
   [[nodiscard]] bool operator_value(const Expr& e, Value& value) const;
 };
 
+/// The value of an expression without symbols.
+[[nodiscard]] Ball ball_of(const Expr& e, long precision);
+
 }  // namespace boreon

@@ -14,7 +14,7 @@
 namespace boreon {
 namespace {
 
-constexpr std::size_t most_evaluations = 4'000'000;
+constexpr std::size_t most_nested_evaluations = 4'000'000;
 
 // Thrown where the numbers do not allow an answer; the general method takes over.
 struct NotSmooth {};
@@ -64,7 +64,7 @@ class Iterated {
   };
 
   double evaluate(const EvaluationPlan& plan) {
-    if (++count > most_evaluations) throw NotSmooth{};
+    if (++count > most_nested_evaluations) throw NotSmooth{};
     const double v = evaluator_.run(plan, [&](const Expr& e, double& value) {
       for (std::size_t i = 0; i < levels_.size(); ++i) {
         if (levels_[i].variable == e) {

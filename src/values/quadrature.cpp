@@ -136,11 +136,6 @@ class Integrand {
   GraphEvaluator<RealDomain> evaluator_;
 };
 
-Ball ball_of(const Expr& e) {
-  const EvaluationPlan plan({&e, 1});
-  return GraphEvaluator<BallDomain>(BallDomain{near_precision * 2}).run(plan, [](const Expr&, Ball&) { return false; })[0];
-}
-
 struct Piece {
   double value = 0;
   double error = 0;
@@ -150,8 +145,8 @@ Piece finite_piece(Integrand& f, const Expr& from, const Expr& to, double tolera
   const double a = end_value(from, {});
   const double b = end_value(to, {});
   if (!(a < b)) return {};
-  const Ball low = ball_of(from);
-  const Ball high = ball_of(to);
+  const Ball low = ball_of(from, near_precision * 2);
+  const Ball high = ball_of(to, near_precision * 2);
   // The noise of an inner integral stops the refinement of the outer one early.
   static boost::math::quadrature::tanh_sinh<double> fine(12);
   static boost::math::quadrature::tanh_sinh<double> coarse(6);
@@ -219,7 +214,7 @@ Piece finite_piece(Integrand& f, const Expr& from, const Expr& to, double tolera
 // From a finite place to infinity: a decaying integrand.
 Piece half_line(Integrand& f, const Expr& from, int direction, double tolerance) {
   const double a = end_value(from, {});
-  const Ball end = ball_of(from);
+  const Ball end = ball_of(from, near_precision * 2);
   static boost::math::quadrature::exp_sinh<double> rule(12);
   double error = 0;
   double size = 0;

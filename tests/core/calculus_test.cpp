@@ -9,6 +9,7 @@
 #include "boreon/cross_check.hpp"
 #include "boreon/error.hpp"
 #include "boreon/evaluate.hpp"
+#include "boreon/matrix.hpp"
 #include "boreon/text.hpp"
 #include "boreon/traverse.hpp"
 #include "core/numbered.hpp"

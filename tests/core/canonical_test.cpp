@@ -7,6 +7,7 @@
 #include "boreon/catalogue.hpp"
 #include "boreon/error.hpp"
 #include "boreon/evaluate.hpp"
+#include "boreon/matrix.hpp"
 #include "boreon/text.hpp"
 #include "boreon/traverse.hpp"
 #include "core/random_expression.hpp"

@@ -7,6 +7,7 @@
 #include "boreon/calculus.hpp"
 #include "boreon/error.hpp"
 #include "boreon/evaluate.hpp"
+#include "boreon/matrix.hpp"
 #include "boreon/program.hpp"
 #include "boreon/text.hpp"
 #include "boreon/traverse.hpp"

@@ -2,6 +2,7 @@
 #include <doctest/doctest.h>
 
 #include "boreon/calculus.hpp"
+#include "boreon/cross_check.hpp"
 #include "boreon/error.hpp"
 #include "boreon/functions.hpp"
 #include "boreon/integral.hpp"

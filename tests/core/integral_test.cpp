@@ -5,6 +5,7 @@
 
 #include "boreon/bindings.hpp"
 #include "boreon/calculus.hpp"
+#include "boreon/cross_check.hpp"
 #include "boreon/error.hpp"
 #include "boreon/evaluate.hpp"
 #include "boreon/functions.hpp"
@@ -15,12 +16,12 @@
 #include "boreon/sums.hpp"
 #include "boreon/text.hpp"
 #include "core/random_expression.hpp"
+#include "core/one_variable.hpp"
 
 using namespace boreon;
 
 namespace {
 
-const Symbol x("x");
 const Symbol y("y");
 const Symbol a("a", {Assumption::positive});
 const Symbol n("n", {Assumption::integer});

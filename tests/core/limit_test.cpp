@@ -10,12 +10,11 @@
 #include "boreon/simplify.hpp"
 #include "boreon/text.hpp"
 #include "core/random_expression.hpp"
+#include "core/one_variable.hpp"
 
 using namespace boreon;
 
 namespace {
-
-const Symbol x("x");
 
 Expr at(const char* f, const char* place, LimitSide side = LimitSide::both, std::vector<Expr> conditions = {}) {
   ParseContext context;

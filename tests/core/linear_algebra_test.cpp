@@ -9,6 +9,7 @@
 #include "boreon/error.hpp"
 #include "boreon/evaluate.hpp"
 #include "boreon/linear_algebra.hpp"
+#include "boreon/matrix.hpp"
 #include "boreon/program.hpp"
 #include "boreon/simplify.hpp"
 #include "boreon/text.hpp"

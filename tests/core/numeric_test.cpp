@@ -3,6 +3,7 @@
 
 #include <cmath>
 
+#include "boreon/calculus.hpp"
 #include "boreon/cross_check.hpp"
 #include "boreon/error.hpp"
 #include "boreon/evaluate.hpp"

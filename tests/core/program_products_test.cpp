@@ -8,7 +8,9 @@
 #include <filesystem>
 #include <fstream>
 
+#include "boreon/calculus.hpp"
 #include "boreon/error.hpp"
+#include "boreon/matrix.hpp"
 #include "boreon/program.hpp"
 #include "boreon/text.hpp"
 #include "core/numbered.hpp"

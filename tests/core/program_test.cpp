@@ -9,6 +9,7 @@
 #include <fstream>
 #include <thread>
 
+#include "boreon/calculus.hpp"
 #include "boreon/error.hpp"
 #include "boreon/evaluate.hpp"
 #include "boreon/program.hpp"

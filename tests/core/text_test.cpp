@@ -4,6 +4,7 @@
 #include "boreon/calculus.hpp"
 #include "boreon/error.hpp"
 #include "boreon/evaluate.hpp"
+#include "boreon/matrix.hpp"
 #include "boreon/operand_order.hpp"
 #include "boreon/text.hpp"
 #include "boreon/traverse.hpp"

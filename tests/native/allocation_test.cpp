@@ -7,6 +7,7 @@
 #include <functional>
 #include <new>
 
+#include "boreon/functions.hpp"
 #include "boreon/native.hpp"
 #include "core/numbered.hpp"
 

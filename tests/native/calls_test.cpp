@@ -8,6 +8,7 @@
 #include <cstdlib>
 #include <thread>
 
+#include "boreon/calculus.hpp"
 #include "boreon/error.hpp"
 #include "boreon/functions.hpp"
 #include "boreon/native.hpp"

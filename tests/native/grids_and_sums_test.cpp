@@ -6,6 +6,7 @@
 
 #include "boreon/calculus.hpp"
 #include "boreon/functions.hpp"
+#include "boreon/matrix.hpp"
 #include "boreon/native.hpp"
 #include "core/numbered.hpp"
 #include "core/random_expression.hpp"

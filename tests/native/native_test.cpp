@@ -11,6 +11,7 @@
 #include <fstream>
 #include <thread>
 
+#include "boreon/calculus.hpp"
 #include "boreon/catalogue.hpp"
 #include "boreon/error.hpp"
 #include "boreon/native.hpp"

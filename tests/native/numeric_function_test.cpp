@@ -11,6 +11,7 @@
 #include <random>
 #include <thread>
 
+#include "boreon/calculus.hpp"
 #include "boreon/cross_check.hpp"
 #include "boreon/error.hpp"
 #include "boreon/evaluate.hpp"

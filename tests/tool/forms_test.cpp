@@ -2,6 +2,7 @@
 #include <doctest/doctest.h>
 
 #include "boreon/algebra.hpp"
+#include "boreon/calculus.hpp"
 #include "boreon/error.hpp"
 #include "boreon/mathml.hpp"
 #include "boreon/simplify.hpp"

@@ -15,10 +15,6 @@
 namespace boreon::poly {
 namespace {
 
-void trim(BigUni& a) {
-  while (!a.empty() && a.back() == 0) a.pop_back();
-}
-
 BigUni product(const BigUni& a, const BigUni& b, const mpz_class* modulus = nullptr) {
   if (a.empty() || b.empty()) return {};
   charge(4 * a.size() * b.size());

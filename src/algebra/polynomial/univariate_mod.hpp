@@ -9,7 +9,9 @@ namespace boreon::poly {
 
 using Uni = std::vector<Residue>;
 
-inline void trim(Uni& a) {
+/// No zeros in front.
+template <class Coefficient>
+void trim(std::vector<Coefficient>& a) {
   while (!a.empty() && a.back() == 0) a.pop_back();
 }
 [[nodiscard]] inline int degree_of(const Uni& a) { return static_cast<int>(a.size()) - 1; }

@@ -26,7 +26,7 @@
 namespace boreon {
 namespace {
 
-constexpr std::uint64_t work_of_search = 200000000U;
+constexpr std::uint64_t work_of_antiderivative = 200000000U;
 
 struct Found {
   Expr value;
@@ -64,7 +64,7 @@ std::optional<Found> search(const Expr& f, const Symbol& x, const IntegralOption
   Integrator in(signs);
   std::optional<Expr> F;
   try {
-    const poly::WorkLimit limit(work_of_search);
+    const poly::WorkLimit limit(work_of_antiderivative);
     F = in(f, x);
     if (!F) {
       SimplifyOptions o;

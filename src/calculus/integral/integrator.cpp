@@ -18,7 +18,7 @@
 namespace boreon {
 namespace {
 
-constexpr int deepest = 9;
+constexpr int deepest_inside = 9;
 constexpr int most_integrals = 260;
 constexpr std::size_t largest = 400;  // operations of an integrand that is still worth a search
 
@@ -108,7 +108,7 @@ std::optional<Expr> Integrator::operator()(const Expr& f, const Symbol& x) {
   for (const Known& k : open_) {
     if (k.integrand == inside && k.variable == x) return std::nullopt;
   }
-  if (depth_ >= deepest || ++work_ > most_integrals || operation_count(inside) > largest) return std::nullopt;
+  if (depth_ >= deepest_inside || ++work_ > most_integrals || operation_count(inside) > largest) return std::nullopt;
   poly::charge(1000);
   open_.push_back({inside, x, {}});
   ++depth_;

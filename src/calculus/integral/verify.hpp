@@ -3,7 +3,7 @@
 
 #include <span>
 
-#include "boreon/cross_check.hpp"
+#include "boreon/evidence.hpp"
 #include "boreon/expr.hpp"
 #include "boreon/symbol.hpp"
 

@@ -23,7 +23,7 @@
 namespace boreon {
 namespace {
 
-constexpr int deepest = 24;
+constexpr int deepest_limit = 24;
 constexpr int most_steps = 4000;
 
 bool is_undefined(const Expr& e) { return e.is_constant(ConstantCode::undefined); }
@@ -50,7 +50,7 @@ class AtInfinity {
  private:
   struct Deeper {
     explicit Deeper(int& d, int& steps) : depth(d) {
-      if (++depth > deepest || ++steps > most_steps) {
+      if (++depth > deepest_limit || ++steps > most_steps) {
         --depth;
         throw NoExpansion{"the limit needs too many steps"};
       }

@@ -1,0 +1,30 @@
+// What a check found: the same kind of evidence for every kind of answer.
+#pragma once
+
+#include <cstddef>
+#include <cstdint>
+#include <string>
+#include <utility>
+#include <vector>
+
+namespace boreon {
+
+enum class Verdict : std::uint8_t { agrees, disagrees, untested };
+[[nodiscard]] const char* to_string(Verdict v) noexcept;
+
+/// What a check found.
+struct Evidence {
+  std::string method;
+  std::size_t points = 0;      ///< points at which something could be compared
+  std::size_t entries = 0;     ///< entries compared
+  std::size_t skipped = 0;     ///< entries that could be compared at no point
+  double digits = 0;           ///< smallest number of decimal digits to which an entry agrees, at most 15
+  std::string worst_entry;     ///< the entry with the fewest digits
+  double worst_derived = 0;    ///< its value as derived
+  double worst_reference = 0;  ///< its value by independent numerics
+  std::vector<std::pair<std::string, double>> worst_point;
+  Verdict verdict = Verdict::untested;
+  [[nodiscard]] std::string to_string() const;
+};
+
+}  // namespace boreon

@@ -1,0 +1,37 @@
+// Sparse matrices of expressions, without Eigen.
+#pragma once
+
+#include <cstddef>
+#include <cstdint>
+#include <vector>
+
+#include "boreon/expr.hpp"
+#include "boreon/fwd.hpp"
+
+namespace boreon {
+
+/// Where a matrix can be nonzero, by rows: columns[row_start[i]] ... columns[row_start[i + 1] - 1] are the columns of
+/// row i in ascending order.
+struct SparsityPattern {
+  std::size_t rows = 0;
+  std::size_t cols = 0;
+  std::vector<std::int64_t> row_start;
+  std::vector<std::int64_t> columns;
+  [[nodiscard]] std::size_t nonzeros() const noexcept { return columns.size(); }
+};
+
+/// A sparse matrix of expressions in compressed rows: entry k belongs to column pattern.columns[k].
+struct SparseMatrix {
+  SparsityPattern pattern;
+  std::vector<Expr> values;
+  [[nodiscard]] Matrix dense() const;  ///< needs boreon/matrix.hpp
+  /// The same matrix by columns: starts, row indices, and for each entry its place in `values`.
+  struct Columns {
+    std::vector<std::int64_t> column_start;
+    std::vector<std::int64_t> rows;
+    std::vector<std::int64_t> entry;
+  };
+  [[nodiscard]] Columns columns() const;
+};
+
+}  // namespace boreon
