@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Polynomials, factors, determinants, simplification, and the making of nodes against a bare intern loop.
 #include <benchmark/benchmark.h>
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Compiled with -O3 -march=native: what the kernels are measured against.
 #include "by_hand.hpp"
 

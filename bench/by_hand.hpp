@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Residuals and Jacobians as a careful programmer writes them: shared factors once, no call twice, no division twice,
 // sparse entries at known places.
 #pragma once

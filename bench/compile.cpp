@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // How long it takes until a function can be called.
 #include <benchmark/benchmark.h>
 

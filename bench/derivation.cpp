@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Derivation at scale: building, sparse and dense Jacobians, compiling, gradients.
 #include <benchmark/benchmark.h>
 

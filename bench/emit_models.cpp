@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Writes the models as C source, which is compiled into the benchmarks with -O3 -march=native.
 #include <fstream>
 #include <iostream>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // A kernel call against the same function written by hand.
 #include <benchmark/benchmark.h>
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Draws how fast numeric functions are: bench_figure RESULTS.json FIGURE.png, from boreon_bench --benchmark_format=json.
 #include <cstdio>
 #include <exception>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Time to an integral, evidence included.
 #include <benchmark/benchmark.h>
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "models.hpp"
 
 #include "by_hand.hpp"

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Five models twice: as expressions, and written by hand in C++ as a careful programmer would.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Machine code against code written by hand and against emitted C, both compiled with -O3 -march=native. Baseline and
 // kernel alternate; the median of the ratios of pairs counts.
 #include <benchmark/benchmark.h>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "pairs.hpp"
 
 #include <algorithm>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Timing in pairs: baseline and kernel alternate, and the median of the ratios counts, since the machine is shared.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Two species that react and diffuse on an n by n grid, built in plain C++.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Discretised equations on grids: residuals and Jacobians as loops over rows, against code written by hand.
 #include <benchmark/benchmark.h>
 

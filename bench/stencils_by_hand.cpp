@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Compiled with -O3 -march=native.
 #include "stencils_by_hand.hpp"
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Residuals and Jacobians of discretised equations as a careful programmer writes them: interior places in a loop without
 // conditions, edges on their own, nothing computed twice, entries in the order of their columns.
 #pragma once

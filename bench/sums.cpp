@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Sums of 10^4 terms and their gradients, by symbols and by the program, against code written by hand.
 #include <benchmark/benchmark.h>
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // check --certify: numeric functions in doubles and in balls, the digits that rounding takes.
 #include <fmt/format.h>
 #include <fmt/ranges.h>

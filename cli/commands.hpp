@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // The commands of the tool: names, examples, options.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // demo: the whole story on the shipped models.
 #include <fmt/format.h>
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // derive, evaluate, check: from expressions and models to derivatives and numbers, each with its evidence.
 #include <fmt/format.h>
 #include <fmt/ranges.h>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // The shipped models, inside the tool.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // derive --what determinant, divergence, curl, laplacian: maps and vector fields in curvilinear coordinates.
 #include <fmt/format.h>
 

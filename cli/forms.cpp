@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // simplify, expand, factor, rewrite: other forms of an expression, each compared with its input by numbers.
 #include <fmt/format.h>
 #include <fmt/ranges.h>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // generate: source text of a model.
 #include <fmt/format.h>
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // integrate: antiderivatives, definite and iterated integrals.
 #include <fmt/format.h>
 #include <fmt/ranges.h>

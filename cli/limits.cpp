@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // limit and series.
 #include <fmt/format.h>
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // An option of the command line that knows whether it was given and whether anybody asked for it.
 #pragma once
 

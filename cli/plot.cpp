@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // plot: curves of expressions over a range.
 #include <fmt/format.h>
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "request.hpp"
 
 #include <fmt/format.h>

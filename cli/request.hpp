@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // What the user asked for, and the answer in both forms: readable and JSON.
 #pragma once
 

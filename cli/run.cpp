@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // solve and simulate: numbers from a model.
 #include <fmt/format.h>
 #include <fmt/ranges.h>

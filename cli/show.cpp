@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // show: the model typeset.
 #include <fmt/format.h>
 

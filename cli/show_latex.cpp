@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // A model as a LaTeX fragment: sections, tables of quantities, aligned equations. Needs amsmath.
 #include <fmt/format.h>
 

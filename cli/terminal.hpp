@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Standard output, standard error and signals.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // From arguments to one answer.
 #include <fmt/format.h>
 #include <fmt/ranges.h>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // The command-line tool: arguments in, one answer out.
 #pragma once
 

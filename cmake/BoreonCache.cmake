@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: MIT
 # Objects come from ccache where it is installed, also between clones: paths below the source folder do not count, and
 # precompiled headers are known by their contents.
 find_program(BOREON_CCACHE ccache)

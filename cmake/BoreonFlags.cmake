@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: MIT
 # Warnings and sanitizers, for our own targets only.
 add_library(boreon_flags INTERFACE)
 target_compile_options(boreon_flags INTERFACE

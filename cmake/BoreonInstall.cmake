@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: MIT
 # cmake --install: libraries, headers, the tool, a CMake package and a pkg-config file.
 set(BOREON_CMAKE_DIR ${CMAKE_INSTALL_LIBDIR}/cmake/boreon)
 install(TARGETS ${BOREON_TARGETS} EXPORT boreonTargets

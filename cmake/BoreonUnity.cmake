@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: MIT
 # Files of one folder that are compiled together share the parsing of headers and the instances of templates, which is most of
 # the work. Names in anonymous namespaces are therefore unique within a folder.
 function(boreon_unity target)

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: MIT
 # Exact and certified arithmetic: GMP, MPFR, FLINT and Arb, as one target boreon::arb.
 find_path(BoreonArb_INCLUDE_DIR acb_hypgeom.h)
 find_path(BoreonArb_FLINT_INCLUDE_DIR flint/flint.h)

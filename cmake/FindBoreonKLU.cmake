@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: MIT
 # KLU of SuiteSparse, as boreon::klu.
 find_path(BoreonKLU_INCLUDE_DIR klu.h PATH_SUFFIXES suitesparse)
 find_library(BoreonKLU_LIBRARY klu)

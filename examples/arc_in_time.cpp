@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // A stiff run in time and a figure of it, with the derived Jacobian in the time stepper.
 #include <cstdio>
 

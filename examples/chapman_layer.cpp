@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // An ionisation layer: state the production profile, derive it, look at it typeset, compare with numbers, find its peak.
 #include <cstdio>
 

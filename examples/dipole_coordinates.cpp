@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Dipole coordinates: their Jacobian determinant in one line, and the volume between two shells of field lines.
 #include <cmath>
 #include <cstdio>

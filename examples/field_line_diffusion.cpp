@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // A large sparse system built in plain C++: diffusion along a field line with reactions, cell by cell. Shows the sparse
 // Jacobian, its pattern, and generic numeric code running on expressions.
 #include <Eigen/Dense>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // A model file from C++: load, derive, solve for the steady state, follow it as the ionisation grows.
 #include <cstdio>
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Integrals over an ionisation layer: production per altitude, the column, its moments, energy deposition, and the
 // path at grazing incidence. Closed forms come with conditions and evidence; a figure compares them with quadrature.
 #include <cstdio>

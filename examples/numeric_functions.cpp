@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Numeric functions as machine code in a solver of one's own: an implicit step of plasma diffusing along a field line with
 // recombination, its products with derivatives without a matrix, and a rate coefficient at many altitudes at once.
 #include <Eigen/SparseLU>

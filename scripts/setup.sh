@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: MIT
 # Installs the Debian packages that are missing, and only those. Source it, then call need_packages NAME...
 need_packages() {
   local missing=()

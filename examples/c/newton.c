@@ -1,3 +1,4 @@
+/* SPDX-License-Identifier: MIT */
 /* Newton's method in plain C on a model file: residuals and the sparse Jacobian come from boreon/kernel.h. */
 #include <boreon/kernel.h>
 #include <math.h>

@@ -1,3 +1,4 @@
+! SPDX-License-Identifier: MIT
 ! The rates of a model from Fortran, through the C interface of boreon/kernel.h.
 program residual
   use, intrinsic :: iso_c_binding

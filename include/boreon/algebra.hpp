@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Forms of an expression: written out, collected, factored, over one denominator, in partial fractions.
 //
 // All of these work with whatever is no sum, product or rational power (sin(x), exp(a*t), y'(t), sqrt(1 + x), i) as a

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Bindings: which symbol gets which value. Substitution replaces all of them at once.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // All of Boreon.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Derivatives: of any order, of vectors, sparse or dense. Who takes dense matrices includes boreon/matrix.hpp as well.
 #pragma once
 

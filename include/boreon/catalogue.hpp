@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // The catalogue of known functions: one row holds everything known of a function. Adding a function is adding a row in
 // src/expr/catalogue/.
 #pragma once

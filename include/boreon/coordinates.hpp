@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Vector calculus in orthogonal coordinates, Taylor polynomials, differentials, change of variables.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // The cross-check: derivatives against independent numerics.
 #pragma once
 

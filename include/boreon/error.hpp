@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Errors: what went wrong, where in the text, and what to do about it.
 #pragma once
 

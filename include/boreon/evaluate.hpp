@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Numbers from expressions: double, complex double, and rigorous enclosures at any precision.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // What a check found: the same kind of evidence for every kind of answer.
 #pragma once
 

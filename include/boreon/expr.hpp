@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Expr: a value handle to an immutable, interned expression node.
 //
 // Structural equality is pointer equality, hashing is free, equal subexpressions share one node, and memory comes back

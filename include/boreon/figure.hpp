@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Figures through gnuplot: PNG and SVG files.
 #pragma once
 

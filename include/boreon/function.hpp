@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Function: a named rule with formal arguments and a body. Definitions: named quantities that use each other.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // The known functions as C++ functions of Expr: the names of <cmath> (cyl_bessel_j and legendre
 // among them), and those of the NIST handbook.
 #pragma once

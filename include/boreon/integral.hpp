@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Integrals: antiderivatives, definite and improper integrals, iterated integrals. Every closed form has been compared
 // with independent numerics before it is returned.
 #pragma once

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 /* The numeric functions of a model for C, Fortran and whatever else calls C (target boreon::c). */
 #ifndef BOREON_KERNEL_H
 #define BOREON_KERNEL_H

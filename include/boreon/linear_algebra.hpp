@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Exact linear algebra on matrices of expressions. Entries are quotients of polynomials in whatever they are made of
 // (see algebra.hpp), with sin^2 + cos^2 = 1 and squares of roots known, so that a pivot that only looks nonzero is not
 // taken for one. Results are exact and not simplified further.

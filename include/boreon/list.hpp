@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // One parameter type for lists of expressions, whatever they are kept in.
 #pragma once
 

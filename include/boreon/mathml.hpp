@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Reading content MathML. Part of boreon::model, since it needs an XML parser; to_mathml is in text.hpp.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Matrices of expressions: Eigen matrices whose scalar is Expr, so that numeric code templated on its scalar accepts it.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Models: equations with names, units and values, read from a TOML file.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Numeric functions as machine code of this computer (target boreon::native).
 #pragma once
 

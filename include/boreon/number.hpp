@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Exact rational numbers of any size, and doubles that C++ code handed in.
 #pragma once
 

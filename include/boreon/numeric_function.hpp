@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // NumericFunction: a function that is known by its numbers: C++ code with derivatives, or a table.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // OperandOrder: in which order sums and products are written.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Numeric functions: a straight-line program in single-assignment form, and the Kernel that runs it.
 #pragma once
 

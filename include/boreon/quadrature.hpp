@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Numbers for integrals: adaptive quadrature.
 #pragma once
 

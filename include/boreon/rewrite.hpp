@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Rewrite rules: patterns with placeholders, matched modulo the order of sums and products.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Random points that respect assumptions and ranges, for checks by numbers.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // What Eigen has to know of Expr before the first matrix of expressions. Included by boreon/matrix.hpp, and earlier where Eigen
 // comes first.
 #pragma once

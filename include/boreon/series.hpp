@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Limits and series.
 #pragma once
 

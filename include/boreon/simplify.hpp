@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // simplify: the cheapest form that can be found and verified. equivalent: whether two expressions are the same function.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Numeric solvers: steady states through KINSOL, time stepping through CVODES (SUNDIALS), with derived Jacobians.
 #pragma once
 

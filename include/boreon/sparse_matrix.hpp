@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Sparse matrices of expressions, without Eigen.
 #pragma once
 

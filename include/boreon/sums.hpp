@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Sums in closed form.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Symbols with assumptions, and unknown functions such as y(t).
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // System: equations in plain symbols with start values, bounds and parameters, the common input of the solvers.
 #pragma once
 

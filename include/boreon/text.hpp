@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Expressions as text: reading, and printing in four ways.
 #pragma once
 

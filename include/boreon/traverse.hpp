@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Iterative, memoised traversal: cost goes with the number of distinct nodes, never with the size of the written-out
 // tree, and depth is limited by memory only. Every algorithm of the library walks expressions with these.
 #pragma once

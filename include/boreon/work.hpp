@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // One budget of work for everything that searches, expands, evaluates or sums: counted, not timed, so that the same call
 // ends the same way on every machine. And the flag by which running calls are stopped from outside.
 #pragma once

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Writing products of sums out.
 #include <fmt/format.h>
 

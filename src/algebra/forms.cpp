@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Factored, collected, over one denominator, in partial fractions.
 #include <algorithm>
 #include <map>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "algebra/fraction.hpp"
 
 namespace boreon {

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Quotients of polynomials over the integers, cancelled.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "algebra/kernel_ring.hpp"
 
 #include <algorithm>

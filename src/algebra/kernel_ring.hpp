@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Expressions as quotients of polynomials in kernels: whatever is no sum, product or rational power (symbols, sin(x),
 // exp(a*t), y'(t), sqrt(1 + x), the imaginary unit) becomes a variable.
 //

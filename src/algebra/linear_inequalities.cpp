@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "algebra/linear_inequalities.hpp"
 
 #include <algorithm>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Whether linear inequalities can hold together.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Reading expressions as sums of terms with numbers in front, and terms as products of powers.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "algebra/reasoner.hpp"
 
 #include <algorithm>

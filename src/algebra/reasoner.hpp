@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // A small, sound reasoner: signs and truth of simple conditions from the assumptions of symbols and given relations.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "algebra/reduced_conditions.hpp"
 
 #include <algorithm>

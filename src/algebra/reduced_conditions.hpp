@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Lists of conditions without what follows from the rest of them.
 #pragma once
 

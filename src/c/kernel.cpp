@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "boreon/kernel.h"
 
 #include <algorithm>

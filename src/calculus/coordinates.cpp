@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "boreon/coordinates.hpp"
 
 #include <cmath>

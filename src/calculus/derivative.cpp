@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Forward sweep: the derivative of every node below the expression, each found once.
 #include "boreon/calculus.hpp"
 

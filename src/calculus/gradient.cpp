@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Reverse sweep: from one expression to the derivatives by all variables at once.
 #include "boreon/calculus.hpp"
 

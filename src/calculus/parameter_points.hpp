@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Random values of the parameters of some expressions, for checks by numbers.
 #pragma once
 

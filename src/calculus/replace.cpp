@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Replacing unknown functions with all their derivatives, and matrices entry by entry.
 #include <fmt/format.h>
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "calculus/rules.hpp"
 
 #include <vector>

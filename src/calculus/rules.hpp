@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // The derivative of one node with respect to its operands, shared by the forward and the reverse sweep.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "calculus/signs.hpp"
 
 #include <algorithm>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Zero tests and signs of coefficients, which limits, series and integrals lean on; what is not known may be assumed
 // and is then written down as a condition of the answer.
 #pragma once

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // What follows from the assumptions of symbols. Sound and cheap: every rule looks only a few levels deep.
 #include "boreon/catalogue.hpp"
 #include "boreon/symbol.hpp"

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Ball: a complex ball of Arb behind a value type.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Bridge between Number and GMP, for the files that need the big representation.
 #pragma once
 

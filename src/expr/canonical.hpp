@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Constructors of canonical sums and products, for use inside the graph.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "boreon/catalogue.hpp"
 
 #include <fmt/format.h>

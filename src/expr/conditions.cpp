@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Constants, relations, logic, piecewise, and the unevaluated operators.
 #include <algorithm>
 #include <array>

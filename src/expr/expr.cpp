@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "boreon/expr.hpp"
 
 #include <fmt/format.h>

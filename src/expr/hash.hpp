@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Hashing by content: the same expression hashes alike on every run and machine, so canonical order is reproducible.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Interning: one node for each content. The table is split into shards, each with its own lock and open addressing.
 //
 // Lifetime: a count of zero is final. Whoever takes the last reference away removes the node from its shard and frees

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "expr/memory.hpp"
 
 #ifdef __linux__

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // What the process occupies.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "expr/name_order.hpp"
 
 #include <cctype>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // The order of names: numbers within them by value.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Suggestions for misspelt names.
 #include <algorithm>
 #include <cctype>

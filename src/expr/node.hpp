@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // The node behind an Expr, and the intern table.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "expr/node_pool.hpp"
 
 #include <algorithm>

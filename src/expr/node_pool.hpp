@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Memory of nodes: free lists by size over blocks that grow.
 #pragma once
 

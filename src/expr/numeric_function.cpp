@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "boreon/numeric_function.hpp"
 
 #include <fmt/format.h>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Rows of NumericFunctions: numbered behind those of the catalogue, they come and go while the program runs.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "expr/orientation.hpp"
 
 #include <string_view>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // The sign of an expression: which of e and -e stands inside odd and even functions and even powers.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Canonical powers. Each rule states where it is valid; powers are principal values, x^a = exp(a*log(x)).
 #include <cmath>
 #include <cstdlib>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Canonical products: a number times {base: exponent}, ordered by content hash.
 #include <algorithm>
 #include <array>

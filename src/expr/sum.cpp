@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Canonical sums: a number plus {term: coefficient}, ordered by content hash.
 #include <algorithm>
 #include <array>

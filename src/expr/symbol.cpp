@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "boreon/symbol.hpp"
 
 #include <fmt/format.h>

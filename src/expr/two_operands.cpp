@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "expr/two_operands.hpp"
 
 #include <array>

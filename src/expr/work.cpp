@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "expr/work.hpp"
 
 #include <fmt/format.h>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Counting work: what it is charged to, and the limits that searches set themselves.
 #pragma once
 

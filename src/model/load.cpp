@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // From a TOML file to a Model: declarations first, then expressions, then the links between them.
 #include <fmt/format.h>
 #include <fmt/ranges.h>

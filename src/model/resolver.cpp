@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "model/resolver.hpp"
 
 #include <fmt/format.h>

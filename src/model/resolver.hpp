@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Writes out definitions and functions of a model in terms of parameters and unknowns.
 #pragma once
 

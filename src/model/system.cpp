@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // From a model to equations in plain symbols.
 #include <fmt/format.h>
 #include <fmt/ranges.h>

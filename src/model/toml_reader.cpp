@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "model/toml_reader.hpp"
 
 #include <fmt/format.h>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Values of a TOML file with their places, for messages.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "model/units.hpp"
 
 #include "boreon/text.hpp"

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // The form of unit texts. Dimensions are not checked yet.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "boreon/cross_check.hpp"
 
 #include <fmt/format.h>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // From a network to instructions.
 #include <algorithm>
 #include <cmath>

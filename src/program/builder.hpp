@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // ProgramBuilder: value numbering with folding. Equal computations get the same result.
 #pragma once
 

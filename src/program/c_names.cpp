@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "program/c_names.hpp"
 
 #include <fmt/format.h>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Which names an emitted source may give to its functions and arrays.
 #pragma once
 

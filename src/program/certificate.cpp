@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // The same program in balls: what rounding does to each output.
 #include <fmt/format.h>
 

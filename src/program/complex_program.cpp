@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // A program on complex numbers as one on their real and imaginary parts, which stand side by side.
 #include <algorithm>
 #include <optional>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Products with derivatives of whole programs: their instructions, and loops over rows.
 #include <fmt/format.h>
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // A run that looks at every value.
 #include <fmt/format.h>
 

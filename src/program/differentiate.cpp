@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "program/differentiate.hpp"
 
 #include <fmt/format.h>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Derivatives of straight-line programs, derived instruction by instruction: forward and reverse accumulation (Griewank
 // and Walther, "Evaluating Derivatives", 2nd edition, chapters 3 and 4).
 #pragma once

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // The program as C99 or C++ source.
 #include <fmt/format.h>
 #include <fmt/ranges.h>

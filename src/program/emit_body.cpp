@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "program/emit_body.hpp"
 
 #include <fmt/format.h>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // The statements of a program as C or C++ text.
 #pragma once
 

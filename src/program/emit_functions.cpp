@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "program/emit_functions.hpp"
 
 #include <fmt/format.h>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Numeric functions in emitted sources.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Emitted source as a CMake package that tests itself.
 #include <fmt/format.h>
 

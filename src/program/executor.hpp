@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // What runs a program: the interpreter, machine code.
 #pragma once
 

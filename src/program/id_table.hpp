@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Numbers of things that are kept elsewhere, found by hash: open addressing, no allocation per entry.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Integrals and finite sums inside numeric functions: quadrature of a fixed order, chosen when the program is made.
 #include <fmt/format.h>
 #include <boost/math/quadrature/gauss.hpp>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // The interpreter: one point, or blocks of points and rows, in which each instruction works on all lanes.
 #include <algorithm>
 #include <array>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Calling a program: one point, many points, rows in threads.
 #include <fmt/format.h>
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // From expressions to a program.
 #include <fmt/format.h>
 #include <fmt/ranges.h>

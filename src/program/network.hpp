@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Expressions on their way to a program: sums and products of many operands, in which what they share can still be
 // chosen.
 #pragma once

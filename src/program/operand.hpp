@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Operands as keys.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // The order of instructions decides how many values are alive at once, and with it how many leave the registers.
 #include <algorithm>
 #include <array>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "program/passes.hpp"
 #include "program/operand.hpp"
 

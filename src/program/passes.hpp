@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Passes over a program, each with one purpose.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // A program as text, one instruction a line, and what it consists of.
 #include <fmt/format.h>
 #include <fmt/ranges.h>

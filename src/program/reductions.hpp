@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Sums of many terms of one shape: a loop writes the terms, further ones add them up.
 #pragma once
 

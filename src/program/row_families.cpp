@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "program/row_families.hpp"
 
 #include <algorithm>

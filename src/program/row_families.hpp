@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Rows of one shape: outputs that are the same expression of different entries.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "program/row_loops.hpp"
 
 #include <algorithm>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Loops for the families of rows of one set.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // What bundles of rows look like when their entries are blind: which of them are one program on different entries.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Outputs of one shape on different entries become loops over rows.
 #include <algorithm>
 #include <map>

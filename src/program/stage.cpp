@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // A program in two: what depends on parameters alone and the rest; some outputs first and the others later.
 #include <fmt/format.h>
 

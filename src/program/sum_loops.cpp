@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "program/sum_loops.hpp"
 
 #include <utility>

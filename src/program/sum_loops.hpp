@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Loops that add up entries.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // How often each of a few numbers occurs.
 #pragma once
 

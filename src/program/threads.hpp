@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Work shared among threads.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "program/walk.hpp"
 
 #include <fmt/format.h>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // A program in numbers of any kind: complex numbers, balls, doubles that are watched.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "boreon/figure.hpp"
 
 #include <fcntl.h>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Names and units as figures show them.
 #include <algorithm>
 #include <array>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "boreon/output_file.hpp"
 
 #include <fcntl.h>

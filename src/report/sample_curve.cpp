@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Points of a curve, close together where it bends, with gaps where it jumps.
 #include <algorithm>
 #include <cmath>

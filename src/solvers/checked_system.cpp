@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "solvers/checked_system.hpp"
 
 #include <fmt/format.h>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Systems as users fill them in by hand: missing lists get their defaults, wrong ones an error that names them.
 #pragma once
 

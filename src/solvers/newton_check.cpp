@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "solvers/newton_check.hpp"
 
 #include <Eigen/Dense>

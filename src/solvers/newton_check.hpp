@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // One Newton step at a point, without trusting anybody's scales: how far each unknown still has to go.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "solvers/newton_run.hpp"
 
 #include <fmt/format.h>

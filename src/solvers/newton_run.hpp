@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // A system of equations ready for Newton's method: its functions, its Jacobian, its sizes, and what is verified at a point.
 #pragma once
 

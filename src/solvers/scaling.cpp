@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "solvers/scaling.hpp"
 
 #include <algorithm>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // The sizes of things in a system of equations, from its own terms: what counts as large and small must not depend on the
 // units in which unknowns and equations are written.
 #pragma once

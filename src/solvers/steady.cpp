@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Steady states: Newton's method of KINSOL on unknowns and equations divided by their own sizes, then a verification that
 // looks at each unknown and each equation by itself.
 #include <fmt/format.h>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "solvers/steady_message.hpp"
 
 #include <fmt/format.h>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // What a steady state's result says: what was verified, or what is at fault and what to try.
 #pragma once
 

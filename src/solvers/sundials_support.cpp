@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "solvers/sundials_support.hpp"
 
 #include <fmt/format.h>

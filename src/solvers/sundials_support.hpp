@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Owning handles for SUNDIALS objects, and the Jacobian in either storage.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Time stepping through CVODES.
 #include <cvodes/cvodes.h>
 #include <fmt/format.h>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "substitution/dependency_order.hpp"
 
 #include <algorithm>

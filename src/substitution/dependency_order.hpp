@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Ordering of things that use each other.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "boreon/function.hpp"
 
 #include <fmt/format.h>

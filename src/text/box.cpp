@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "text/box.hpp"
 
 #include <algorithm>

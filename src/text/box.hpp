@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // A rectangle of characters with a baseline, the building block of two-dimensional output.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // How sums and products are laid out for people: order, signs, fractions. Shared by all printers.
 #pragma once
 

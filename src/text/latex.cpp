@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // LaTeX for mathematics mode.
 #include <fmt/format.h>
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Names as mathematicians write them: Greek letters and subscripts.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "text/lexer.hpp"
 
 #include <fmt/format.h>

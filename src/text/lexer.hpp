@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Words of the expression grammar.
 #pragma once
 

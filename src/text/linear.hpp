@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Writing an expression as a stream of pieces with an explicit stack, so that depth is limited by memory only.
 #pragma once
 

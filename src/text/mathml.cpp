@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // MathML 3: presentation and content.
 #include <fmt/format.h>
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "text/name_resolver.hpp"
 
 #include <fmt/format.h>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // What a name in a text stands for: a declared symbol, an unknown function, a bound variable, a new symbol, or a mistake.
 #pragma once
 

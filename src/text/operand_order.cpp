@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "boreon/operand_order.hpp"
 
 namespace boreon {

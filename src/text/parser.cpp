@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Reading the expression grammar: operator precedence with an explicit stack, so nesting is limited by memory only.
 #include <fmt/format.h>
 

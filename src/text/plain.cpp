@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Plain text that reads back to the identical expression.
 #include <fmt/format.h>
 

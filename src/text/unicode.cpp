@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Two-dimensional Unicode output.
 #include <fmt/format.h>
 

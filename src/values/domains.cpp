@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "values/domains.hpp"
 
 #include <fmt/format.h>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // The number domains of GraphEvaluator: double, complex double, complex balls.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "boreon/evaluate.hpp"
 
 #include <fmt/format.h>

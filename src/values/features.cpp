@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "values/features.hpp"
 
 #include <algorithm>

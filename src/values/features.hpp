@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Where an integrand may hide from a quadrature rule: narrow peaks, steps and resonances.
 #pragma once
 

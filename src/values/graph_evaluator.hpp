@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // One evaluation loop for all number domains.
 #pragma once
 

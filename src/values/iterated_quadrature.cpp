@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "values/iterated_quadrature.hpp"
 
 #include <boost/math/quadrature/gauss_kronrod.hpp>

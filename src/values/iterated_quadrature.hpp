@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Integrals within integrals as one numeric function of all variables.
 #pragma once
 

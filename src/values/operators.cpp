@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Values of integrals and finite sums without free symbols, in each number domain.
 #include <acb_calc.h>
 #include <fmt/format.h>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "boreon/quadrature.hpp"
 
 #include <boost/math/quadrature/exp_sinh.hpp>

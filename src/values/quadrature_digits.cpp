@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Quadrature to many digits: double exponential substitutions (Takahasi and Mori 1974) in ball arithmetic.
 #include <algorithm>
 #include <cmath>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "boreon/sampling.hpp"
 
 #include <algorithm>

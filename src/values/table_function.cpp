@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Tables as functions: cubic pieces between the points.
 #include <fmt/format.h>
 #include <fmt/ranges.h>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Identities over random input: what holds for all polynomials, matrices and waves must hold for these.
 #include <doctest/doctest.h>
 

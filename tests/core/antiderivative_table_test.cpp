@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Antiderivatives of every class: all must come out in closed form, and difference quotients of the test's own must
 // confirm them.
 #include <doctest/doctest.h>

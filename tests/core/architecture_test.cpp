@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // The house as docs/architecture.md draws it: what may include what, and how long files are.
 #include <doctest/doctest.h>
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Derivatives against numbers, substitution, functions.
 #include <doctest/doctest.h>
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Canonical form: the order of building does not matter, and no rewriting at construction changes a value.
 #include <doctest/doctest.h>
 

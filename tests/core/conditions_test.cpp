@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Conditions of integrals and sums: none is said twice, none follows from the others.
 #include <doctest/doctest.h>
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Vector calculus in curvilinear coordinates, Taylor polynomials, differentials, changes of variables.
 #include <doctest/doctest.h>
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Definite integrals of every class: all must come out in closed form, and quadrature of the test's own must confirm
 // them.
 #include <doctest/doctest.h>

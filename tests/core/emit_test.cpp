@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Emitted source: it compiles in strict C99 and C++, alone and together, whatever is in it.
 #include <doctest/doctest.h>
 #include <unistd.h>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // expand, factor, collect, fractions, greatest common divisors, resultants.
 #include <doctest/doctest.h>
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // The expression graph: identity, canonical form, lifetime, depth, threads.
 #include <doctest/doctest.h>
 

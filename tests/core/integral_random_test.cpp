@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Random functions, differentiated and integrated back. An unevaluated answer is honest; a wrong one fails at once.
 #include <doctest/doctest.h>
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // What the tables of integrals share: symbols with assumptions, values of parameters.
 #pragma once
 

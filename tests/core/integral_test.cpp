@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Integrals: laws, conditions and exceptions, traps, evidence.
 #include <doctest/doctest.h>
 

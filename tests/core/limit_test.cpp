@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Limits and series: known values, laws of limits, Taylor coefficients, and agreement with numbers.
 #include <doctest/doctest.h>
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Determinants, inverses, ranks, linear equations, eigenvalues, norms.
 #include <doctest/doctest.h>
 

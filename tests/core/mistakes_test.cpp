@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Mistakes of C++ users that the library makes impossible or explains.
 #include <doctest/doctest.h>
 

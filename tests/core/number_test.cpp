@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Exact numbers: the laws of a field, order, rounding to double, reading.
 #include <doctest/doctest.h>
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Symbols x0, x1, ... for tests.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Numbers: evaluation, domains, certified digits, and the cross-check's power to fail.
 #include <doctest/doctest.h>
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // The variable of tests on functions of one variable.
 #pragma once
 

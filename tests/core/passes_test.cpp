@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // What each pass of the program optimiser saves, and that it keeps values: counted in operations, never in text.
 #include <doctest/doctest.h>
 

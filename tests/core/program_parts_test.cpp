@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Programs taken apart and derived on random expressions: identities that hold whatever they are.
 #include <doctest/doctest.h>
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Derivative products, diagnosis, certificates, the optimiser, packages.
 #include <doctest/doctest.h>
 #include <unistd.h>

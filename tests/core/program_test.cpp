@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Numeric functions: interpreter and emitted source against direct evaluation.
 #include <dlfcn.h>
 #include <doctest/doctest.h>

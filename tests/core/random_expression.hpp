@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Random expressions with a fixed seed, for tests of identities.
 #pragma once
 

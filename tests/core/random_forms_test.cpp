@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // 20,000 random expressions: every derived form is compared with its source by numbers, the derivative with differences.
 #include <doctest/doctest.h>
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Rules: matching modulo order, conditions, orders, extents, limits, errors.
 #include <doctest/doctest.h>
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // simplify: what it must reach, what it must leave alone, equality, the reasoner behind it.
 #include <doctest/doctest.h>
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Values of the special functions against the C++ library's own implementations and against closed forms.
 #include <doctest/doctest.h>
 

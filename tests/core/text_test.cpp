@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Reading and printing.
 #include <doctest/doctest.h>
 

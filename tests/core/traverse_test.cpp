@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Traversal helpers, names, errors, printing of every kind of node.
 #include <doctest/doctest.h>
 

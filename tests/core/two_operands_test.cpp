@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // The short ways of sums, products and powers against the general rules: the same node for every pair.
 #include <doctest/doctest.h>
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // What all harnesses share: a small budget of work, and errors as the only way to fail.
 #pragma once
 

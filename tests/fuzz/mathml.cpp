@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Content MathML: whatever is read can be printed as text and read back.
 #include "boreon/mathml.hpp"
 #include "boreon/text.hpp"

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Model files.
 #include "boreon/model.hpp"
 #include "fuzz/harness.hpp"

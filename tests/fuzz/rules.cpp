@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Rules of one's own, applied to a fixed expression.
 #include "boreon/rewrite.hpp"
 #include "boreon/text.hpp"

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Expression text: whatever reads must print and read back to the same expression, in every printer's hands.
 #include "boreon/bindings.hpp"
 #include "boreon/calculus.hpp"

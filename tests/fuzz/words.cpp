@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // The words of a command line, one a line. Words that name files or write them are left out; models are the shipped ones.
 #include <algorithm>
 #include <cstdio>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Calls allocate nothing once a thread has made its first one: counted at operator new, which this file replaces.
 #include <doctest/doctest.h>
 

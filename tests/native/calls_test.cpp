@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Calls of one function in all the places that memory and threads allow.
 #include <doctest/doctest.h>
 #include <sys/wait.h>

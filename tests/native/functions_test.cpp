@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // exp, log, sin and cos as machine code has them, against the C library in extended precision.
 #include <doctest/doctest.h>
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Discretised equations on grids and sums of many terms: how short their programs are, and that they compute the same.
 #include <doctest/doctest.h>
 

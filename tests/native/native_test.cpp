@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Machine code against the interpreter, packed and one by one, on every instruction set of this processor.
 #include <dlfcn.h>
 #include <doctest/doctest.h>

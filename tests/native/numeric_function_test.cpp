@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Functions of the user and tables: in expressions, derivatives, programs, machine code, emitted sources.
 #include <doctest/doctest.h>
 

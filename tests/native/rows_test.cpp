@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Random stencils over random groups at random paces: what loops compute is what the written-out program computes.
 #include <doctest/doctest.h>
 

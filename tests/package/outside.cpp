@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include <boreon/calculus.hpp>
 #include <boreon/text.hpp>
 #include <iostream>

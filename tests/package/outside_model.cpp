@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include <boreon/model.hpp>
 #include <boreon/solvers.hpp>
 

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: MIT
 # Installs into a folder of the build, then builds and runs programs that know nothing of the source tree.
 set(prefix ${BUILD}/installed)
 set(outside ${BUILD}/outside)

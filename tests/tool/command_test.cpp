@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // The real command line: every command with good and bad input.
 #include <doctest/doctest.h>
 

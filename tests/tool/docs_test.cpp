@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // What the pages show is what the tool answers.
 #include <doctest/doctest.h>
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // What figures are made of: points of curves, labels. How they look is for eyes (docs/screenshots).
 #include <doctest/doctest.h>
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // simplify, expand, factor, rewrite, check of equations, fields and determinants, MathML: through the command line.
 #include <doctest/doctest.h>
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // integrate, limit, series and inline operators through the real command line.
 #include <doctest/doctest.h>
 

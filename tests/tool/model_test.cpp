@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Model files: what they mean, and what is said of mistakes in them.
 #include <doctest/doctest.h>
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // What the tool tells about numeric functions: operations, programs, machine code, digits.
 #include <doctest/doctest.h>
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Every option of every command has an effect or is refused; files are whole or untouched; nothing runs through a shell.
 #include <doctest/doctest.h>
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // What the commands print: the same on every run, in every format, consistent between text, JSON and library.
 #include <doctest/doctest.h>
 

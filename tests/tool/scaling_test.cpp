@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Steady states do not depend on the units in which unknowns and equations are written.
 #include <doctest/doctest.h>
 

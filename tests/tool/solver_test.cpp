@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Solvers on problems whose answers are known, and figures.
 #include <doctest/doctest.h>
 

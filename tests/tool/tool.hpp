@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Runs the real command-line tool.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Determinants and what is made of them.
 #include <algorithm>
 #include <bit>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Elimination over the field of quotients: echelon form, rank, inverse, LU, linear equations.
 #include <algorithm>
 #include <map>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Matrices of cancelled quotients of polynomials.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Linear equations whose answers share their parts.
 #pragma once
 

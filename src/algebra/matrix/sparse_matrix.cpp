@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include <numeric>
 
 #include "boreon/matrix.hpp"

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Linear equations whose answers share their parts: Gaussian elimination with Markowitz pivots (Management Science 3, 1957).
 #include <algorithm>
 #include <limits>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Factorisation over the rationals: one variable by factor_univariate, several by evaluation and lifting (Wang 1978).
 #include <algorithm>
 #include <numeric>

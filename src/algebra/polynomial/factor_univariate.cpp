@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Factors modulo a prime are lifted to a power of it (von zur Gathen and Gerhard, Modern Computer Algebra, section
 // 15.5) and recombined: few of them by trying subsets, many by lattice reduction (van Hoeij 2002) on the coefficients of
 // f*g'/g, which add up over the factors of a product (Hart, van Hoeij and Novocin 2011). Trial division decides.

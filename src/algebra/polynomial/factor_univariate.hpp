@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Irreducible factors of polynomials in one variable over the integers.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Greatest common divisors. Images modulo primes, scaled so that their leading coefficient in the main variable is
 // that of a known multiple of the answer, are interpolated variable by variable; from the second value of a variable on
 // only the coefficients of the form already found are solved for (Zippel, Probabilistic algorithms for sparse

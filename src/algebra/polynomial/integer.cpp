@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "algebra/polynomial/integer.hpp"
 
 #include <bit>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Integers of any size for polynomial coefficients: one machine word inside the object, GMP beyond.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "algebra/polynomial/lattice.hpp"
 #include "algebra/polynomial/work.hpp"
 

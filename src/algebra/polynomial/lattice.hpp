@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Reduction of integer lattices (Lenstra, Lenstra, Lovasz 1982).
 #pragma once
 

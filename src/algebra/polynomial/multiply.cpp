@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Products of sparse polynomials. The sums of products are kept in 128 or 192 bits where that is provably enough.
 #include <bit>
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Sparse polynomials in several variables modulo a prime, and lifting of factors from one variable to all.
 #pragma once
 

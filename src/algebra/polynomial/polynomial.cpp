@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "algebra/polynomial/polynomial.hpp"
 #include "algebra/polynomial/work.hpp"
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Arithmetic of polynomials over the integers.
 #pragma once
 

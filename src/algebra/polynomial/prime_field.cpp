@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "algebra/polynomial/prime_field.hpp"
 
 #include <gmpxx.h>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Arithmetic modulo a prime below 2^62.
 #pragma once
 

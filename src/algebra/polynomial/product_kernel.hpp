@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // The product of sparse polynomials for any coefficients: `Sum` collects products of two, `finish` makes a coefficient
 // of a Sum.
 #pragma once

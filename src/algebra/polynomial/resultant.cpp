@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Resultants and square-free parts.
 #include "algebra/polynomial/polynomial.hpp"
 

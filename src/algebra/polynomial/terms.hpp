@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Sparse polynomials in several variables: packed exponents beside coefficients, terms in descending lexicographic
 // order, variable 0 first.
 #pragma once

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "algebra/polynomial/univariate_mod.hpp"
 #include "algebra/polynomial/work.hpp"
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Dense polynomials in one variable modulo a prime: coefficients from the constant up, no zero at the end.
 #pragma once
 

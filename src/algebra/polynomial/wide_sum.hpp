@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Sums of products of machine words, exact beyond 64 bits.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // The limit on work of one call of the public interface, for searches that must end: deterministic, unlike time.
 #pragma once
 

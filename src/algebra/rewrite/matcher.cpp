@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "algebra/rewrite/matcher.hpp"
 
 #include <algorithm>

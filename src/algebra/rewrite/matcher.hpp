@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Matching of patterns modulo the order of sums and products, by backtracking.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "boreon/rewrite.hpp"
 
 #include <algorithm>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Rules as text: PATTERN becomes REPLACEMENT [for any NAMES [, rest NAMES]] [where CONDITIONS].
 #include <fmt/format.h>
 #include <algorithm>

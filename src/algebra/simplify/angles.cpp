@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Circular and hyperbolic functions: angles taken apart and put together, squares reduced, quotients cancelled through
 // the tangent of the half angle (NIST Handbook 4.21, 4.35).
 #include <algorithm>

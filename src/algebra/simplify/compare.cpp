@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Two expressions at random points, in ball arithmetic.
 #include <algorithm>
 #include <cmath>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Exponentials, hyperbolic functions, logarithms.
 #include <algorithm>
 #include <cmath>

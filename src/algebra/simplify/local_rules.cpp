@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Rules that look at one node and its operands. Identities: NIST Handbook 4.16, 4.21, 4.24, 4.35, 4.38.
 #include <algorithm>
 #include <optional>

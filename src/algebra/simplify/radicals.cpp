@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Roots: squares taken out of them, nested ones written apart.
 #include <algorithm>
 #include <optional>

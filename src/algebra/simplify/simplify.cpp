@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // The search: parts first, then the whole; in each round every transformation is tried on the best form so far, and a
 // form is taken only if it costs less and agrees with what it replaces at random points.
 #include "boreon/simplify.hpp"

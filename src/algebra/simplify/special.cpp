@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Special functions by their recurrences and relations: gamma (NIST Handbook 5.5), beta (5.12), digamma (5.5.2), error
 // functions (7.2), and functions that are others in disguise (log10, expm1, hypot, ...).
 #include <algorithm>

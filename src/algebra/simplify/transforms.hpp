@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // The transformations that simplify chooses among. Each takes an expression and gives equal ones; it may throw Error
 // (limit, domain), which means that it has nothing to offer.
 #pragma once

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // One row a function. Sources: elementary ones by parts; NIST 6.2, 7.2, 7.7.2, 8.8.11, 9.10.1, 10.22.1, 25.12.
 #include "calculus/integral/antiderivatives.hpp"
 

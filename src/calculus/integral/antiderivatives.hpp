@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Antiderivatives of the functions of the catalogue by one of their arguments.
 #pragma once
 

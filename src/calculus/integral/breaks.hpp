@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Places on the real line where an expression changes its form, has a pole or jumps.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Roots of polynomials in closed form, real ones and conjugate pairs apart.
 #include <algorithm>
 #include <array>

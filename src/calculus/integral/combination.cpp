@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // f as a combination of derivatives with constant coefficients: linear equations for the coefficients of all monomials
 // in the functions that depend on x. Solved modulo a prime first, which tells whether there is a solution and which
 // equations and unknowns matter.

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Definite integrals: families, residues, and limits of a continuous antiderivative between all places where something
 // happens; signs that are not known are tried both ways. Every value is compared with quadrature.
 #include <fmt/format.h>

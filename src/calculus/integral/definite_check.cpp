@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Definite integrals against quadrature.
 #include <algorithm>
 #include <cmath>

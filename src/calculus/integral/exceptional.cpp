@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "calculus/integral/exceptional.hpp"
 
 #include <algorithm>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Parameter values at which a closed form fails although the integral may not.
 #pragma once
 

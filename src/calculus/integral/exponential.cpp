@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Rational functions of one exponential (hyperbolic functions among them): t = exp(b*x).
 #include <fmt/format.h>
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "calculus/integral/factors.hpp"
 
 #include "algebra/linear_terms.hpp"

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Integrands as products, for the families of definite integrals.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Families over finite ranges, and the choice among all of them. Formula numbers: NIST Digital Library unless another handbook is named (GR: Gradshteyn and Ryzhik, 8th edition).
 #include "calculus/integral/families.hpp"
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Definite integrals with parameters that have no elementary antiderivative but a closed value.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Families over the half line and the line. Formula numbers: NIST Digital Library unless another handbook is named (GR: Gradshteyn and Ryzhik, 8th edition).
 #include "calculus/integral/families.hpp"
 

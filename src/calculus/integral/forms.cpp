@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "calculus/integral/forms.hpp"
 
 #include "algebra/linear_terms.hpp"

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Other forms of an integrand, and how complicated one is.
 #pragma once
 

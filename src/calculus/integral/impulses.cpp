@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Impulses: by their defining property, the value of what they multiply.
 #include <algorithm>
 #include <vector>

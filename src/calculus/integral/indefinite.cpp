@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Antiderivatives: the search, its verification, and what holds for exceptional parameters.
 #include <fmt/format.h>
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "calculus/integral/integrator.hpp"
 
 #include <fmt/format.h>

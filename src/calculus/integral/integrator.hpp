@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // The search for an antiderivative: methods that call each other through one object, which remembers what was tried,
 // which signs were decided or assumed, and which steps led to the answer.
 #pragma once

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Iterated integrals, from the innermost out.
 #include <fmt/format.h>
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "calculus/integral/liouville.hpp"
 
 #include <fmt/format.h>

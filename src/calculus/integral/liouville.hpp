@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Proofs that there is no elementary antiderivative.
 #pragma once
 

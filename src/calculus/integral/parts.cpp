@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // By parts: a logarithm, an inverse or a special function times something with a known antiderivative.
 #include <fmt/format.h>
 

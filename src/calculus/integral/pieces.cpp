@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Integrands in pieces: piecewise, abs, sign, heaviside, min, max, floor. The antiderivative is made continuous where
 // the places of the breaks are known.
 #include <fmt/format.h>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Roots of linear, fractional linear and quadratic functions: substitutions that make the integrand rational (Euler
 // 1768; Chebyshev 1853 for binomial differentials, which reduce to roots of fractional linear functions).
 #include <fmt/format.h>

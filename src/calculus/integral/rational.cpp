@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Rational functions, completely: Hermite reduction (C. Hermite 1872; Bronstein, Symbolic Integration I, 2.2), then the
 // logarithmic part factor by factor: residues by the resultant of Rothstein (1976) and Trager (1976), complex pairs of
 // residues as arctangents without jumps (Rioboo 1991; Bronstein 2.8).

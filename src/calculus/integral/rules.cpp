@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // What needs no search: powers, exponentials and known functions of a linear argument.
 #include <fmt/format.h>
 

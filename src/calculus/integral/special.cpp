@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Families that lead to special functions, and changes of variable that bring others into reach.
 #include <fmt/format.h>
 

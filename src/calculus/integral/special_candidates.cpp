@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Which special functions can occur in an antiderivative, by the form of the integrand. Their derivatives (NIST 5.9,
 // 6.2, 7.2, 25.12) are written in the functions of the integrand.
 #include <algorithm>

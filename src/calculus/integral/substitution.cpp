@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Substitutions found by structure: u such that f/u' is a function of u alone.
 #include <fmt/format.h>
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // The conditions and exceptions of an integral as they are told.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Rational functions of sines and cosines of multiples of one angle: by t = cos, sin or tan where the symmetry of the
 // integrand allows it (Bioche's rules), else by t = tan of half the angle (Weierstrass); arctangents are continued over
 // the poles of the tangent (Jeffrey, J. London Math. Soc. 50, 1994).

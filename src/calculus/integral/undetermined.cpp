@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Towers of exponentials, logarithms, circular and inverse functions, roots and special functions: the antiderivative
 // as a quotient of polynomials in them plus logarithms and special functions, all with undetermined constant
 // coefficients. The form of denominator and logarithms follows Liouville's theorem (Norman and Moore 1977; Davenport

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Candidates for the method of undetermined coefficients.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "calculus/integral/univariate.hpp"
 
 #include "boreon/error.hpp"

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Polynomials in one variable over a field of quotients: what the integration of rational functions works with.
 #pragma once
 

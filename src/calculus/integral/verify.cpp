@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "calculus/integral/verify.hpp"
 
 #include <algorithm>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Evidence for integrals.
 #pragma once
 

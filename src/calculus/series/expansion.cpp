@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "calculus/series/expansion.hpp"
 
 #include <fmt/format.h>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Truncated series in a small positive quantity w: sums of coefficient*w^exponent with rational exponents. Coefficients
 // are free of w but may contain log(w), which stands as an expression of its own.
 #pragma once

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // What single functions do at their singular places and at infinity. Formula numbers: NIST Digital Library.
 #include <array>
 #include <initializer_list>

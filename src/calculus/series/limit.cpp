@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Limits: by expansion at the place where there is one, else in the most rapidly varying subexpression (Gruntz 1996).
 #include <fmt/format.h>
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // One-sided limits for other parts of calculus, with signs that may be assumed.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Series about a point or infinity.
 #include "boreon/series.hpp"
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Bessel functions, spherical ones, Airy functions. Derivatives: NIST Handbook 9.2, 10.6.1, 10.29.1, 10.51.2.
 #include <acb_hypgeom.h>
 

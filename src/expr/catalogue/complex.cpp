@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Parts of complex numbers. They are not differentiable in the complex sense; for real arguments they are simplified
 // away at construction.
 #include <cmath>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Elliptic integrals of the parameter m = k^2. Derivatives: NIST Handbook 19.4, rewritten for m.
 #include <acb_elliptic.h>
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Exponentials, logarithms and roots. Derivatives: NIST Handbook 4.7.
 #include <cmath>
 #include <numbers>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // The gamma function and its relatives. Derivatives: NIST Handbook 5.2.2, 5.15, 8.8.13, 25.12.
 #include <acb_hypgeom.h>
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Error functions, exponential, trigonometric and Fresnel integrals. Derivatives: NIST Handbook 6.2, 7.2.
 #include <acb_hypgeom.h>
 #include <arb_hypgeom.h>

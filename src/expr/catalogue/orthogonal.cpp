@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Legendre, Hermite and Laguerre functions and their associated ones, with the conventions of the C++ standard (special
 // mathematical functions). Derivatives: NIST Handbook 14.10.5, 18.9.23, 18.9.25.
 #include <acb_hypgeom.h>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Numbered roots of polynomials with integer coefficients.
 #include <arb_fmpz_poly.h>
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Functions of real arguments that are piecewise smooth. Derivatives hold away from the jumps and kinks, with a dirac_delta
 // term where the function itself jumps by a fixed amount (sign, heaviside); floor, ceil, round and trunc have
 // derivative 0 between the integers.

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // The families of rows that make up the catalogue.
 #pragma once
 

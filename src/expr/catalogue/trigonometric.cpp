@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Circular and hyperbolic functions and their inverses. Derivatives: NIST Handbook 4.20, 4.24, 4.34, 4.38.
 #include <cmath>
 

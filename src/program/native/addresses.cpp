@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Where entries, constants and intermediate values stand in memory.
 #include <bit>
 #include <cstring>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Batches of calls: arguments and results stand in memory, so that nothing has to be saved one by one.
 #include <algorithm>
 

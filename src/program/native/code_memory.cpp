@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "program/native/code_memory.hpp"
 
 #include <elf.h>

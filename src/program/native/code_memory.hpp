@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Memory for machine code: written first, then made executable and never written again.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Outputs that are inputs or constants; neighbours are written together.
 #include <algorithm>
 #include <tuple>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Machine code for a straight-line program: one pass, registers by farthest next use (Belady, 1966).
 #pragma once
 

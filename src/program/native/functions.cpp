@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 #include "program/native/functions.hpp"
 
 #include <cmath>

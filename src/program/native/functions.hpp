@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // What machine code calls: the C library's functions for one number, its vector functions, and the catalogue's rules.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Functions in place of calls, several numbers at once: no register is lost, nothing goes through memory. Reduction to a
 // small range and a minimax polynomial, as in Muller, "Elementary Functions", 3rd edition, chapters 3 and 11; the
 // coefficients were computed by exchange (Remez) in 60 digits for the relative error of the result.

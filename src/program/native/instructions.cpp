@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // One machine operation after the other.
 #include <algorithm>
 

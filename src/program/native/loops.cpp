@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // What every turn of a loop needs alike is read before it: numbers that are the same for all rows or points, the
 // beginnings of groups and tables, and pointers that advance by a fixed distance.
 #include <algorithm>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // A program on its way to machine code: fused instructions in the order in which they run, calls gathered in batches.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Programs as machine code behind the interface of Kernel.
 #include "boreon/native.hpp"
 

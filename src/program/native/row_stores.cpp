@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Rows whose tables advance by one step: entries at a fixed distance are read whole and picked apart, and targets that
 // are neighbours (the entries of one row of a Jacobian) are put together row by row and written at once.
 #include <algorithm>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: MIT
 // Order: calls lose all vector registers, so all calls whose arguments are known are made together, and what is needed
 // for their arguments comes before, everything else as late as its users allow.
 #include <algorithm>
