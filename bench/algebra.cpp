@@ -102,7 +102,8 @@ void make_nodes(benchmark::State& state, Make make) {
     keep.clear();
     state.ResumeTiming();
   }
-  state.counters["nodes_per_second"] = benchmark::Counter(static_cast<double>(leaves) * (leaves - 1) / 2, benchmark::Counter::kIsIterationInvariantRate);
+  state.counters["nodes_per_second"] =
+      benchmark::Counter(static_cast<double>(leaves) * (leaves - 1) / 2, benchmark::Counter::kIsIterationInvariantRate);
 }
 
 }  // namespace
@@ -116,7 +117,8 @@ static void nodes_bare_table(benchmark::State& state) {
       for (std::uint32_t j = 0; j < i; ++j) benchmark::DoNotOptimize(table.make(1, x[i], x[j]));
     }
   }
-  state.counters["nodes_per_second"] = benchmark::Counter(static_cast<double>(leaves) * (leaves - 1) / 2, benchmark::Counter::kIsIterationInvariantRate);
+  state.counters["nodes_per_second"] =
+      benchmark::Counter(static_cast<double>(leaves) * (leaves - 1) / 2, benchmark::Counter::kIsIterationInvariantRate);
 }
 BENCHMARK(nodes_bare_table)->Unit(benchmark::kMillisecond)->Iterations(2);
 
@@ -193,15 +195,24 @@ static void determinant_of(benchmark::State& state) {
   const auto n = static_cast<int>(state.range(0));
   Matrix m(n, n);
   for (int i = 0; i < n; ++i) {
-    for (int j = 0; j < n; ++j) m(i, j) = std::abs(i - j) <= state.range(1) ? Expr(Symbol("a" + std::to_string(i) + "_" + std::to_string(j))) : Expr(0);
+    for (int j = 0; j < n; ++j)
+      m(i, j) =
+          std::abs(i - j) <= state.range(1) ? Expr(Symbol("a" + std::to_string(i) + "_" + std::to_string(j))) : Expr(0);
   }
   for (auto _ : state) benchmark::DoNotOptimize(determinant(m));
 }
-BENCHMARK(determinant_of)->ArgNames({"size", "band"})->Args({8, 8})->Args({12, 1})->Args({12, 2})->Args({12, 3})->Unit(benchmark::kMillisecond);
+BENCHMARK(determinant_of)
+    ->ArgNames({"size", "band"})
+    ->Args({8, 8})
+    ->Args({12, 1})
+    ->Args({12, 2})
+    ->Args({12, 3})
+    ->Unit(benchmark::kMillisecond);
 
 static void simplify_determinant_of_4_sphere(benchmark::State& state) {
   const Symbol r("r"), a("a"), b("b"), c("c"), d("d");
-  const std::vector<Expr> map{r * cos(a), r * sin(a) * cos(b), r * sin(a) * sin(b) * cos(c), r * sin(a) * sin(b) * sin(c) * cos(d), r * sin(a) * sin(b) * sin(c) * sin(d)};
+  const std::vector<Expr> map{r * cos(a), r * sin(a) * cos(b), r * sin(a) * sin(b) * cos(c),
+                              r * sin(a) * sin(b) * sin(c) * cos(d), r * sin(a) * sin(b) * sin(c) * sin(d)};
   for (auto _ : state) benchmark::DoNotOptimize(simplify(determinant(jacobian(map, std::vector<Expr>{r, a, b, c, d}))));
 }
 BENCHMARK(simplify_determinant_of_4_sphere)->Unit(benchmark::kMillisecond);
@@ -219,6 +230,7 @@ static void hessian_dense_and_sparse(benchmark::State& state) {
     }
   }
   const SparseMatrix h = sparse_hessian(f, model.unknowns);
-  state.counters["fill"] = static_cast<double>(h.pattern.nonzeros()) / static_cast<double>(model.unknowns.size() * model.unknowns.size());
+  state.counters["fill"] =
+      static_cast<double>(h.pattern.nonzeros()) / static_cast<double>(model.unknowns.size() * model.unknowns.size());
 }
 BENCHMARK(hessian_dense_and_sparse)->ArgName("sparse")->Arg(0)->Arg(1)->Unit(benchmark::kMillisecond);

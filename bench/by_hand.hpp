@@ -29,7 +29,8 @@ inline std::vector<Places> places;
 inline int nonzeros = 0;
 inline void find_places(const boreon::SparsityPattern& pattern) {
   const auto place = [&](int row, int column) {
-    for (auto k = pattern.row_start[static_cast<std::size_t>(row)]; k < pattern.row_start[static_cast<std::size_t>(row) + 1]; ++k) {
+    for (auto k = pattern.row_start[static_cast<std::size_t>(row)];
+         k < pattern.row_start[static_cast<std::size_t>(row) + 1]; ++k) {
       if (pattern.columns[static_cast<std::size_t>(k)] == column) return static_cast<int>(k);
     }
     return static_cast<int>(pattern.nonzeros());  // cancels: a spare entry
@@ -244,7 +245,8 @@ void grid(const S* x, const S* p, S* f, S* j) {
       const int left = (k + n - 1) % n;
       const int right = (k + 1) % n;
       const int at = 2 * (i * n + k);
-      const int a_up = 2 * (up * n + k), a_down = 2 * (down * n + k), a_left = 2 * (i * n + left), a_right = 2 * (i * n + right);
+      const int a_up = 2 * (up * n + k), a_down = 2 * (down * n + k), a_left = 2 * (i * n + left),
+                a_right = 2 * (i * n + right);
       const S u = x[at];
       const S v = x[at + 1];
       const S uu = u * u;

@@ -24,7 +24,9 @@ Program random_program(std::size_t size) {
   for (int i = 0; i < 50; ++i) p.inputs[0].names.push_back("x" + std::to_string(i));
   const auto operand = [&]() -> Operand {
     const std::size_t n = p.instructions.size();
-    if (n == 0 || pick(6) == 0) return pick(4) == 0 ? Operand{0, static_cast<std::uint32_t>(pick(3))} : Operand{2, static_cast<std::uint32_t>(pick(50))};
+    if (n == 0 || pick(6) == 0)
+      return pick(4) == 0 ? Operand{0, static_cast<std::uint32_t>(pick(3))}
+                          : Operand{2, static_cast<std::uint32_t>(pick(50))};
     return {1, static_cast<std::uint32_t>(n - 1 - pick(std::min<std::size_t>(n, 60)))};
   };
   while (p.instructions.size() < size) {
@@ -49,18 +51,21 @@ void code_for_random_program(benchmark::State& state) {
   const auto size = static_cast<std::size_t>(state.range(0));
   const Program p = random_program(size);
   for (auto _ : state) benchmark::DoNotOptimize(native_kernel(p, {.expected_calls = 1e9}));
-  state.counters["ms_per_1000"] = benchmark::Counter(static_cast<double>(size) / 1e6, benchmark::Counter::kIsIterationInvariantRate | benchmark::Counter::kInvert);
+  state.counters["ms_per_1000"] = benchmark::Counter(
+      static_cast<double>(size) / 1e6, benchmark::Counter::kIsIterationInvariantRate | benchmark::Counter::kInvert);
 }
 
 void run_random_program(benchmark::State& state) {
   const auto size = static_cast<std::size_t>(state.range(0));
-  const Kernel k = state.range(1) == 0 ? Kernel(random_program(size)) : native_kernel(random_program(size), {.expected_calls = 1e9});
+  const Kernel k =
+      state.range(1) == 0 ? Kernel(random_program(size)) : native_kernel(random_program(size), {.expected_calls = 1e9});
   std::vector<double> x(50, 0.7);
   std::vector<double> f(20);
   const double* in[] = {x.data()};
   double* out[] = {f.data()};
   for (auto _ : state) k(in, out);
-  state.counters["ns_per_operation"] = benchmark::Counter(static_cast<double>(size) / 1e9, benchmark::Counter::kIsIterationInvariantRate | benchmark::Counter::kInvert);
+  state.counters["ns_per_operation"] = benchmark::Counter(
+      static_cast<double>(size) / 1e9, benchmark::Counter::kIsIterationInvariantRate | benchmark::Counter::kInvert);
 }
 
 // From derived expressions to the first result.
@@ -95,21 +100,44 @@ void large_grid(benchmark::State& state, bool compiling, unsigned threads) {
   double* expected_out[] = {expected.data()};
   Kernel(k.program())(in, expected_out);
   double worst = 0;
-  for (std::size_t i = 0; i < j.size(); ++i) worst = std::max(worst, std::fabs(j[i] - expected[i]) / (std::nextafter(std::fabs(expected[i]), INFINITY) - std::fabs(expected[i])));
+  for (std::size_t i = 0; i < j.size(); ++i)
+    worst = std::max(worst, std::fabs(j[i] - expected[i]) /
+                                (std::nextafter(std::fabs(expected[i]), INFINITY) - std::fabs(expected[i])));
   state.counters["nonzeros"] = static_cast<double>(j.size());
   state.counters["worst_ulp"] = worst;
 }
 
 const int registered = [] {
-  benchmark::RegisterBenchmark("code_for_random_program", code_for_random_program)->Arg(2000)->Arg(20000)->Arg(200000)->Arg(500000)->Unit(benchmark::kMillisecond);
-  benchmark::RegisterBenchmark("run_random_program/interpreter", run_random_program)->Args({2000, 0})->Args({20000, 0})->Args({200000, 0})->Unit(benchmark::kMicrosecond);
-  benchmark::RegisterBenchmark("run_random_program/native", run_random_program)->Args({2000, 1})->Args({20000, 1})->Args({200000, 1})->Unit(benchmark::kMicrosecond);
+  benchmark::RegisterBenchmark("code_for_random_program", code_for_random_program)
+      ->Arg(2000)
+      ->Arg(20000)
+      ->Arg(200000)
+      ->Arg(500000)
+      ->Unit(benchmark::kMillisecond);
+  benchmark::RegisterBenchmark("run_random_program/interpreter", run_random_program)
+      ->Args({2000, 0})
+      ->Args({20000, 0})
+      ->Args({200000, 0})
+      ->Unit(benchmark::kMicrosecond);
+  benchmark::RegisterBenchmark("run_random_program/native", run_random_program)
+      ->Args({2000, 1})
+      ->Args({20000, 1})
+      ->Args({200000, 1})
+      ->Unit(benchmark::kMicrosecond);
   for (const auto& m : bench::small_models()) {
-    benchmark::RegisterBenchmark(("first_call/" + m.name).c_str(), [m](benchmark::State& s) { first_call(s, m); })->Unit(benchmark::kMillisecond);
+    benchmark::RegisterBenchmark(("first_call/" + m.name).c_str(), [m](benchmark::State& s) {
+      first_call(s, m);
+    })->Unit(benchmark::kMillisecond);
   }
-  benchmark::RegisterBenchmark("grid_256_jacobian/compile", [](benchmark::State& s) { large_grid(s, true, 1); })->Unit(benchmark::kMillisecond);
-  benchmark::RegisterBenchmark("grid_256_jacobian/one_thread", [](benchmark::State& s) { large_grid(s, false, 1); })->Unit(benchmark::kMillisecond);
-  benchmark::RegisterBenchmark("grid_256_jacobian/two_threads", [](benchmark::State& s) { large_grid(s, false, 2); })->Unit(benchmark::kMillisecond);
+  benchmark::RegisterBenchmark("grid_256_jacobian/compile", [](benchmark::State& s) {
+    large_grid(s, true, 1);
+  })->Unit(benchmark::kMillisecond);
+  benchmark::RegisterBenchmark("grid_256_jacobian/one_thread", [](benchmark::State& s) {
+    large_grid(s, false, 1);
+  })->Unit(benchmark::kMillisecond);
+  benchmark::RegisterBenchmark("grid_256_jacobian/two_threads", [](benchmark::State& s) {
+    large_grid(s, false, 2);
+  })->Unit(benchmark::kMillisecond);
   return 0;
 }();
 

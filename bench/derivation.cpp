@@ -22,7 +22,8 @@ static void jacobian_and_kernel(benchmark::State& state) {
   std::size_t operations = 0;
   for (auto _ : state) {
     const SparseMatrix j = sparse_jacobian(model.residuals, model.unknowns);
-    const Kernel k = compile({OutputGroup("f", model.residuals), OutputGroup("jacobian", j)}, {{"y", model.unknowns}, {"p", model.parameters}});
+    const Kernel k = compile({OutputGroup("f", model.residuals), OutputGroup("jacobian", j)},
+                             {{"y", model.unknowns}, {"p", model.parameters}});
     nonzeros = j.pattern.nonzeros();
     operations = k.program().operation_count();
   }
@@ -56,7 +57,9 @@ static void gradient_of_10000_variables(benchmark::State& state) {
   for (std::size_t i = 0; i + 1 < x.size(); ++i) f += 100 * pow(x[i + 1] - pow(x[i], 2), 2) + pow(1 - x[i], 2);
   std::vector<Expr> g;
   for (auto _ : state) g = gradient(f, x);
-  const auto count = [&](const std::vector<Expr>& out) { return static_cast<double>(compile({OutputGroup("f", out)}, {{"x", x}}).program().operation_count()); };
+  const auto count = [&](const std::vector<Expr>& out) {
+    return static_cast<double>(compile({OutputGroup("f", out)}, {{"x", x}}).program().operation_count());
+  };
   state.counters["ratio_of_operations"] = count(g) / count({f});
 }
 BENCHMARK(gradient_of_10000_variables)->Unit(benchmark::kMillisecond);
@@ -68,7 +71,9 @@ static void gradient_of_long_product(benchmark::State& state) {
   for (const Expr& v : x) f = f * (1 + v);
   std::vector<Expr> g;
   for (auto _ : state) g = gradient(f, x);
-  const auto count = [&](const std::vector<Expr>& out) { return static_cast<double>(compile({OutputGroup("f", out)}, {{"x", x}}).program().operation_count()); };
+  const auto count = [&](const std::vector<Expr>& out) {
+    return static_cast<double>(compile({OutputGroup("f", out)}, {{"x", x}}).program().operation_count());
+  };
   state.counters["ratio_of_operations"] = count(g) / count({f});
 }
 BENCHMARK(gradient_of_long_product)->Unit(benchmark::kMillisecond);

@@ -10,7 +10,8 @@ int main(int argc, char** argv) {
   auto models = bench::small_models();
   models.push_back(bench::grid(64));
   for (const bench::Model& m : models) {
-    const boreon::EmittedSource s = boreon::emit(boreon::make_program(m.outputs, m.inputs), {boreon::Language::c, "emitted_" + m.name, m.name});
+    const boreon::EmittedSource s =
+        boreon::emit(boreon::make_program(m.outputs, m.inputs), {boreon::Language::c, "emitted_" + m.name, m.name});
     std::ofstream(std::string(argv[1]) + "/" + s.header_name) << s.header;
     std::ofstream(std::string(argv[1]) + "/" + s.source_name) << s.source;
   }

@@ -18,7 +18,8 @@ void by_hand(const double* x, const double* p, double* f) {
       const double u = x[k];
       const double v = x[k + 1];
       for (int s = 0; s < 2; ++s) {
-        const double laplacian = x[at((i + 1) % n, j) + s] + x[at((i + n - 1) % n, j) + s] + x[at(i, (j + 1) % n) + s] + x[at(i, (j + n - 1) % n) + s] - 4 * x[k + s];
+        const double laplacian = x[at((i + 1) % n, j) + s] + x[at((i + n - 1) % n, j) + s] + x[at(i, (j + 1) % n) + s] +
+                                 x[at(i, (j + n - 1) % n) + s] - 4 * x[k + s];
         f[k + s] = (s == 0 ? p[0] + u * u * v - (p[1] + 1) * u : p[1] * u - u * u * v) + p[2] * laplacian;
       }
     }

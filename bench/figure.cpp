@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: MIT
-// Draws how fast numeric functions are: bench_figure RESULTS.json FIGURE.png, from boreon_bench --benchmark_format=json.
+// Draws how fast numeric functions are: bench_figure RESULTS.json FIGURE.png, from boreon_bench
+// --benchmark_format=json.
 #include <cstdio>
 #include <exception>
 #include <fstream>
@@ -42,7 +43,11 @@ int main(int argc, char** argv) {
       kernel.y.push_back(k);
     }
     one.curves = {by_hand, emitted, kernel};
-    boreon::Figure many{"256 points at once: times faster than one call for each", "", "times faster", {}, {"chemistry", "three bodies", "triple pendulum", "ionisation"}};
+    boreon::Figure many{"256 points at once: times faster than one call for each",
+                        "",
+                        "times faster",
+                        {},
+                        {"chemistry", "three bodies", "triple pendulum", "ionisation"}};
     boreon::Curve avx2{"AVX2", {}, {}};
     boreon::Curve avx512{"AVX-512", {}, {}};
     for (const char* model : {"chemistry", "three_bodies", "triple_pendulum", "ionisation"}) {

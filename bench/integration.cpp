@@ -36,7 +36,8 @@ void numbers(benchmark::State& state) {
 
 }  // namespace
 
-BENCHMARK_CAPTURE(antiderivative, rational_degree_6, "(x^5 - 3*x + 1)/(x^6 + 2*x^4 + x^2 + 7)")->Unit(benchmark::kMillisecond);
+BENCHMARK_CAPTURE(antiderivative, rational_degree_6, "(x^5 - 3*x + 1)/(x^6 + 2*x^4 + x^2 + 7)")
+    ->Unit(benchmark::kMillisecond);
 BENCHMARK_CAPTURE(antiderivative, tower, "x^2*exp(x)*log(x) + atan(x)^2*x")->Unit(benchmark::kMillisecond);
 BENCHMARK_CAPTURE(antiderivative, circular, "1/(2 + cos(x))^2")->Unit(benchmark::kMillisecond);
 BENCHMARK_CAPTURE(antiderivative, root, "1/(x^2*sqrt(x^2 + 2*x + 5))")->Unit(benchmark::kMillisecond);
@@ -44,5 +45,6 @@ BENCHMARK_CAPTURE(antiderivative, refused, "exp(exp(x))*x")->Unit(benchmark::kMi
 BENCHMARK_CAPTURE(definite, gaussian, "x^4*exp(-3*x^2)", "-infinity", "infinity")->Unit(benchmark::kMillisecond);
 BENCHMARK_CAPTURE(definite, residues, "cos(x)/(x^4 + 4)", "-infinity", "infinity")->Unit(benchmark::kMillisecond);
 BENCHMARK_CAPTURE(definite, pieces, "abs(x^3 - x)", "-2", "2")->Unit(benchmark::kMillisecond);
-BENCHMARK_CAPTURE(limits, tower_of_exponentials, "exp(x)*(exp(1/x - exp(-x)) - exp(1/x))")->Unit(benchmark::kMillisecond);
+BENCHMARK_CAPTURE(limits, tower_of_exponentials, "exp(x)*(exp(1/x - exp(-x)) - exp(1/x))")
+    ->Unit(benchmark::kMillisecond);
 BENCHMARK(numbers)->Unit(benchmark::kMicrosecond);

@@ -77,8 +77,14 @@ const std::array<Reaction, reactions>& reaction_list() {
       const int b = (3 * i + 1 + i / species) % species;
       const int c = (7 * i + 5) % species;
       const int d = (11 * i + 2) % species;
-      r[static_cast<std::size_t>(i)] = {
-          a, b == a ? (b + 1) % species : b, c, d, 0.5 + 0.125 * (i % 9), -0.75 + 0.25 * (i % 7 == 3 ? 8 : i % 7), 100.0 + 37 * i, 0.001 * (i % 5 - 2.5)};
+      r[static_cast<std::size_t>(i)] = {a,
+                                        b == a ? (b + 1) % species : b,
+                                        c,
+                                        d,
+                                        0.5 + 0.125 * (i % 9),
+                                        -0.75 + 0.25 * (i % 7 == 3 ? 8 : i % 7),
+                                        100.0 + 37 * i,
+                                        0.001 * (i % 5 - 2.5)};
     }
     return r;
   }();
@@ -188,8 +194,9 @@ Model ionisation() {
   const Expr r1 = k1 * n[0] * n[5], r2 = k2 * n[1] * n[5], r3 = k3 * n[3] * n[5];
   const Expr r4 = k4 * n[0] * O, r5 = k5 * n[0] * O2, r6 = k6 * n[2] * N2, r7 = k7 * n[2] * O2;
   const Expr r8 = k8 * n[1] * n[6], r9 = k9 * n[4] * O2, r10 = k8 * n[7] * n[6];
-  const std::vector<Expr> f{q[0] - r1 - r4 - r5, q[1] - r2 + r5 + r7 - r8 + r9 / 2,       q[2] - r6 - r7,    r4 + r6 + r8 + r9 / 2 - r3,
-                            q[3] - r9,           n[0] + n[1] + n[2] + n[3] + n[4] - n[5], r9 / 2 - r8 - r10, 2 * r1 + r3 - r10 + r4};
+  const std::vector<Expr> f{
+      q[0] - r1 - r4 - r5, q[1] - r2 + r5 + r7 - r8 + r9 / 2,       q[2] - r6 - r7,    r4 + r6 + r8 + r9 / 2 - r3,
+      q[3] - r9,           n[0] + n[1] + n[2] + n[3] + n[4] - n[5], r9 / 2 - r8 - r10, 2 * r1 + r3 - r10 + r4};
   std::vector<Expr> p = q;
   for (const Expr& e : {Expr(Te), Expr(Tn), Expr(N2), Expr(O2), Expr(O)}) p.push_back(e);
   Model m = model("ionisation", f, n, p);

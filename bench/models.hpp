@@ -10,7 +10,8 @@
 
 namespace bench {
 
-/// Outputs "f" (residuals or rates) and "j" (the nonzeros of the Jacobian by rows) in the states "y" and parameters "p".
+/// Outputs "f" (residuals or rates) and "j" (the nonzeros of the Jacobian by rows) in the states "y" and parameters
+/// "p".
 struct Model {
   std::string name;
   std::vector<boreon::OutputGroup> outputs;
@@ -30,7 +31,9 @@ struct Model {
 [[nodiscard]] Model ionisation();
 [[nodiscard]] Model grid(int n);
 
-[[nodiscard]] inline std::vector<Model> small_models() { return {chemistry(), three_bodies(), triple_pendulum(), ionisation()}; }
+[[nodiscard]] inline std::vector<Model> small_models() {
+  return {chemistry(), three_bodies(), triple_pendulum(), ionisation()};
+}
 
 // Reactions of the chemistry: a + b -> c + d with rate A T^beta exp(-E/T).
 constexpr int species = 20;

@@ -29,7 +29,8 @@ struct Prepared {
   std::vector<double> f, j, f2, j2;
   const double* in[2];
   double* out[2];
-  explicit Prepared(bench::Model m, const NativeOptions& options = {.expected_calls = 1e9}) : model(std::move(m)), kernel(compile(model.outputs, model.inputs, options)) {
+  explicit Prepared(bench::Model m, const NativeOptions& options = {.expected_calls = 1e9})
+      : model(std::move(m)), kernel(compile(model.outputs, model.inputs, options)) {
     f.resize(model.outputs[0].values.size());
     j.resize(model.outputs[1].values.size());
     f2 = f;
@@ -61,14 +62,18 @@ bench::Model model_of(int which) {
 void one_point(benchmark::State& state, int which, bool emitted, const NativeOptions& options) {
   Prepared p(model_of(which), options);
   using Emitted = void (*)(const double*, const double*, double*, double*);
-  static constexpr Emitted sources[] = {emitted_chemistry, emitted_three_bodies, emitted_triple_pendulum, emitted_ionisation, emitted_grid};
-  const auto other = [&](double* f, double* j) { emitted ? sources[which](p.in[0], p.in[1], f, j) : p.model.by_hand(p.in[0], p.in[1], f, j); };
+  static constexpr Emitted sources[] = {emitted_chemistry, emitted_three_bodies, emitted_triple_pendulum,
+                                        emitted_ionisation, emitted_grid};
+  const auto other = [&](double* f, double* j) {
+    emitted ? sources[which](p.in[0], p.in[1], f, j) : p.model.by_hand(p.in[0], p.in[1], f, j);
+  };
   p.agree(other);
   bench::compare(
       state, [&] { p.kernel(p.in, p.out); }, [&] { other(p.f2.data(), p.j2.data()); });
   state.SetLabel(p.kernel.method());
   std::size_t pairs = 0;  // sine and cosine are one instruction and two operations
-  for (const Instruction& i : p.kernel.program().instructions) pairs += i.op == OpCode::sine_cosine && i.operands > 0 ? 1U : 0U;
+  for (const Instruction& i : p.kernel.program().instructions)
+    pairs += i.op == OpCode::sine_cosine && i.operands > 0 ? 1U : 0U;
   state.counters["operations"] = static_cast<double>(p.kernel.program().operation_count() + pairs);
   state.counters["operations_by_hand"] = static_cast<double>(p.model.operations_by_hand);
 }
@@ -91,7 +96,8 @@ void many_points(benchmark::State& state, int which, unsigned threads, Machine m
   std::vector<double> memory[3];
   double* const y = aligned(memory[0], n * stride);
   for (std::size_t i = 0; i < n; ++i) {
-    for (std::size_t q = 0; q < points; ++q) y[i * stride + q] = p.model.y[i] * (1 + 1e-4 * static_cast<double>(q % 100));
+    for (std::size_t q = 0; q < points; ++q)
+      y[i * stride + q] = p.model.y[i] * (1 + 1e-4 * static_cast<double>(q % 100));
   }
   double* const f = aligned(memory[1], p.f.size() * stride);
   double* const j = aligned(memory[2], p.j.size() * stride);
@@ -142,18 +148,27 @@ void threads_of_machine(benchmark::State& state) {
 constexpr const char* names[] = {"chemistry", "three_bodies", "triple_pendulum", "ionisation", "grid_64"};
 
 const int registered = [] {
-  const auto options = [](benchmark::internal::Benchmark* b) { b->UseManualTime()->Iterations(41)->Unit(benchmark::kMicrosecond); };
+  const auto options = [](benchmark::internal::Benchmark* b) {
+    b->UseManualTime()->Iterations(41)->Unit(benchmark::kMicrosecond);
+  };
   options(benchmark::RegisterBenchmark("two_threads_vs_one/this_machine", threads_of_machine));
   for (int which = 0; which < 5; ++which) {
     const std::string name = names[which];
-    options(benchmark::RegisterBenchmark(("one_point_vs_by_hand/" + name).c_str(), [which](benchmark::State& s) { one_point(s, which, false, {.expected_calls = 1e9}); }));
-    options(benchmark::RegisterBenchmark(("one_point_vs_emitted_c/" + name).c_str(), [which](benchmark::State& s) { one_point(s, which, true, {.expected_calls = 1e9}); }));
+    options(benchmark::RegisterBenchmark(("one_point_vs_by_hand/" + name).c_str(), [which](benchmark::State& s) {
+      one_point(s, which, false, {.expected_calls = 1e9});
+    }));
+    options(benchmark::RegisterBenchmark(("one_point_vs_emitted_c/" + name).c_str(), [which](benchmark::State& s) {
+      one_point(s, which, true, {.expected_calls = 1e9});
+    }));
     if (which == 4) continue;
     for (const Machine m : machines()) {
       if (m == Machine::sse2) continue;
-      options(benchmark::RegisterBenchmark(("many_points_vs_one_by_one/" + name + "/" + to_string(m)).c_str(), [which, m](benchmark::State& s) { many_points(s, which, 1, m); }));
+      options(benchmark::RegisterBenchmark(("many_points_vs_one_by_one/" + name + "/" + to_string(m)).c_str(),
+                                           [which, m](benchmark::State& s) { many_points(s, which, 1, m); }));
     }
-    options(benchmark::RegisterBenchmark(("two_threads_vs_one/" + name).c_str(), [which](benchmark::State& s) { many_points(s, which, 2, Machine::automatic); }));
+    options(benchmark::RegisterBenchmark(("two_threads_vs_one/" + name).c_str(), [which](benchmark::State& s) {
+      many_points(s, which, 2, Machine::automatic);
+    }));
   }
   return 0;
 }();

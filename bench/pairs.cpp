@@ -23,7 +23,8 @@ double median(std::vector<double> v) {
 
 }  // namespace
 
-void compare(benchmark::State& state, const std::function<void()>& kernel, const std::function<void()>& baseline, double per, double batch) {
+void compare(benchmark::State& state, const std::function<void()>& kernel, const std::function<void()>& baseline,
+             double per, double batch) {
   const double once = std::max(1e-9, seconds(kernel, 3));
   const int repeat = std::max(1, static_cast<int>(batch / once));
   std::vector<double> ratios;

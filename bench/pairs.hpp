@@ -9,9 +9,10 @@
 
 namespace bench {
 
-/// Counters `ratio` (kernel/baseline), `kernel_ns`, `baseline_ns` (divided by `per`); each side runs as often as `batch`
-/// seconds allow.
-void compare(benchmark::State& state, const std::function<void()>& kernel, const std::function<void()>& baseline, double per = 1, double batch = 2e-4);
+/// Counters `ratio` (kernel/baseline), `kernel_ns`, `baseline_ns` (divided by `per`); each side runs as often as
+/// `batch` seconds allow.
+void compare(benchmark::State& state, const std::function<void()>& kernel, const std::function<void()>& baseline,
+             double per = 1, double batch = 2e-4);
 
 /// Ends the program if the two differ by more than rounding: it makes no sense to time them then.
 void require_equal(const std::vector<double>& kernel, const std::vector<double>& by_hand, const char* what);

@@ -25,7 +25,9 @@ struct Stencil {
 using ByHand = void (*)(const double*, const double*, double*, double*);
 
 void start(Stencil& s, double mean, double wave) {
-  for (std::size_t i = 0; i < s.y.size(); ++i) s.y0.push_back(mean + wave * std::sin(0.37 * static_cast<double>(i)) + 0.1 * wave * std::cos(1.9 * static_cast<double>(i)));
+  for (std::size_t i = 0; i < s.y.size(); ++i)
+    s.y0.push_back(mean + wave * std::sin(0.37 * static_cast<double>(i)) +
+                   0.1 * wave * std::cos(1.9 * static_cast<double>(i)));
 }
 
 Stencil diffusion() {
@@ -38,7 +40,9 @@ Stencil diffusion() {
       const auto at = [&](int a, int c) { return s.y[static_cast<std::size_t>(a * n + c)]; };
       const Expr here = at(i, k);
       Expr sum;
-      const auto neighbour = [&](const Expr& other) { sum += (1 + s.p[0] * pow((here + other) / 2, 2)) * (other - here); };
+      const auto neighbour = [&](const Expr& other) {
+        sum += (1 + s.p[0] * pow((here + other) / 2, 2)) * (other - here);
+      };
       if (k < n - 1) neighbour(at(i, k + 1));
       if (k > 0) neighbour(at(i, k - 1));
       if (i < n - 1) neighbour(at(i + 1, k));
@@ -58,7 +62,9 @@ Stencil burgers() {
   s.p = {Symbol("nu"), Symbol("g")};
   for (int i = 0; i < n; ++i) {
     for (int k = 0; k < n; ++k) {
-      const auto at = [&](int a, int c, int which) { return a < 0 || c < 0 || a >= n || c >= n ? Expr(0) : s.y[static_cast<std::size_t>(2 * (a * n + c) + which)]; };
+      const auto at = [&](int a, int c, int which) {
+        return a < 0 || c < 0 || a >= n || c >= n ? Expr(0) : s.y[static_cast<std::size_t>(2 * (a * n + c) + which)];
+      };
       for (int w = 0; w < 2; ++w) {
         const Expr by_x = at(i, k + 1, w) - at(i, k - 1, w);
         const Expr by_y = at(i + 1, k, w) - at(i - 1, k, w);
@@ -85,7 +91,8 @@ Stencil pattern() {
       const Expr far = at(i, k + 2) + at(i, k - 2) + at(i + 2, k) + at(i - 2, k);
       const Expr u = at(i, k);
       const Expr& q = s.p[1];
-      s.f.push_back(s.p[0] * u - pow(u, 3) - u - 2 * q * (near - 4 * u) - pow(q, 2) * (far + 2 * diagonal - 8 * near + 20 * u));
+      s.f.push_back(s.p[0] * u - pow(u, 3) - u - 2 * q * (near - 4 * u) -
+                    pow(q, 2) * (far + 2 * diagonal - 8 * near + 20 * u));
     }
   }
   start(s, 0, 0.3);
@@ -98,11 +105,15 @@ Stencil flame() {
   Stencil s;
   s.y = bench::symbols("T", n * n * n);
   s.p = {Symbol("d"), Symbol("A"), Symbol("E"), Symbol("T_w")};
-  const auto at = [&](int a, int b, int c) { return std::min({a, b, c}) < 0 || std::max({a, b, c}) >= n ? s.p[3] : s.y[static_cast<std::size_t>((a * n + b) * n + c)]; };
+  const auto at = [&](int a, int b, int c) {
+    return std::min({a, b, c}) < 0 || std::max({a, b, c}) >= n ? s.p[3]
+                                                               : s.y[static_cast<std::size_t>((a * n + b) * n + c)];
+  };
   for (int a = 0; a < n; ++a) {
     for (int b = 0; b < n; ++b) {
       for (int c = 0; c < n; ++c) {
-        const Expr sum = at(a + 1, b, c) + at(a - 1, b, c) + at(a, b + 1, c) + at(a, b - 1, c) + at(a, b, c + 1) + at(a, b, c - 1);
+        const Expr sum =
+            at(a + 1, b, c) + at(a - 1, b, c) + at(a, b + 1, c) + at(a, b - 1, c) + at(a, b, c + 1) + at(a, b, c - 1);
         s.f.push_back(s.p[0] * (sum - 6 * at(a, b, c)) + s.p[1] * exp(-s.p[2] / at(a, b, c)));
       }
     }
@@ -118,7 +129,9 @@ Stencil film() {
   s.y = bench::symbols("h", n);
   s.p = {Symbol("q")};
   const auto at = [&](int i) { return s.y[static_cast<std::size_t>((i + n) % n)]; };
-  const auto flow = [&](int l) { return pow((at(l) + at(l + 1)) / 2, 3) * (at(l + 2) - 3 * at(l + 1) + 3 * at(l) - at(l - 1)); };
+  const auto flow = [&](int l) {
+    return pow((at(l) + at(l + 1)) / 2, 3) * (at(l + 2) - 3 * at(l + 1) + 3 * at(l) - at(l - 1));
+  };
   for (int i = 0; i < n; ++i) s.f.push_back(s.p[0] * (flow(i - 1) - flow(i)));
   start(s, 1, 0.2);
   s.p0 = {2.5};
@@ -129,8 +142,11 @@ void run(benchmark::State& state, const Stencil& s, bool columns, ByHand by_hand
   const auto begin = std::chrono::steady_clock::now();
   const SparseMatrix j = sparse_jacobian(s.f, s.y);
   const auto derived = std::chrono::steady_clock::now();
-  const Kernel kernel = compile({OutputGroup("f", s.f), columns ? OutputGroup::by_columns("j", j) : OutputGroup("j", j)}, {InputGroup("y", s.y), InputGroup("p", s.p)}, {.expected_calls = 1e9});
-  const std::chrono::duration<double, std::milli> first = derived - begin, second = std::chrono::steady_clock::now() - derived;
+  const Kernel kernel =
+      compile({OutputGroup("f", s.f), columns ? OutputGroup::by_columns("j", j) : OutputGroup("j", j)},
+              {InputGroup("y", s.y), InputGroup("p", s.p)}, {.expected_calls = 1e9});
+  const std::chrono::duration<double, std::milli> first = derived - begin,
+                                                  second = std::chrono::steady_clock::now() - derived;
   std::vector<double> f(s.f.size()), f2 = f, jac(j.values.size()), jac2 = jac;
   const double* in[] = {s.y0.data(), s.p0.data()};
   double* out[] = {f.data(), jac.data()};
@@ -156,14 +172,16 @@ const int registered = [] {
     bool columns;
     ByHand by_hand;
   };
-  static constexpr Entry entries[] = {{"nonlinear_diffusion_200x200_by_rows", diffusion, false, bench::diffusion_by_rows},
-                                      {"nonlinear_diffusion_200x200_by_columns", diffusion, true, bench::diffusion_by_columns},
-                                      {"burgers_150x150_by_rows", burgers, false, bench::burgers_by_rows},
-                                      {"pattern_128x128_by_rows", pattern, false, bench::pattern_by_rows},
-                                      {"flame_32x32x32_by_rows", flame, false, bench::flame_by_rows},
-                                      {"thin_film_20000_by_rows", film, false, bench::film_by_rows}};
+  static constexpr Entry entries[] = {
+      {"nonlinear_diffusion_200x200_by_rows", diffusion, false, bench::diffusion_by_rows},
+      {"nonlinear_diffusion_200x200_by_columns", diffusion, true, bench::diffusion_by_columns},
+      {"burgers_150x150_by_rows", burgers, false, bench::burgers_by_rows},
+      {"pattern_128x128_by_rows", pattern, false, bench::pattern_by_rows},
+      {"flame_32x32x32_by_rows", flame, false, bench::flame_by_rows},
+      {"thin_film_20000_by_rows", film, false, bench::film_by_rows}};
   for (const Entry& e : entries) {
-    benchmark::RegisterBenchmark((std::string("stencil_vs_by_hand/") + e.name).c_str(), [e](benchmark::State& s) { run(s, e.make(), e.columns, e.by_hand); })
+    benchmark::RegisterBenchmark((std::string("stencil_vs_by_hand/") + e.name).c_str(),
+                                 [e](benchmark::State& s) { run(s, e.make(), e.columns, e.by_hand); })
         ->UseManualTime()
         ->Iterations(41)
         ->Unit(benchmark::kMicrosecond);

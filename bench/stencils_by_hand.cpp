@@ -80,7 +80,8 @@ void diffusion(const double* __restrict u, const double* __restrict p, double* _
 void diffusion_by_rows(const double* y, const double* p, double* f, double* j) { diffusion<false>(y, p, f, j); }
 void diffusion_by_columns(const double* y, const double* p, double* f, double* j) { diffusion<true>(y, p, f, j); }
 
-void burgers_by_rows(const double* __restrict y, const double* __restrict p, double* __restrict f, double* __restrict j) {
+void burgers_by_rows(const double* __restrict y, const double* __restrict p, double* __restrict f,
+                     double* __restrict j) {
   constexpr int n = burgers_size;
   const double nu = p[0];
   const double g = p[1];
@@ -115,7 +116,8 @@ void burgers_by_rows(const double* __restrict y, const double* __restrict p, dou
   }
 }
 
-void pattern_by_rows(const double* __restrict u, const double* __restrict p, double* __restrict f, double* __restrict j) {
+void pattern_by_rows(const double* __restrict u, const double* __restrict p, double* __restrict f,
+                     double* __restrict j) {
   constexpr int n = pattern_size;
   const double q = p[1];
   const double q2 = q * q;
@@ -127,12 +129,15 @@ void pattern_by_rows(const double* __restrict u, const double* __restrict p, dou
   const double by_near = -near, by_diagonal = -diagonal, by_far = -q2;
   static const int di[12] = {-2, -1, -1, -1, 0, 0, 0, 0, 1, 1, 1, 2};
   static const int dk[12] = {0, -1, 0, 1, -2, -1, 1, 2, -1, 0, 1, 0};
-  const double weight[12] = {by_far, by_diagonal, by_near, by_diagonal, by_far, by_near, by_near, by_far, by_diagonal, by_near, by_diagonal, by_far};
+  const double weight[12] = {by_far,  by_diagonal, by_near,     by_diagonal, by_far,      by_near,
+                             by_near, by_far,      by_diagonal, by_near,     by_diagonal, by_far};
   for (int i = 0; i < n; ++i) {
-    const double* const r[5] = {u + (i + n - 2) % n * n, u + (i + n - 1) % n * n, u + i * n, u + (i + 1) % n * n, u + (i + 2) % n * n};
+    const double* const r[5] = {u + (i + n - 2) % n * n, u + (i + n - 1) % n * n, u + i * n, u + (i + 1) % n * n,
+                                u + (i + 2) % n * n};
     const auto residual = [&](int k, int l2, int l1, int r1, int r2) {
       const double c = r[2][k];
-      f[i * n + k] = c * (linear - c * c) - near * (r[1][k] + r[2][l1] + r[2][r1] + r[3][k]) - diagonal * (r[1][l1] + r[1][r1] + r[3][l1] + r[3][r1]) -
+      f[i * n + k] = c * (linear - c * c) - near * (r[1][k] + r[2][l1] + r[2][r1] + r[3][k]) -
+                     diagonal * (r[1][l1] + r[1][r1] + r[3][l1] + r[3][r1]) -
                      q2 * (r[0][k] + r[2][l2] + r[2][r2] + r[4][k]);
       return linear - 3.0 * c * c;
     };
@@ -176,16 +181,34 @@ void flame_by_rows(const double* __restrict t, const double* __restrict p, doubl
         const int at = (a * n + b) * n + c;
         const double here = t[at];
         double sum = 0;
-        if (a > 0) sum += t[at - n * n], *o++ = d; else sum += outside;
-        if (b > 0) sum += t[at - n], *o++ = d; else sum += outside;
-        if (c > 0) sum += t[at - 1], *o++ = d; else sum += outside;
+        if (a > 0)
+          sum += t[at - n * n], *o++ = d;
+        else
+          sum += outside;
+        if (b > 0)
+          sum += t[at - n], *o++ = d;
+        else
+          sum += outside;
+        if (c > 0)
+          sum += t[at - 1], *o++ = d;
+        else
+          sum += outside;
         const double inverse = 1.0 / here;
         const double e = energy * inverse;
         const double source = rate * std::exp(-e);
         *o++ = source * (e * inverse) - d6;
-        if (c < n - 1) sum += t[at + 1], *o++ = d; else sum += outside;
-        if (b < n - 1) sum += t[at + n], *o++ = d; else sum += outside;
-        if (a < n - 1) sum += t[at + n * n], *o++ = d; else sum += outside;
+        if (c < n - 1)
+          sum += t[at + 1], *o++ = d;
+        else
+          sum += outside;
+        if (b < n - 1)
+          sum += t[at + n], *o++ = d;
+        else
+          sum += outside;
+        if (a < n - 1)
+          sum += t[at + n * n], *o++ = d;
+        else
+          sum += outside;
         f[at] = d * sum - d6 * here + source;
       }
     }

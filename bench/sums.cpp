@@ -32,7 +32,8 @@ Sum chain() {
     const Expr d = s.y[i + 1] - s.y[i];
     s.f += s.p[0] * pow(d, 2) / 2 + s.p[1] * pow(d, 4) / 4;
   }
-  for (std::size_t i = 0; i < s.y.size(); ++i) s.y0.push_back(static_cast<double>(i) + 0.3 * std::sin(0.7 * static_cast<double>(i)));
+  for (std::size_t i = 0; i < s.y.size(); ++i)
+    s.y0.push_back(static_cast<double>(i) + 0.3 * std::sin(0.7 * static_cast<double>(i)));
   s.p0 = {1.5, 0.2};
   return s;
 }
@@ -46,7 +47,8 @@ Sum decay() {
     s.f += pow(s.y[0] * exp(-s.y[1] * s.p[i]) + s.y[2] - s.p[bench::data_size + i], 2);
     s.p0.push_back(1e-3 * static_cast<double>(i));
   }
-  for (std::size_t i = 0; i < bench::data_size; ++i) s.p0.push_back(2 * std::exp(-0.4 * s.p0[i]) + 0.3 + 0.05 * std::sin(static_cast<double>(i)));
+  for (std::size_t i = 0; i < bench::data_size; ++i)
+    s.p0.push_back(2 * std::exp(-0.4 * s.p0[i]) + 0.3 + 0.05 * std::sin(static_cast<double>(i)));
   s.y0 = {1.9, 0.45, 0.25};
   return s;
 }
@@ -71,7 +73,9 @@ void run(benchmark::State& state, const Sum& s, What what, ByHand by_hand) {
   if (what != What::gradient) out.push_back(f.data());
   if (what != What::value) out.push_back(j.data());
   kernel(in, out);
-  const auto hand = [&] { by_hand(in[0], in[1], what == What::gradient ? nullptr : f2.data(), what == What::value ? nullptr : j2.data()); };
+  const auto hand = [&] {
+    by_hand(in[0], in[1], what == What::gradient ? nullptr : f2.data(), what == What::value ? nullptr : j2.data());
+  };
   hand();
   bench::require_equal(f, f2, "f");
   bench::require_equal(j, j2, "j");
@@ -87,11 +91,14 @@ const int registered = [] {
     Sum (*make)();
     ByHand by_hand;
   };
-  static constexpr Entry entries[] = {{"chain_10000", chain, bench::chain_energy}, {"decay_10000", decay, bench::decay_misfit}};
-  static constexpr std::pair<const char*, What> whats[] = {{"value", What::value}, {"gradient", What::gradient}, {"both", What::both}, {"vector_jacobian", What::weighted}};
+  static constexpr Entry entries[] = {{"chain_10000", chain, bench::chain_energy},
+                                      {"decay_10000", decay, bench::decay_misfit}};
+  static constexpr std::pair<const char*, What> whats[] = {
+      {"value", What::value}, {"gradient", What::gradient}, {"both", What::both}, {"vector_jacobian", What::weighted}};
   for (const Entry& e : entries) {
     for (const auto& [name, what] : whats) {
-      benchmark::RegisterBenchmark((std::string("sum_vs_by_hand/") + e.name + "/" + name).c_str(), [e, w = what](benchmark::State& s) { run(s, e.make(), w, e.by_hand); })
+      benchmark::RegisterBenchmark((std::string("sum_vs_by_hand/") + e.name + "/" + name).c_str(),
+                                   [e, w = what](benchmark::State& s) { run(s, e.make(), w, e.by_hand); })
           ->UseManualTime()
           ->Iterations(41)
           ->Unit(benchmark::kMicrosecond);

@@ -9,7 +9,8 @@ namespace {
 template <class T>
 CLI::Option* option(CLI::App& app, Parsing& r, const char* name, Option<T>& target, const std::string& text) {
   CLI::Option* o = app.add_option(name, target.target(), text);
-  if constexpr (std::is_same_v<T, std::vector<std::string>>) o->allow_extra_args(false);  // an expression behind it is an input
+  if constexpr (std::is_same_v<T, std::vector<std::string>>)
+    o->allow_extra_args(false);  // an expression behind it is an input
   r.declared.push_back({name, o, target.read()});
   return o;
 }
@@ -21,8 +22,10 @@ CLI::Option* flag(CLI::App& app, Parsing& r, const char* name, Option<bool>& tar
 }
 
 void add_what(CLI::App& c, Parsing& r) {
-  option(c, r, "--what", r.request.what, "derivative, gradient, jacobian, hessian, determinant, divergence, curl or laplacian");
-  option(c, r, "--coordinates", r.request.coordinates, "cartesian, cylindrical, spherical or dipole (gradient, divergence, curl, laplacian)");
+  option(c, r, "--what", r.request.what,
+         "derivative, gradient, jacobian, hessian, determinant, divergence, curl or laplacian");
+  option(c, r, "--coordinates", r.request.coordinates,
+         "cartesian, cylindrical, spherical or dipole (gradient, divergence, curl, laplacian)");
   option(c, r, "--of", r.request.of, "output of the model to derive (gradient, hessian)");
   option(c, r, "--wrt", r.request.wrt, "variables, one for each derivation: x,x,y");
   flag(c, r, "--no-check", r.request.no_check, "skip the comparison with independent numerics");
@@ -32,7 +35,8 @@ void add_quantity(CLI::App& c, Parsing& r) { option(c, r, "--of", r.request.of, 
 
 void add_solver(CLI::App& c, Parsing& r) {
   option(c, r, "--tolerance", r.request.tolerance, "relative tolerance")->check(CLI::Range(1e-15, 0.5));
-  option(c, r, "--linear-solver", r.request.linear_solver, "automatic, dense or sparse (KLU)")->check(CLI::IsMember({"automatic", "dense", "sparse"}));
+  option(c, r, "--linear-solver", r.request.linear_solver, "automatic, dense or sparse (KLU)")
+      ->check(CLI::IsMember({"automatic", "dense", "sparse"}));
 }
 
 }  // namespace
@@ -43,108 +47,144 @@ void add_common_options(CLI::App& app, Parsing& r) {
   option(app, r, "--assume", r.request.assume, "facts of symbols: \"a > 0, n integer\"");
   option(app, r, "--unknown", r.request.unknown, "functions that are meant to be unknown: \"f,g\"");
   option(app, r, "--out", r.request.out, "file or folder to write");
-  option(app, r, "--format", r.request.format, "how mathematics is shown: text, unicode, latex or mathml")->check(CLI::IsMember({"text", "unicode", "latex", "mathml"}));
+  option(app, r, "--format", r.request.format, "how mathematics is shown: text, unicode, latex or mathml")
+      ->check(CLI::IsMember({"text", "unicode", "latex", "mathml"}));
   app.add_flag("--force", r.request.force, "replace files that do not look like earlier output");
-  app.add_option("--work", r.request.work, "budget of work, in units of a few nanoseconds (600000000)")->check(CLI::Range(std::uint64_t{1000}, std::uint64_t{1} << 62U));
-  app.add_option("--memory", r.request.megabytes, "budget of memory, in megabytes (1500)")->check(CLI::Range(std::uint64_t{10}, std::uint64_t{1} << 40U));
+  app.add_option("--work", r.request.work, "budget of work, in units of a few nanoseconds (600000000)")
+      ->check(CLI::Range(std::uint64_t{1000}, std::uint64_t{1} << 62U));
+  app.add_option("--memory", r.request.megabytes, "budget of memory, in megabytes (1500)")
+      ->check(CLI::Range(std::uint64_t{10}, std::uint64_t{1} << 40U));
 }
 
 const std::vector<Command>& commands() {
   static const std::vector<Command> all{
       {"show", "typeset a model or an expression",
-       "  boreon show model.toml\n  boreon show model.toml --format unicode\n  boreon show \"exp(-x^2/(4*D*t))/sqrt(4*pi*D*t)\" --format latex\n", show,
-       [](CLI::App&, Parsing&) {}},
+       "  boreon show model.toml\n  boreon show model.toml --format unicode\n  boreon show "
+       "\"exp(-x^2/(4*D*t))/sqrt(4*pi*D*t)\" --format latex\n",
+       show, [](CLI::App&, Parsing&) {}},
       {"derive", "derivatives, checked against difference quotients",
-       "  boreon derive \"x^3*y\" --wrt x,x,y\n  boreon derive \"x*y + sin(z)\" --what gradient\n  boreon derive \"r*cos(a)\" \"r*sin(a)\" --wrt r,a --format unicode\n"
-       "  boreon derive \"r*cos(a)\" \"r*sin(a)\" --wrt r,a --what determinant\n  boreon derive \"0\" \"0\" \"B*r*sin(theta)\" --what curl --coordinates spherical\n"
+       "  boreon derive \"x^3*y\" --wrt x,x,y\n  boreon derive \"x*y + sin(z)\" --what gradient\n  boreon derive "
+       "\"r*cos(a)\" \"r*sin(a)\" --wrt r,a --format unicode\n"
+       "  boreon derive \"r*cos(a)\" \"r*sin(a)\" --wrt r,a --what determinant\n  boreon derive \"0\" \"0\" "
+       "\"B*r*sin(theta)\" --what curl --coordinates spherical\n"
        "  boreon derive model.toml --what jacobian\n  boreon derive model.toml --what gradient --of energy\n",
        derive, add_what},
       {"simplify", "the cheapest equal form, or the one asked for",
-       "  boreon simplify \"sin(x)^2 + cos(x)^2\"\n  boreon simplify \"sqrt(x^2)\" --assume \"x > 0\"\n  boreon simplify \"(x^2 + 1)/(x^3 - x)\" --form partial-fractions\n"
+       "  boreon simplify \"sin(x)^2 + cos(x)^2\"\n  boreon simplify \"sqrt(x^2)\" --assume \"x > 0\"\n  boreon "
+       "simplify \"(x^2 + 1)/(x^3 - x)\" --form partial-fractions\n"
        "  boreon simplify \"a*x + b*x + c\" --form collected --by x\n  boreon simplify model.toml --of energy\n",
        simplify_command,
        [](CLI::App& c, Parsing& r) {
-         option(c, r, "--form", r.request.form, "expanded, factored, collected, fraction, partial-fractions, exponentials, sines, expanded-angles, combined-angles, expanded-logarithms, "
-                      "combined-logarithms");
+         option(c, r, "--form", r.request.form,
+                "expanded, factored, collected, fraction, partial-fractions, exponentials, sines, expanded-angles, "
+                "combined-angles, expanded-logarithms, "
+                "combined-logarithms");
          option(c, r, "--by", r.request.by, "symbols that --form collected and partial-fractions go by");
          add_quantity(c, r);
          option(c, r, "--points", r.request.points, "random points to compare at (6)")->check(CLI::Range(1, 10000));
        }},
-      {"expand", "products and powers of sums written out", "  boreon expand \"(x + y)^3*(x - y)\"\n", expand_command, [](CLI::App& c, Parsing& r) { add_quantity(c, r); }},
-      {"factor", "irreducible factors over the rationals", "  boreon factor \"x^10 - 1\"\n  boreon factor \"x^2*y^2 - x^2 - y^2 + 1\" --format unicode\n", factor_command,
+      {"expand", "products and powers of sums written out", "  boreon expand \"(x + y)^3*(x - y)\"\n", expand_command,
+       [](CLI::App& c, Parsing& r) { add_quantity(c, r); }},
+      {"factor", "irreducible factors over the rationals",
+       "  boreon factor \"x^10 - 1\"\n  boreon factor \"x^2*y^2 - x^2 - y^2 + 1\" --format unicode\n", factor_command,
        [](CLI::App& c, Parsing& r) { add_quantity(c, r); }},
       {"rewrite", "rules of your own",
        "  boreon rewrite \"2*sin(x)^2 + 2*cos(x)^2 + y\" --rule \"k*sin(u)^2 + k*cos(u)^2 becomes k for any u, k\"\n"
-       "  boreon rewrite \"log(2*x*y)\" --assume \"x > 0, y > 0\" --rule \"log(a*b) becomes log(a) + log(b) for any a, rest b where a > 0, b > 0\"\n"
+       "  boreon rewrite \"log(2*x*y)\" --assume \"x > 0, y > 0\" --rule \"log(a*b) becomes log(a) + log(b) for any a, "
+       "rest b where a > 0, b > 0\"\n"
        "  boreon rewrite \"f(f(f(x)))\" --rule \"f(u) becomes u + 1 for any u\" --extent first\n",
        rewrite_command,
        [](CLI::App& c, Parsing& r) {
-         option(c, r, "--rule", r.request.rules, "PATTERN becomes REPLACEMENT for any NAMES, rest NAME where CONDITIONS");
+         option(c, r, "--rule", r.request.rules,
+                "PATTERN becomes REPLACEMENT for any NAMES, rest NAME where CONDITIONS");
          option(c, r, "--rules", r.request.rule_files, "file of rules, one a line, # for comments");
-         option(c, r, "--order", r.request.order, "bottom-up or top-down")->check(CLI::IsMember({"bottom-up", "top-down"}));
-         option(c, r, "--extent", r.request.extent, "first, pass or fixed-point")->check(CLI::IsMember({"first", "pass", "fixed-point"}));
+         option(c, r, "--order", r.request.order, "bottom-up or top-down")
+             ->check(CLI::IsMember({"bottom-up", "top-down"}));
+         option(c, r, "--extent", r.request.extent, "first, pass or fixed-point")
+             ->check(CLI::IsMember({"first", "pass", "fixed-point"}));
          option(c, r, "--limit", r.request.limit, "most applications (10000)")->check(CLI::Range(1, 100000000));
          add_quantity(c, r);
        }},
       {"integrate", "antiderivatives, definite, improper and iterated integrals, checked against quadrature",
-       "  boreon integrate \"z*exp(-z/H)\" --over z\n  boreon integrate \"z*exp(-z/H)\" --over \"z from 0 to 5*H\" --assume \"H > 0\"\n"
-       "  boreon integrate \"r^2*sin(theta)\" --over \"r from a to b\" --over \"theta from 0 to pi\" --over \"phi from 0 to 2*pi\"\n"
+       "  boreon integrate \"z*exp(-z/H)\" --over z\n  boreon integrate \"z*exp(-z/H)\" --over \"z from 0 to 5*H\" "
+       "--assume \"H > 0\"\n"
+       "  boreon integrate \"r^2*sin(theta)\" --over \"r from a to b\" --over \"theta from 0 to pi\" --over \"phi from "
+       "0 to 2*pi\"\n"
        "  boreon integrate \"sin(x)*cos(n*x)\" --over \"x from 0 to pi\" --assume \"n integer\"\n"
-       "  boreon integrate \"1/(x - 1)\" --over \"x from 0 to 3\" --principal-value\n  boreon integrate \"x^x\" --over \"x from 0 to 1\" --numeric --digits 30\n",
+       "  boreon integrate \"1/(x - 1)\" --over \"x from 0 to 3\" --principal-value\n  boreon integrate \"x^x\" --over "
+       "\"x from 0 to 1\" --numeric --digits 30\n",
        integrate_command,
        [](CLI::App& c, Parsing& r) {
          option(c, r, "--over", r.request.over, "z, or \"z from 0 to 5*H\"; several nest, the first one innermost");
-         flag(c, r, "--principal-value", r.request.principal_value, "Cauchy's principal value at poles inside the range");
+         flag(c, r, "--principal-value", r.request.principal_value,
+              "Cauchy's principal value at poles inside the range");
          flag(c, r, "--numeric", r.request.numeric, "a number by quadrature");
          option(c, r, "--digits", r.request.digits, "digits of the number (15)")->check(CLI::Range(1, 1000));
          flag(c, r, "--steps", r.request.steps, "explain the route");
-         option(c, r, "--coordinates", r.request.coordinates, "cylindrical, spherical or dipole: multiplies by the volume element");
+         option(c, r, "--coordinates", r.request.coordinates,
+                "cylindrical, spherical or dipole: multiplies by the volume element");
        }},
       {"limit", "limits, one-sided, two-sided and at infinity",
-       "  boreon limit \"sin(x)/x\" --at \"x to 0\"\n  boreon limit \"exp(1/x)\" --at \"x to 0 from below\"\n  boreon limit \"x^a*exp(-x)\" --at \"x to infinity\" --assume \"a > "
+       "  boreon limit \"sin(x)/x\" --at \"x to 0\"\n  boreon limit \"exp(1/x)\" --at \"x to 0 from below\"\n  boreon "
+       "limit \"x^a*exp(-x)\" --at \"x to infinity\" --assume \"a > "
        "0\"\n",
-       limit_command, [](CLI::App& c, Parsing& r) { option(c, r, "--at", r.request.at, "the place: \"x to 0\", \"x to infinity\", \"x to a from below\""); }},
+       limit_command,
+       [](CLI::App& c, Parsing& r) {
+         option(c, r, "--at", r.request.at, "the place: \"x to 0\", \"x to infinity\", \"x to a from below\"");
+       }},
       {"series", "power, Laurent and Puiseux series, and asymptotic expansions at infinity",
-       "  boreon series \"exp(x)\" --about x=0 --order 6\n  boreon series \"1/sin(x)\" --about x=0\n  boreon series \"lgamma(x)\" --about x=infinity --order 4\n", series_command,
+       "  boreon series \"exp(x)\" --about x=0 --order 6\n  boreon series \"1/sin(x)\" --about x=0\n  boreon series "
+       "\"lgamma(x)\" --about x=infinity --order 4\n",
+       series_command,
        [](CLI::App& c, Parsing& r) {
          option(c, r, "--about", r.request.about, "the point: x=0, x=a, x=infinity");
          option(c, r, "--order", r.request.series_order, "largest exponent (6)");
        }},
       {"evaluate", "numbers, in double precision or to any number of certified digits",
-       "  boreon evaluate \"sin(x)/x\" --at \"x=1/3\"\n  boreon evaluate \"sin(x)/x\" --at \"x=1/3\" --digits 40\n  boreon evaluate \"exp(1i*pi)\"\n  boreon evaluate model.toml\n",
+       "  boreon evaluate \"sin(x)/x\" --at \"x=1/3\"\n  boreon evaluate \"sin(x)/x\" --at \"x=1/3\" --digits 40\n  "
+       "boreon evaluate \"exp(1i*pi)\"\n  boreon evaluate model.toml\n",
        evaluate_command,
        [](CLI::App& c, Parsing& r) {
          option(c, r, "--at", r.request.at, "values: \"x=1/3, y=2\"");
-         option(c, r, "--digits", r.request.digits, "significant digits, certified by ball arithmetic")->check(CLI::Range(1, 100000));
+         option(c, r, "--digits", r.request.digits, "significant digits, certified by ball arithmetic")
+             ->check(CLI::Range(1, 100000));
          flag(c, r, "--complex", r.request.complex, "complex values, principal branches");
        }},
       {"check", "cross-check every derivative of a model, or whether an equation always holds",
-       "  boreon check model.toml\n  boreon check model.toml --points 20\n  boreon check model.toml --certify\n  boreon check \"(1 - cos(x))/x^2\" --certify --at \"x=1e-6\"\n  boreon check \"x^2*sin(y)\"\n  boreon check \"tan(x) = "
+       "  boreon check model.toml\n  boreon check model.toml --points 20\n  boreon check model.toml --certify\n  "
+       "boreon check \"(1 - cos(x))/x^2\" --certify --at \"x=1e-6\"\n  boreon check \"x^2*sin(y)\"\n  boreon check "
+       "\"tan(x) = "
        "sin(x)/cos(x)\"\n",
        check,
        [](CLI::App& c, Parsing& r) {
          add_what(c, r);
          option(c, r, "--points", r.request.points, "random points to compare at (5)")->check(CLI::Range(1, 10000));
-         flag(c, r, "--certify", r.request.certify, "digits that double precision loses at the start values, or at --at, by rigorous arithmetic");
+         flag(c, r, "--certify", r.request.certify,
+              "digits that double precision loses at the start values, or at --at, by rigorous arithmetic");
          option(c, r, "--at", r.request.at, "with --certify: where an expression is looked at, \"x=1/3, y=2\"");
        }},
-      {"solve", "steady state of a model", "  boreon solve model.toml\n  boreon solve model.toml --set k1=2e-7 --verbose\n", solve,
+      {"solve", "steady state of a model",
+       "  boreon solve model.toml\n  boreon solve model.toml --set k1=2e-7 --verbose\n", solve,
        [](CLI::App& c, Parsing& r) {
          add_solver(c, r);
-         option(c, r, "--digits", r.request.digits, "significant digits of the values (6; --json and --out have all)")->check(CLI::Range(1, 17));
+         option(c, r, "--digits", r.request.digits, "significant digits of the values (6; --json and --out have all)")
+             ->check(CLI::Range(1, 17));
          flag(c, r, "--verbose", r.request.verbose, "print the iteration table");
        }},
       {"simulate", "run a model in time",
-       "  boreon simulate model.toml --until 600\n  boreon simulate model.toml --until 600 --out run.csv --plot run.png\n  boreon simulate model.toml --method adams --samples "
+       "  boreon simulate model.toml --until 600\n  boreon simulate model.toml --until 600 --out run.csv --plot "
+       "run.png\n  boreon simulate model.toml --method adams --samples "
        "2001\n",
        simulate,
        [](CLI::App& c, Parsing& r) {
          add_solver(c, r);
-         option(c, r, "--digits", r.request.digits, "significant digits of the values (6; --json and --out have all)")->check(CLI::Range(1, 17));
+         option(c, r, "--digits", r.request.digits, "significant digits of the values (6; --json and --out have all)")
+             ->check(CLI::Range(1, 17));
          option(c, r, "--until", r.request.until, "end of the run (default: the model's)");
          option(c, r, "--samples", r.request.samples, "number of output times")->check(CLI::Range(2, 100000000));
          option(c, r, "--method", r.request.method, "bdf (stiff) or adams")->check(CLI::IsMember({"bdf", "adams"}));
-         option(c, r, "--at-bound", r.request.at_bound, "where an unknown crosses its bound: stop, warn or ignore")->check(CLI::IsMember({"stop", "warn", "ignore"}));
+         option(c, r, "--at-bound", r.request.at_bound, "where an unknown crosses its bound: stop, warn or ignore")
+             ->check(CLI::IsMember({"stop", "warn", "ignore"}));
          option(c, r, "--plot", r.request.plot, "figure of the run, .png or .svg");
          option(c, r, "--show", r.request.show, "unknowns and outputs in the figure: n_e,energy");
          flag(c, r, "--log-x", r.request.log_x, "logarithmic time axis");
@@ -152,18 +192,21 @@ const std::vector<Command>& commands() {
          flag(c, r, "--no-check", r.request.no_check, "skip the repetition with tighter tolerances");
        }},
       {"generate", "write residual, Jacobian and outputs as C or C++ source",
-       "  boreon generate model.toml --language c++ --out generated\n  boreon generate model.toml --language c --name chemistry --out generated\n"
+       "  boreon generate model.toml --language c++ --out generated\n  boreon generate model.toml --language c --name "
+       "chemistry --out generated\n"
        "  boreon generate model.toml --show operations\n  boreon generate model.toml --show assembly\n",
        generate,
        [](CLI::App& c, Parsing& r) {
          option(c, r, "--language", r.request.language, "c++ or c")->check(CLI::IsMember({"c++", "cpp", "c"}));
          option(c, r, "--name", r.request.name, "name of files and functions (default: that of the model file)");
          flag(c, r, "--eigen", r.request.eigen, "C++: also functions on Eigen's vectors and sparse matrices");
-         option(c, r, "--show", r.request.show, "print operations, program or assembly instead of writing files")->check(CLI::IsMember({"operations", "program", "assembly"}));
+         option(c, r, "--show", r.request.show, "print operations, program or assembly instead of writing files")
+             ->check(CLI::IsMember({"operations", "program", "assembly"}));
          flag(c, r, "--no-check", r.request.no_check, "skip the comparison with independent numerics");
        }},
       {"plot", "draw expressions over a range",
-       "  boreon plot \"exp(1 - z - exp(-z))\" --over \"z from -2 to 8\" --out layer.png\n  boreon plot \"sin(a*x)/x\" \"cos(a*x)\" --over \"x from 0.1 to 20\" --set a=2 --out "
+       "  boreon plot \"exp(1 - z - exp(-z))\" --over \"z from -2 to 8\" --out layer.png\n  boreon plot \"sin(a*x)/x\" "
+       "\"cos(a*x)\" --over \"x from 0.1 to 20\" --set a=2 --out "
        "fig.svg\n",
        plot,
        [](CLI::App& c, Parsing& r) {
@@ -172,7 +215,8 @@ const std::vector<Command>& commands() {
          flag(c, r, "--log-x", r.request.log_x, "logarithmic range");
          flag(c, r, "--log-y", r.request.log_y, "logarithmic values");
        }},
-      {"demo", "the whole story on the shipped models", "  boreon demo\n  boreon demo --out figures\n", demo, [](CLI::App&, Parsing&) {}},
+      {"demo", "the whole story on the shipped models", "  boreon demo\n  boreon demo --out figures\n", demo,
+       [](CLI::App&, Parsing&) {}},
   };
   return all;
 }

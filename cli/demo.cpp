@@ -14,9 +14,14 @@ namespace {
 
 class Story {
  public:
-  explicit Story(const Request& r) : folder_(r.out.empty() ? std::string("boreon-demo") : r.out.get()), json_(r.json), force_(r.force), work_(r.work) {
+  explicit Story(const Request& r)
+      : folder_(r.out.empty() ? std::string("boreon-demo") : r.out.get()),
+        json_(r.json),
+        force_(r.force),
+        work_(r.work) {
     make_output_folder(folder_.string());
-    for (const EmbeddedModel& m : embedded_models()) write_output(path(m.name), fmt::format("# Written by Boreon's demo.\n{}", m.text), {{}, r.force});
+    for (const EmbeddedModel& m : embedded_models())
+      write_output(path(m.name), fmt::format("# Written by Boreon's demo.\n{}", m.text), {{}, r.force});
   }
 
   Answer tell() {
@@ -82,12 +87,16 @@ class Story {
     r = request("generate", "ion_chemistry.toml");
     r.out = (folder_ / "generated").string();
     step(r, generate);
-    say(fmt::format("\nDone: {} steps, {} of them checked, {} disagreed. Figures, tables and source are in {}.\n", steps_, checked_, failed_, folder_.string()));
+    say(fmt::format("\nDone: {} steps, {} of them checked, {} disagreed. Figures, tables and source are in {}.\n",
+                    steps_, checked_, failed_, folder_.string()));
     answer_.json["result"] = folder_.string();
     answer_.json["status"] = "approximate";
     answer_.json["steps"] = story_;
-    answer_.json["check"] = {
-        {"method", "the checks of all steps"}, {"points", checked_}, {"digits", digits_}, {"worst", nullptr}, {"verdict", failed_ == 0 ? "agrees" : "disagrees"}};
+    answer_.json["check"] = {{"method", "the checks of all steps"},
+                             {"points", checked_},
+                             {"digits", digits_},
+                             {"worst", nullptr},
+                             {"verdict", failed_ == 0 ? "agrees" : "disagrees"}};
     answer_.exit_code = failed_ == 0 ? 0 : 1;
     return answer_;
   }

@@ -22,23 +22,31 @@ CheckOptions options_for(const Request& r, const Assumed& assumed) {
 std::vector<Expr> variables_of(const Request& r, const std::vector<Expr>& functions, const ParseContext& context) {
   std::vector<Expr> list;
   for (const std::string& w : r.wrt) {
-    if (split(w).empty()) throw Error(ErrorKind::usage, "--wrt is empty; it names what to derive by, such as --wrt x or --wrt x,x,y");
+    if (split(w).empty())
+      throw Error(ErrorKind::usage, "--wrt is empty; it names what to derive by, such as --wrt x or --wrt x,x,y");
     for (const std::string& part : split(w)) {
-      if (part.empty()) throw Error(ErrorKind::usage, fmt::format("--wrt '{}' has an empty place; names are separated by single commas: --wrt x,x,y", w));
+      if (part.empty())
+        throw Error(ErrorKind::usage,
+                    fmt::format("--wrt '{}' has an empty place; names are separated by single commas: --wrt x,x,y", w));
       const Expr v = read_input(part, context, "--wrt");
-      if (!v.is(Kind::symbol) && !v.is(Kind::unknown_call)) throw Error(ErrorKind::usage, fmt::format("--wrt takes names, such as x,x,y; '{}' is none", part));
+      if (!v.is(Kind::symbol) && !v.is(Kind::unknown_call))
+        throw Error(ErrorKind::usage, fmt::format("--wrt takes names, such as x,x,y; '{}' is none", part));
       list.push_back(v);
     }
   }
   // A variable that does not occur is most likely a slip of the pen.
   for (const Expr& v : list) {
-    if (!v.is(Kind::symbol) || std::any_of(functions.begin(), functions.end(), [&](const Expr& f) { return depends_on(f, v); })) continue;
+    if (!v.is(Kind::symbol) ||
+        std::any_of(functions.begin(), functions.end(), [&](const Expr& f) { return depends_on(f, v); }))
+      continue;
     std::vector<std::string> names;
     for (const Symbol& s : free_symbols(functions)) names.push_back(s.name());
     bool bound = false;
     postorder(std::span<const Expr>(functions), [&](const Expr& x) { bound = bound || x == v; });
     const std::string near = nearest_name(v.name(), names);
-    if (!names.empty() && !bound && !near.empty()) throw Error(ErrorKind::binding, fmt::format("'{}' does not occur in the expression{}", v.name(), suggestion(v.name(), names)));
+    if (!names.empty() && !bound && !near.empty())
+      throw Error(ErrorKind::binding,
+                  fmt::format("'{}' does not occur in the expression{}", v.name(), suggestion(v.name(), names)));
     if (!bound) r.warn(fmt::format("'{}' does not occur in the expression, so the derivative by it is 0", v.name()));
   }
   return list;
@@ -80,17 +88,21 @@ Answer derive_expression(const Request& r) {
   std::vector<Expr> functions;
   for (const std::string& text : r.inputs) {
     const Expr e = evaluate_derivatives(read_input(text, assumed.context));
-    if (is_condition(e)) throw Error(ErrorKind::shape, "an expression is expected, not an equation or a condition; derive its two sides one by one");
+    if (is_condition(e))
+      throw Error(ErrorKind::shape,
+                  "an expression is expected, not an equation or a condition; derive its two sides one by one");
     functions.push_back(e);
   }
   std::vector<Expr> variables = variables_of(r, functions, assumed.context);
   Answer a;
   const std::string what = r.what.empty() ? (functions.size() > 1 ? "jacobian" : "derivative") : r.what.get();
   if (variables.empty()) {
-    if (what == "derivative" && free_symbols(functions).size() != 1) throw Error(ErrorKind::usage, "--wrt says what to derive by, such as --wrt x or --wrt x,x,y");
+    if (what == "derivative" && free_symbols(functions).size() != 1)
+      throw Error(ErrorKind::usage, "--wrt says what to derive by, such as --wrt x or --wrt x,x,y");
     for (const Symbol& s : free_symbols(functions)) variables.push_back(s);
   }
-  if (what != "jacobian" && functions.size() != 1) throw Error(ErrorKind::usage, fmt::format("--what {} takes one expression, got {}", what, functions.size()));
+  if (what != "jacobian" && functions.size() != 1)
+    throw Error(ErrorKind::usage, fmt::format("--what {} takes one expression, got {}", what, functions.size()));
   const CheckOptions options = options_for(r, assumed);
   if (what == "derivative") {
     const Expr d = derivative(functions[0], variables);
@@ -120,7 +132,11 @@ Answer derive_expression(const Request& r) {
     a.json["result"] = text_of(h.dense());
     conclude(a, r.no_check ? Evidence{} : cross_check(gradient(functions[0], variables), variables, h, options));
   } else {
-    throw Error(ErrorKind::usage, fmt::format("--what is derivative, gradient, jacobian, hessian, determinant, divergence, curl or laplacian, not '{}'", what));
+    throw Error(
+        ErrorKind::usage,
+        fmt::format(
+            "--what is derivative, gradient, jacobian, hessian, determinant, divergence, curl or laplacian, not '{}'",
+            what));
   }
   return a;
 }
@@ -152,9 +168,13 @@ Answer derive_model(const Request& r) {
     const std::string of = r.of.empty() && system.output_names.size() == 1 ? system.output_names[0] : r.of.get();
     const auto at = std::find(system.output_names.begin(), system.output_names.end(), of);
     if (at == system.output_names.end()) {
-      throw Error(ErrorKind::usage,
-                  fmt::format("--of names the output to derive{}{}", of.empty() ? "" : fmt::format("; there is no output '{}'{}", of, suggestion(of, system.output_names)),
-                              system.output_names.empty() ? "; the model has no [outputs]" : fmt::format(" (outputs: {})", fmt::join(system.output_names, ", "))));
+      throw Error(
+          ErrorKind::usage,
+          fmt::format(
+              "--of names the output to derive{}{}",
+              of.empty() ? "" : fmt::format("; there is no output '{}'{}", of, suggestion(of, system.output_names)),
+              system.output_names.empty() ? "; the model has no [outputs]"
+                                          : fmt::format(" (outputs: {})", fmt::join(system.output_names, ", "))));
     }
     functions = {system.outputs[static_cast<std::size_t>(at - system.output_names.begin())]};
     rows = {of};
@@ -165,11 +185,13 @@ Answer derive_model(const Request& r) {
     a.json["rows"] = row_names;
     a.json["result"] = Json::array();
     for (std::size_t i = 0; i < m.pattern.rows; ++i) {
-      for (auto k = static_cast<std::size_t>(m.pattern.row_start[i]); k < static_cast<std::size_t>(m.pattern.row_start[i + 1]); ++k) {
+      for (auto k = static_cast<std::size_t>(m.pattern.row_start[i]);
+           k < static_cast<std::size_t>(m.pattern.row_start[i + 1]); ++k) {
         const std::string& by = system.state_names[static_cast<std::size_t>(m.pattern.columns[k])];
         const std::string value = typeset(r, m.values[k]);
         const bool tall = value.find('\n') != std::string::npos;
-        a.text += tall ? fmt::format("d({})/d({}):\n{}\n\n", row_names[i], by, value) : fmt::format("d({})/d({}) = {}\n", row_names[i], by, value.substr(2));
+        a.text += tall ? fmt::format("d({})/d({}):\n{}\n\n", row_names[i], by, value)
+                       : fmt::format("d({})/d({}) = {}\n", row_names[i], by, value.substr(2));
         a.json["result"].push_back({{"row", row_names[i]}, {"column", by}, {"value", to_text(m.values[k])}});
       }
     }
@@ -178,7 +200,9 @@ Answer derive_model(const Request& r) {
   if (what == "hessian") {
     const SparseMatrix h = shortened(sparse_hessian(functions[0], system.states));
     list(h, system.state_names);
-    conclude(a, r.no_check ? Evidence{} : cross_check(gradient(functions[0], system.states), system.states, h, options, system.state_names));
+    conclude(a, r.no_check ? Evidence{}
+                           : cross_check(gradient(functions[0], system.states), system.states, h, options,
+                                         system.state_names));
   } else {
     const SparseMatrix j = shortened(sparse_jacobian(functions, system.states));
     if (!system.right_sides.empty() && what == "jacobian") {
@@ -193,7 +217,8 @@ Answer derive_model(const Request& r) {
 // The finding without the method, which the verdict names once.
 std::string brief(const Evidence& e) {
   if (e.verdict != Verdict::agrees) return e.to_string();
-  return fmt::format("agrees to {:.1f} digits at {} points{}", e.digits, e.points, e.skipped > 0 ? fmt::format("; {} entries could be compared at no point", e.skipped) : "");
+  return fmt::format("agrees to {:.1f} digits at {} points{}", e.digits, e.points,
+                     e.skipped > 0 ? fmt::format("; {} entries could be compared at no point", e.skipped) : "");
 }
 
 std::string number_text(double v) { return fmt::format("{:.15g}", v); }
@@ -203,7 +228,8 @@ Answer evaluate_model(const Request& r) {
   const System system = system_of(model);
   Bindings b;
   for (std::size_t i = 0; i < system.parameters.size(); ++i) b.set(system.parameters[i], model.parameters[i].value);
-  for (std::size_t i = 0; i < system.states.size(); ++i) b.set(system.states[i], Expr(Number::shortest_decimal(system.start[i])));
+  for (std::size_t i = 0; i < system.states.size(); ++i)
+    b.set(system.states[i], Expr(Number::shortest_decimal(system.start[i])));
   b.set(system.time, Expr(Number::shortest_decimal(model.run.from)));
   Answer a;
   a.text = "at the start values:\n";
@@ -214,7 +240,8 @@ Answer evaluate_model(const Request& r) {
     a.json["result"][name] = number_text(v);
   };
   for (std::size_t i = 0; i < system.residuals.size(); ++i) {
-    add(system.right_sides.empty() ? "residual of " + system.equation_names[i] : "rate of " + system.state_names[i], system.residuals[i]);
+    add(system.right_sides.empty() ? "residual of " + system.equation_names[i] : "rate of " + system.state_names[i],
+        system.residuals[i]);
   }
   for (std::size_t i = 0; i < system.outputs.size(); ++i) add(system.output_names[i], system.outputs[i]);
   a.json["status"] = "approximate";
@@ -225,8 +252,10 @@ Answer evaluate_model(const Request& r) {
 }  // namespace
 
 Answer derive(const Request& r) {
-  const bool field = r.what.get() == "determinant" || r.what.get() == "divergence" || r.what.get() == "curl" || r.what.get() == "laplacian" || (r.what.get() == "gradient" && !r.coordinates.empty());
-  if (!field && !r.coordinates.empty()) throw Error(ErrorKind::usage, "--coordinates goes with --what gradient, divergence, curl or laplacian");
+  const bool field = r.what.get() == "determinant" || r.what.get() == "divergence" || r.what.get() == "curl" ||
+                     r.what.get() == "laplacian" || (r.what.get() == "gradient" && !r.coordinates.empty());
+  if (!field && !r.coordinates.empty())
+    throw Error(ErrorKind::usage, "--coordinates goes with --what gradient, divergence, curl or laplacian");
   if (field && !is_model(r.inputs.at(0))) return derive_field(r);
   return is_model(r.inputs.at(0)) ? derive_model(r) : derive_expression(r);
 }
@@ -242,7 +271,9 @@ Answer evaluate_command(const Request& r) {
   bool limits = false;
   postorder(e, [&](const Expr& x) {
     operators = operators || x.is(Kind::integral) || x.is(Kind::summation) || x.is(Kind::limit);
-    limits = limits || x.is(Kind::limit) || (x.is(Kind::summation) && (x.operands()[3].is_constant(ConstantCode::infinity) || !x.operands()[3].word() || *x.operands()[3].word() > 100000));
+    limits = limits || x.is(Kind::limit) ||
+             (x.is(Kind::summation) && (x.operands()[3].is_constant(ConstantCode::infinity) ||
+                                        !x.operands()[3].word() || *x.operands()[3].word() > 100000));
   });
   if (operators) closed = evaluate_operators(e, assumed.conditions);
   if (limits) e = closed;
@@ -253,50 +284,77 @@ Answer evaluate_command(const Request& r) {
   Answer a;
   bool imaginary = r.complex;
   postorder(e, [&](const Expr& x) { imaginary = imaginary || x.is_constant(ConstantCode::imaginary); });
-  for (const auto& entry : b.entries()) postorder(entry.value, [&](const Expr& x) { imaginary = imaginary || x.is_constant(ConstantCode::imaginary); });
+  for (const auto& entry : b.entries())
+    postorder(entry.value, [&](const Expr& x) { imaginary = imaginary || x.is_constant(ConstantCode::imaginary); });
   a.json["status"] = "approximate";
   if (r.digits.get() != 0) {
     const Enclosure c = certify(closed, b, r.digits.get(), operators ? Unused::allowed : Unused::error);
     if (!imaginary && !c.imaginary.empty()) (void)evaluate(e, b);  // explains where the real domain is left
     a.json["result"] = c.to_string();
-    a.json["check"] = {{"method", "ball arithmetic, rigorous"}, {"points", 1}, {"digits", r.digits.get()}, {"worst", nullptr}, {"verdict", "agrees"}};
-    a.text = fmt::format("  {}\ncheck: rigorous enclosure by ball arithmetic, correct to one unit of the last digit\n", c.to_string());
+    a.json["check"] = {{"method", "ball arithmetic, rigorous"},
+                       {"points", 1},
+                       {"digits", r.digits.get()},
+                       {"worst", nullptr},
+                       {"verdict", "agrees"}};
+    a.text = fmt::format("  {}\ncheck: rigorous enclosure by ball arithmetic, correct to one unit of the last digit\n",
+                         c.to_string());
     return a;
   }
   const std::complex<double> v = imaginary ? evaluate_complex(e, b) : std::complex<double>(evaluate(e, b));
   if (!std::isfinite(v.real()) || !std::isfinite(v.imag())) {
-    throw Error(ErrorKind::domain, "the value is beyond the range of double precision, about 1.8e308; ask for --digits 15 to get it all the same");
+    throw Error(
+        ErrorKind::domain,
+        "the value is beyond the range of double precision, about 1.8e308; ask for --digits 15 to get it all the same");
   }
   a.json["result"] = complex_text(v);
   a.text = fmt::format("  {}\n", complex_text(v));
   try {
     const Enclosure c = certify(closed, b, 20, operators ? Unused::allowed : Unused::error);
-    const std::complex<double> exact(std::strtod(c.real.c_str(), nullptr), c.imaginary.empty() || (!imaginary && std::abs(std::strtod(c.imaginary.c_str(), nullptr)) <= 2 * c.radius)
-                                                                               ? 0.0
-                                                                               : std::strtod(c.imaginary.c_str(), nullptr));
-    const bool vanishes = c.real.find_first_of("123456789") == std::string::npos && c.imaginary.find_first_of("123456789") == std::string::npos;
+    const std::complex<double> exact(
+        std::strtod(c.real.c_str(), nullptr),
+        c.imaginary.empty() || (!imaginary && std::abs(std::strtod(c.imaginary.c_str(), nullptr)) <= 2 * c.radius)
+            ? 0.0
+            : std::strtod(c.imaginary.c_str(), nullptr));
+    const bool vanishes = c.real.find_first_of("123456789") == std::string::npos &&
+                          c.imaginary.find_first_of("123456789") == std::string::npos;
     const double size = std::max(std::abs(exact), std::abs(v));
     // What double precision cannot hold, or has lost, is told by the enclosure.
     const bool below = !vanishes && exact == 0.0;
     const double plain = below ? 0 : v == exact ? 15 : std::clamp(-std::log10(std::abs(v - exact) / size), 0.0, 15.0);
-    a.json["check"] = {{"method", "ball arithmetic, rigorous"}, {"points", 1}, {"digits", 15}, {"worst", {{"reference", c.to_string()}, {"double_precision", complex_text(v)}, {"digits_of_double_precision", plain}}}, {"verdict", "agrees"}};
+    a.json["check"] = {
+        {"method", "ball arithmetic, rigorous"},
+        {"points", 1},
+        {"digits", 15},
+        {"worst",
+         {{"reference", c.to_string()}, {"double_precision", complex_text(v)}, {"digits_of_double_precision", plain}}},
+        {"verdict", "agrees"}};
     if (below) {
       const Enclosure rounded = certify(closed, b, 15, operators ? Unused::allowed : Unused::error);
       a.json["result"] = rounded.to_string();
-      a.text = fmt::format("  {}\ncheck: rigorous enclosure, correct to the last digit shown; it is below the range of double precision, about 4.9e-324\n", rounded.to_string());
+      a.text = fmt::format(
+          "  {}\ncheck: rigorous enclosure, correct to the last digit shown; it is below the range of double "
+          "precision, about 4.9e-324\n",
+          rounded.to_string());
     } else if (plain < 12) {
       a.json["result"] = complex_text(exact);
       a.text = fmt::format("  {}\ncheck: rigorous enclosure {}\n", complex_text(exact), c.to_string());
-      r.warn(fmt::format("double precision gives {} for this expression: {:.0f} of 16 digits are lost by cancellation, so a numeric function made of it loses them too", complex_text(v),
-                         std::ceil(16 - plain)));
+      r.warn(
+          fmt::format("double precision gives {} for this expression: {:.0f} of 16 digits are lost by cancellation, so "
+                      "a numeric function made of it loses them too",
+                      complex_text(v), std::ceil(16 - plain)));
     } else {
-      a.text += fmt::format("check: {:.0f} digits agree with a rigorous enclosure ({})\n", std::floor(plain), c.to_string());
+      a.text +=
+          fmt::format("check: {:.0f} digits agree with a rigorous enclosure ({})\n", std::floor(plain), c.to_string());
       a.json["check"]["digits"] = plain;
     }
   } catch (const Error& why) {
     if (why.kind() == ErrorKind::limit || why.kind() == ErrorKind::interrupted) throw;
     a.text += "check: untested (no rigorous enclosure at this point)\n";
-    a.json["check"] = {{"method", "ball arithmetic, rigorous"}, {"points", 0}, {"digits", 0}, {"worst", nullptr}, {"verdict", "untested"}};
+    a.json["check"] = {{"method", "ball arithmetic, rigorous"},
+                       {"points", 0},
+                       {"digits", 0},
+                       {"worst", nullptr},
+                       {"verdict", "untested"}};
   }
   return a;
 }
@@ -306,12 +364,14 @@ std::string entry_count(std::size_t n) { return fmt::format("{} {}", n, n == 1 ?
 }  // namespace
 
 Answer check(const Request& r) {
-  if (!r.certify && !r.at.empty()) throw Error(ErrorKind::usage, "derivatives are compared at random points: --at goes with --certify");
+  if (!r.certify && !r.at.empty())
+    throw Error(ErrorKind::usage, "derivatives are compared at random points: --at goes with --certify");
   if (r.certify) return is_model(r.inputs.at(0)) ? certificate_of_model(r) : certificate_of_expressions(r);
   if (!is_model(r.inputs.at(0))) {
     const Expr e = read_input(r.inputs[0], assumptions_of(r).context);
     const bool truth = e.is_constant(ConstantCode::true_value) || e.is_constant(ConstantCode::false_value);
-    if (r.inputs.size() == 1 && (truth || (e.is(Kind::relation) && e.relation_op() == RelationOp::equal))) return equivalence(r);
+    if (r.inputs.size() == 1 && (truth || (e.is(Kind::relation) && e.relation_op() == RelationOp::equal)))
+      return equivalence(r);
     Request gradient_request = r;
     if (gradient_request.what.empty()) gradient_request.what = r.inputs.size() > 1 ? "jacobian" : "gradient";
     return derive_expression(gradient_request);
@@ -326,12 +386,15 @@ Answer check(const Request& r) {
   if (!system.right_sides.empty()) {
     for (std::string& n : names) n = "rate of " + n;
   }
-  const Evidence jacobian = cross_check(functions, system.states, sparse_jacobian(functions, system.states), options, names);
-  a.text = fmt::format("{}\n  Jacobian of the equations, {}: {}\n", model.title.empty() ? model.path : model.title, entry_count(jacobian.entries), brief(jacobian));
+  const Evidence jacobian =
+      cross_check(functions, system.states, sparse_jacobian(functions, system.states), options, names);
+  a.text = fmt::format("{}\n  Jacobian of the equations, {}: {}\n", model.title.empty() ? model.path : model.title,
+                       entry_count(jacobian.entries), brief(jacobian));
   Evidence overall = jacobian;
   std::vector<Expr> with_parameters = system.states;
   with_parameters.insert(with_parameters.end(), system.parameters.begin(), system.parameters.end());
-  const auto part = [&](const char* what, const std::vector<Expr>& f, const std::vector<Expr>& v, const std::vector<std::string>& row_names) {
+  const auto part = [&](const char* what, const std::vector<Expr>& f, const std::vector<Expr>& v,
+                        const std::vector<std::string>& row_names) {
     if (f.empty() || v.empty()) return;
     const Evidence e = cross_check(f, v, sparse_jacobian(f, v), options, row_names);
     a.text += fmt::format("  {}, {}: {}\n", what, entry_count(e.entries), brief(e));
@@ -340,8 +403,10 @@ Answer check(const Request& r) {
   };
   part("derivatives of the equations by the parameters", functions, system.parameters, names);
   part("derivatives of the outputs", system.outputs, with_parameters, system.output_names);
-  for (const Warning& w : model.warnings) a.text += fmt::format("  warning: {} (line {})\n", w.message, w.position.line);
-  a.text += fmt::format("verdict: {}, {:.1f} digits at the worst entry ({})\n", to_string(overall.verdict), overall.digits, overall.method);
+  for (const Warning& w : model.warnings)
+    a.text += fmt::format("  warning: {} (line {})\n", w.message, w.position.line);
+  a.text += fmt::format("verdict: {}, {:.1f} digits at the worst entry ({})\n", to_string(overall.verdict),
+                        overall.digits, overall.method);
   a.json["result"] = to_string(overall.verdict);
   a.json["status"] = "exact";
   a.json["check"] = json_of(overall);

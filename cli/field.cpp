@@ -34,14 +34,18 @@ void conclude(Answer& a, const Comparison& c, const char* method) {
     a.text += "check: DISAGREES\n";
     a.exit_code = 1;
   } else {
-    const std::string exact = std::string(method).find("random points") != std::string::npos ? "nothing was left to simplify" : fmt::format("{}: holds identically", method);
-    const std::string digits = fmt::format("agrees to {:.0f} digits at {} points ({})", std::min(c.digits, 99.0), c.points, method);
+    const std::string exact = std::string(method).find("random points") != std::string::npos
+                                  ? "nothing was left to simplify"
+                                  : fmt::format("{}: holds identically", method);
+    const std::string digits =
+        fmt::format("agrees to {:.0f} digits at {} points ({})", std::min(c.digits, 99.0), c.points, method);
     a.text += fmt::format("check: {}\n", c.points > 0 ? digits : c.digits > 0 ? exact : "untested");
   }
 }
 
 // The determinant against numbers: the Jacobian's values at random points, eliminated in double precision.
-Comparison by_elimination(const Matrix& jacobian, const Expr& determinant, const std::vector<Expr>& variables, const std::vector<Expr>& conditions) {
+Comparison by_elimination(const Matrix& jacobian, const Expr& determinant, const std::vector<Expr>& variables,
+                          const std::vector<Expr>& conditions) {
   std::vector<Expr> all(jacobian.data(), jacobian.data() + jacobian.size());
   all.push_back(determinant);
   std::vector<Expr> sampled = all;
@@ -92,7 +96,8 @@ Answer determinant_of(const Request& r) {
     for (const Symbol& s : free_symbols(f.functions)) variables.push_back(s);
   }
   if (variables.size() != f.functions.size()) {
-    throw Error(ErrorKind::shape, fmt::format("the determinant of a Jacobian needs as many variables as expressions; there are {} expressions and {} variables (--wrt names them)",
+    throw Error(ErrorKind::shape, fmt::format("the determinant of a Jacobian needs as many variables as expressions; "
+                                              "there are {} expressions and {} variables (--wrt names them)",
                                               f.functions.size(), variables.size()));
   }
   const SparseMatrix j = sparse_jacobian(f.functions, variables);
@@ -108,7 +113,8 @@ Answer determinant_of(const Request& r) {
   a.json["result"] = to_text(s.expression);
   a.json["conditions"] = f.assumed.texts;
   for (const Expr& v : variables) a.json["variables"].push_back(to_text(v));
-  conclude(a, by_elimination(j.dense(), s.expression, variables, f.assumed.conditions), "elimination on the values of the Jacobian");
+  conclude(a, by_elimination(j.dense(), s.expression, variables, f.assumed.conditions),
+           "elimination on the values of the Jacobian");
   a.text += fmt::format("its Jacobian: {}\n", evidence.to_string());
   if (evidence.verdict == Verdict::disagrees) a.exit_code = 1;
   return a;
@@ -123,7 +129,9 @@ Answer derive_field(const Request& r) {
   for (const Expr& v : c.variables()) names.names.emplace(v.name(), v);
   const Fields f = fields_of(r, names);
   for (const Expr& v : c.variables()) {
-    if (!(f.assumed.context.names.at(v.name()) == v)) throw Error(ErrorKind::usage, fmt::format("{} is a coordinate here; its range is known and needs no --assume", v.name()));
+    if (!(f.assumed.context.names.at(v.name()) == v))
+      throw Error(ErrorKind::usage,
+                  fmt::format("{} is a coordinate here; its range is known and needs no --assume", v.name()));
   }
   Answer a;
   std::vector<std::string> directions;
@@ -144,8 +152,12 @@ Answer derive_field(const Request& r) {
     a.json["result"] = to_text(e);
   };
   const bool scalar = r.what.get() == "gradient" || r.what.get() == "laplacian";
-  if (scalar && f.functions.size() != 1) throw Error(ErrorKind::usage, fmt::format("--what {} takes one expression, got {}", r.what.get(), f.functions.size()));
-  if (!scalar && f.functions.size() != 3) throw Error(ErrorKind::shape, fmt::format("--what {} takes the three components of a vector field, got {}", r.what.get(), f.functions.size()));
+  if (scalar && f.functions.size() != 1)
+    throw Error(ErrorKind::usage,
+                fmt::format("--what {} takes one expression, got {}", r.what.get(), f.functions.size()));
+  if (!scalar && f.functions.size() != 3)
+    throw Error(ErrorKind::shape, fmt::format("--what {} takes the three components of a vector field, got {}",
+                                              r.what.get(), f.functions.size()));
   a.json["coordinates"] = directions;
   Comparison check;
   check.digits = 100;
@@ -181,9 +193,10 @@ Answer derive_field(const Request& r) {
     method = "product rule with the squared distance";
     // div(g*F) = g*div(F) + grad(g).F for g = x^2 + y^2 + z^2
     const Expr& first = c.variables()[0];
-    const Expr g = r.coordinates.get() == "cylindrical"                          ? power(first, 2) + power(c.variables()[2], 2)
-                   : r.coordinates.empty() || r.coordinates.get() == "cartesian" ? power(first, 2) + power(c.variables()[1], 2) + power(c.variables()[2], 2)
-                                                                           : power(first, 2);
+    const Expr g = r.coordinates.get() == "cylindrical" ? power(first, 2) + power(c.variables()[2], 2)
+                   : r.coordinates.empty() || r.coordinates.get() == "cartesian"
+                       ? power(first, 2) + power(c.variables()[1], 2) + power(c.variables()[2], 2)
+                       : power(first, 2);
     std::vector<Expr> scaled;
     for (const Expr& component : f.functions) scaled.push_back(g * component);
     const std::vector<Expr> slope = gradient(g, c);

@@ -25,12 +25,15 @@ Expr expression_of(const Request& r, const Assumed& assumed, bool* carried_out =
       if (system.equation_names[i] == r.of.get()) return system.residuals[i];
     }
     names.insert(names.end(), system.equation_names.begin(), system.equation_names.end());
-    throw Error(ErrorKind::usage, fmt::format("--of names an output or an equation of the model{} (there are: {})", suggestion(r.of.get(), names), fmt::join(names, ", ")));
+    throw Error(ErrorKind::usage, fmt::format("--of names an output or an equation of the model{} (there are: {})",
+                                              suggestion(r.of.get(), names), fmt::join(names, ", ")));
   }
   require_one_expression(r);
   const Expr e = read_input(r.inputs[0], assumed.context);
   if (carried_out != nullptr) {
-    postorder(e, [&](const Expr& n) { *carried_out = *carried_out || n.is(Kind::integral) || n.is(Kind::summation) || n.is(Kind::limit); });
+    postorder(e, [&](const Expr& n) {
+      *carried_out = *carried_out || n.is(Kind::integral) || n.is(Kind::summation) || n.is(Kind::limit);
+    });
   }
   return evaluate_operators(e, assumed.conditions);
 }
@@ -38,11 +41,15 @@ Expr expression_of(const Request& r, const Assumed& assumed, bool* carried_out =
 std::string text_of(const Comparison& c) {
   if (!c.agrees) {
     std::string at;
-    for (const auto& [name, value] : c.worst_point) at += fmt::format("{}{} = {:.6g}", at.empty() ? "" : ", ", name, value);
+    for (const auto& [name, value] : c.worst_point)
+      at += fmt::format("{}{} = {:.6g}", at.empty() ? "" : ", ", name, value);
     return "DISAGREES with the input at " + at;
   }
-  if (c.points == 0) return c.digits > 0 ? "the form is that of the input: the same canonical form" : "untested: no point was found where the input has a value";
-  return fmt::format("equal to the input to {:.0f} digits at {} random {} (ball arithmetic)", std::floor(std::min(c.digits, 99.0)), c.points, c.points == 1 ? "point" : "points");
+  if (c.points == 0)
+    return c.digits > 0 ? "the form is that of the input: the same canonical form"
+                        : "untested: no point was found where the input has a value";
+  return fmt::format("equal to the input to {:.0f} digits at {} random {} (ball arithmetic)",
+                     std::floor(std::min(c.digits, 99.0)), c.points, c.points == 1 ? "point" : "points");
 }
 
 SimplifyOptions options_of(const Request& r, const Assumed& assumed) {
@@ -73,7 +80,9 @@ Answer concluded(const Request& r, const Expr& result, const Comparison& c, cons
 }
 
 // A form of e, compared with it.
-Answer compared(const Request& r, const Expr& e, const Expr& result, const Assumed& assumed) { return concluded(r, result, compare(e, result, options_of(r, assumed)), assumed); }
+Answer compared(const Request& r, const Expr& e, const Expr& result, const Assumed& assumed) {
+  return concluded(r, result, compare(e, result, options_of(r, assumed)), assumed);
+}
 
 }  // namespace
 
@@ -90,22 +99,24 @@ Answer simplify_command(const Request& r) {
       throw Error(ErrorKind::usage, fmt::format("--form {} needs --by: the symbol it goes by", r.form.get()));
     };
     const auto collected = [&]() -> Expr { return by.empty() ? collect(e, variable()) : collect(e, by); };
-    const std::map<std::string, std::function<Expr()>> forms{{"expanded", [&] { return expand(e); }},
-                                                             {"factored", [&] { return factor(e); }},
-                                                             {"collected", collected},
-                                                             {"fraction", [&] { return combine_fractions(e); }},
-                                                             {"partial-fractions", [&] { return partial_fractions(e, variable()); }},
-                                                             {"exponentials", [&] { return in_exponentials(e); }},
-                                                             {"sines", [&] { return in_sines_and_cosines(e); }},
-                                                             {"expanded-angles", [&] { return expand_angles(e); }},
-                                                             {"combined-angles", [&] { return combine_angles(e); }},
-                                                             {"expanded-logarithms", [&] { return expand_logarithms(e); }},
-                                                             {"combined-logarithms", [&] { return combine_logarithms(e); }}};
+    const std::map<std::string, std::function<Expr()>> forms{
+        {"expanded", [&] { return expand(e); }},
+        {"factored", [&] { return factor(e); }},
+        {"collected", collected},
+        {"fraction", [&] { return combine_fractions(e); }},
+        {"partial-fractions", [&] { return partial_fractions(e, variable()); }},
+        {"exponentials", [&] { return in_exponentials(e); }},
+        {"sines", [&] { return in_sines_and_cosines(e); }},
+        {"expanded-angles", [&] { return expand_angles(e); }},
+        {"combined-angles", [&] { return combine_angles(e); }},
+        {"expanded-logarithms", [&] { return expand_logarithms(e); }},
+        {"combined-logarithms", [&] { return combine_logarithms(e); }}};
     const auto at = forms.find(r.form.get());
     if (at == forms.end()) {
       std::vector<std::string> names;
       for (const auto& [name, f] : forms) names.push_back(name);
-      throw Error(ErrorKind::usage, fmt::format("'{}' is no form{} (known: {})", r.form.get(), suggestion(r.form.get(), names), fmt::join(names, ", ")));
+      throw Error(ErrorKind::usage, fmt::format("'{}' is no form{} (known: {})", r.form.get(),
+                                                suggestion(r.form.get(), names), fmt::join(names, ", ")));
     }
     return compared(r, e, at->second(), assumed);
   }
@@ -114,7 +125,8 @@ Answer simplify_command(const Request& r) {
   Answer a = concluded(r, s.expression, s.check, assumed);
   a.json["operations"] = {{"before", s.cost_before}, {"after", s.cost_after}};
   if (carried_out) a.text += "integrals, sums and limits were carried out first, each verified by its own check\n";
-  a.text += fmt::format("operations: {} before, {} after{}\n", s.cost_before, s.cost_after, s.work_exhausted ? "; the search stopped at its limit of work" : "");
+  a.text += fmt::format("operations: {} before, {} after{}\n", s.cost_before, s.cost_after,
+                        s.work_exhausted ? "; the search stopped at its limit of work" : "");
   return a;
 }
 
@@ -140,10 +152,14 @@ Answer rewrite_command(const Request& r) {
   for (const std::string& text : r.rules) {
     for (Rule& rule : parse_rules(text, assumed.context)) rules.push_back(std::move(rule));
   }
-  if (rules.empty()) throw Error(ErrorKind::usage, "--rule gives a rule: --rule \"sin(u)^2 + cos(u)^2 becomes 1 for any u\", --rules a file of them");
+  if (rules.empty())
+    throw Error(ErrorKind::usage,
+                "--rule gives a rule: --rule \"sin(u)^2 + cos(u)^2 becomes 1 for any u\", --rules a file of them");
   RewriteOptions o;
   o.order = r.order.get() == "top-down" ? RewriteOrder::top_down : RewriteOrder::bottom_up;
-  o.extent = r.extent.get() == "first" ? RewriteExtent::first : r.extent.get() == "pass" ? RewriteExtent::pass : RewriteExtent::fixed_point;
+  o.extent = r.extent.get() == "first"  ? RewriteExtent::first
+             : r.extent.get() == "pass" ? RewriteExtent::pass
+                                        : RewriteExtent::fixed_point;
   if (r.limit.get() != 0) o.limit = r.limit.get();
   o.given = assumed.conditions;
   const Rewritten w = rewrite_with_report(e, rules, o);
@@ -158,12 +174,16 @@ Answer rewrite_command(const Request& r) {
     a.json["rules"].push_back({{"rule", name}, {"applications", count}});
     a.text += fmt::format("{:>6}x  {}\n", count, name);
   }
-  if (w.limit_reached) a.text += fmt::format("stopped at the limit after {} applications: the rules may go round in circles (--limit raises it)\n", w.applications);
+  if (w.limit_reached)
+    a.text += fmt::format(
+        "stopped at the limit after {} applications: the rules may go round in circles (--limit raises it)\n",
+        w.applications);
   if (w.applications == 0) a.text += "no rule fits anywhere\n";
   if (!is_condition(e) && !is_condition(w.expression)) {
     const Comparison c = compare(e, w.expression, options_of(r, assumed));
     a.json["check"] = json_of(c);
-    a.text += c.agrees ? fmt::format("check: {}\n", text_of(c)) : "check: the rules change the value; the result is not equal to the input\n";
+    a.text += c.agrees ? fmt::format("check: {}\n", text_of(c))
+                       : "check: the rules change the value; the result is not equal to the input\n";
   }
   return a;
 }
@@ -174,20 +194,28 @@ Answer equivalence(const Request& r) {
   if (e.is(Kind::constant)) {  // both sides have one canonical form, or differ as numbers
     const bool holds = e.is_constant(ConstantCode::true_value);
     Answer a;
-    a.text = holds ? "  proved: both sides have the same canonical form\n" : "  refuted: the two sides are different numbers\n";
+    a.text = holds ? "  proved: both sides have the same canonical form\n"
+                   : "  refuted: the two sides are different numbers\n";
     a.json["result"] = holds ? "proved" : "refuted";
     a.json["status"] = "exact";
-    a.json["check"] = {{"method", "canonical form"}, {"points", 0}, {"digits", 0}, {"worst", nullptr}, {"verdict", holds ? "agrees" : "disagrees"}};
+    a.json["check"] = {{"method", "canonical form"},
+                       {"points", 0},
+                       {"digits", 0},
+                       {"worst", nullptr},
+                       {"verdict", holds ? "agrees" : "disagrees"}};
     a.exit_code = holds ? 0 : 1;
     return a;
   }
-  const EquivalenceResult q = equivalent(evaluate_derivatives(e.operands()[0]), evaluate_derivatives(e.operands()[1]), options_of(r, assumed));
+  const EquivalenceResult q =
+      equivalent(evaluate_derivatives(e.operands()[0]), evaluate_derivatives(e.operands()[1]), options_of(r, assumed));
   Answer a;
   a.text = fmt::format("  {}: {}\n", to_string(q.verdict), q.reason);
   a.json["result"] = to_string(q.verdict);
   a.json["status"] = "exact";
   a.json["reason"] = q.reason;
-  if (q.verdict == Equivalence::proved && q.points > 0) a.text += fmt::format("  and the values agree to {:.0f} digits at {} points, of all signs\n", std::floor(std::min(q.digits, 99.0)), q.points);
+  if (q.verdict == Equivalence::proved && q.points > 0)
+    a.text += fmt::format("  and the values agree to {:.0f} digits at {} points, of all signs\n",
+                          std::floor(std::min(q.digits, 99.0)), q.points);
   Json worst = nullptr;
   if (q.verdict == Equivalence::refuted) {
     std::string at;

@@ -35,7 +35,8 @@ struct Part {
   std::string what;
 };
 
-// Where the self-test of the source is done: the start values, or a point beside them at which all functions are finite.
+// Where the self-test of the source is done: the start values, or a point beside them at which all functions are
+// finite.
 struct TestPoint {
   std::vector<std::vector<double>> values;
   std::size_t undefined = 0;  // entries without a finite value
@@ -48,7 +49,9 @@ TestPoint test_point(const std::vector<Program>& programs, const System& s, doub
   const auto undefined = [&](const std::vector<std::vector<double>>& at) {
     std::size_t count = 0;
     for (const Kernel& k : kernels) {
-      for (const auto& group : k.evaluate(at)) count += static_cast<std::size_t>(std::count_if(group.begin(), group.end(), [](double v) { return !std::isfinite(v); }));
+      for (const auto& group : k.evaluate(at))
+        count += static_cast<std::size_t>(
+            std::count_if(group.begin(), group.end(), [](double v) { return !std::isfinite(v); }));
     }
     return count;
   };
@@ -68,7 +71,8 @@ TestPoint test_point(const std::vector<Program>& programs, const System& s, doub
 }
 
 // --show: what the functions consist of, instead of files.
-Answer shown(const Request& r, const std::vector<Part>& parts, const std::vector<InputGroup>& inputs, const std::string& title) {
+Answer shown(const Request& r, const std::vector<Part>& parts, const std::vector<InputGroup>& inputs,
+             const std::string& title) {
   Answer a;
   a.text = title + "\n";
   a.json["result"] = Json::object();
@@ -79,7 +83,8 @@ Answer shown(const Request& r, const std::vector<Part>& parts, const std::vector
     for (const std::string& what : r.show) {
       if (what == "operations") {
         const Program plain = make_program(part.outputs, inputs, {.optimise = false});
-        a.text += fmt::format("  {} operations, {} before optimisation\n", program.operation_count(), plain.operation_count());
+        a.text += fmt::format("  {} operations, {} before optimisation\n", program.operation_count(),
+                              plain.operation_count());
         for (const auto& [operation, times] : operation_table(program)) {
           a.text += fmt::format("  {:>12} {}\n", operation, times);
           result["operations"][operation] = times;
@@ -108,41 +113,58 @@ Answer generate(const Request& r) {
   const Model m = model_of(r);
   const System s = system_of(m);
   const bool cpp = *r.language == "c++" || *r.language == "cpp";
-  const std::string name = r.name.empty() ? package_name(std::filesystem::path(r.inputs[0]).stem().string()) : identifier(*r.name);
+  const std::string name =
+      r.name.empty() ? package_name(std::filesystem::path(r.inputs[0]).stem().string()) : identifier(*r.name);
   if (!cpp && r.eigen) throw Error(ErrorKind::usage, "--eigen has no meaning for C: Eigen is a library of C++");
   if (r.show.empty()) {
-    if (r.out.empty()) throw Error(ErrorKind::usage, fmt::format("say into which folder the source goes: --out {}", name));
+    if (r.out.empty())
+      throw Error(ErrorKind::usage, fmt::format("say into which folder the source goes: --out {}", name));
     make_output_folder(*r.out);
   }
-  const std::vector<InputGroup> inputs{{"y", s.states, s.state_names}, {"p", s.parameters, s.parameter_names}, {"t", {s.time}}};
+  const std::vector<InputGroup> inputs{
+      {"y", s.states, s.state_names}, {"p", s.parameters, s.parameter_names}, {"t", {s.time}}};
   const SparseMatrix j = sparse_jacobian(s.residuals, s.states);
-  std::vector<Part> parts{{name + "_residual", {{"f", s.residuals}}, s.right_sides.empty() ? "residuals of the equations" : "rates of the states"},
-                          {name + "_jacobian", {{"f", s.residuals}, {"jacobian", j}}, "the same with the sparse Jacobian, sharing their subexpressions"}};
+  std::vector<Part> parts{{name + "_residual",
+                           {{"f", s.residuals}},
+                           s.right_sides.empty() ? "residuals of the equations" : "rates of the states"},
+                          {name + "_jacobian",
+                           {{"f", s.residuals}, {"jacobian", j}},
+                           "the same with the sparse Jacobian, sharing their subexpressions"}};
   if (!s.outputs.empty()) parts.push_back({name + "_outputs", {{"g", s.outputs}}, "outputs"});
   const std::string title = m.title.empty() ? name : m.title;
   Answer a;
-  if (!r.show.empty()) return shown(r, parts, inputs, title);  // --out takes what is shown, as for every command that prints
+  if (!r.show.empty())
+    return shown(r, parts, inputs, title);  // --out takes what is shown, as for every command that prints
   const std::filesystem::path folder(*r.out);
   a.text = fmt::format("{}: source in {}\n", m.title.empty() ? m.path : m.title, cpp ? "C++" : "C99");
   a.json["files"] = Json::array();
   std::vector<Program> programs;
   for (const Part& part : parts) programs.push_back(make_program(part.outputs, inputs));
   const TestPoint place = test_point(programs, s, m.run.from);
-  if (place.moved) r.warn("the functions are not all finite at the start values; the self-test of the source is done at a point beside them");
-  if (place.undefined > 0) r.warn(fmt::format("{} entries have no finite value at the point of the self-test and are not compared there", place.undefined));
+  if (place.moved)
+    r.warn(
+        "the functions are not all finite at the start values; the self-test of the source is done at a point beside "
+        "them");
+  if (place.undefined > 0)
+    r.warn(fmt::format("{} entries have no finite value at the point of the self-test and are not compared there",
+                       place.undefined));
   std::vector<PackagePart> package;
   for (std::size_t k = 0; k < parts.size(); ++k) {
     const Part& part = parts[k];
-    package.push_back({std::move(programs[k]), {cpp ? Language::cpp : Language::c, part.name, title + ": " + part.what, cpp && r.eigen}, place.values});
+    package.push_back({std::move(programs[k]),
+                       {cpp ? Language::cpp : Language::c, part.name, title + ": " + part.what, cpp && r.eigen},
+                       place.values});
     const std::size_t before = make_program(part.outputs, inputs, {.optimise = false}).operation_count();
-    a.text += fmt::format("  {}: {} ({} operations, {} before optimisation)\n", part.name, part.what, package.back().program.operation_count(), before);
+    a.text += fmt::format("  {}: {} ({} operations, {} before optimisation)\n", part.name, part.what,
+                          package.back().program.operation_count(), before);
   }
   const OutputPolicy policy = output_policy(r);
   for (const EmittedFile& file : emit_package(name, package)) {
     write_output((folder / file.name).string(), file.text, policy);
     a.json["files"].push_back((folder / file.name).string());
   }
-  a.text += fmt::format("try: cmake -S {0} -B {0}/build && cmake --build {0}/build && ctest --test-dir {0}/build\n", folder.string());
+  a.text += fmt::format("try: cmake -S {0} -B {0}/build && cmake --build {0}/build && ctest --test-dir {0}/build\n",
+                        folder.string());
   const Evidence e = r.no_check ? Evidence{} : cross_check(s.residuals, s.states, j, check_options(m, s));
   a.text += fmt::format("check of the Jacobian: {}\n", e.to_string());
   a.json["result"] = a.json["files"];

@@ -16,7 +16,9 @@ IntegralRange range_of(const std::string& text, const Assumed& assumed) {
   try {
     node = parse("integral(0, " + text + ")", assumed.context);
   } catch (const Error& e) {
-    throw Error(ErrorKind::usage, fmt::format("--over takes a variable such as z, or a range such as \"z from 0 to 5*H\", not '{}' ({})", text, e.message()));
+    throw Error(ErrorKind::usage,
+                fmt::format("--over takes a variable such as z, or a range such as \"z from 0 to 5*H\", not '{}' ({})",
+                            text, e.message()));
   }
   IntegralRange range{node.operands()[1], {}, {}};
   if (node.operands().size() == 4) {
@@ -28,8 +30,8 @@ IntegralRange range_of(const std::string& text, const Assumed& assumed) {
 
 std::string sentence(const IntegralResult& result) {
   if (result.check.verdict != Verdict::agrees) return "check: untested\n";
-  return fmt::format("check: {} ({:.0f} digits at {} {})\n", result.check.method, std::floor(result.check.digits), result.check.points,
-                     result.check.points == 1 ? "point" : "points");
+  return fmt::format("check: {} ({:.0f} digits at {} {})\n", result.check.method, std::floor(result.check.digits),
+                     result.check.points, result.check.points == 1 ? "point" : "points");
 }
 
 // The volume element of named coordinates, in the variables of the ranges.
@@ -38,7 +40,8 @@ Expr volume_element(const Request& r, const std::vector<IntegralRange>& ranges) 
   Bindings b;
   std::vector<std::string> missing;
   for (const Expr& v : c.variables()) {
-    const auto at = std::find_if(ranges.begin(), ranges.end(), [&](const IntegralRange& range) { return range.variable.name() == v.name(); });
+    const auto at = std::find_if(ranges.begin(), ranges.end(),
+                                 [&](const IntegralRange& range) { return range.variable.name() == v.name(); });
     if (at == ranges.end()) {
       missing.push_back(v.name());
     } else {
@@ -46,7 +49,8 @@ Expr volume_element(const Request& r, const std::vector<IntegralRange>& ranges) 
     }
   }
   if (!missing.empty()) {
-    throw Error(ErrorKind::usage, fmt::format("the volume element of {} coordinates needs a range for {} too", r.coordinates.get(), fmt::join(missing, " and ")));
+    throw Error(ErrorKind::usage, fmt::format("the volume element of {} coordinates needs a range for {} too",
+                                              r.coordinates.get(), fmt::join(missing, " and ")));
   }
   return substitute(c.volume_element(), b, Unused::allowed);
 }
@@ -55,10 +59,12 @@ Expr volume_element(const Request& r, const std::vector<IntegralRange>& ranges) 
 Answer by_quadrature(const Request& r, const Expr& f, const std::vector<IntegralRange>& ranges) {
   const Bindings b;
   for (const IntegralRange& range : ranges) {
-    if (!range.from) throw Error(ErrorKind::usage, "--numeric needs a range for every variable: --over \"x from 0 to 1\"");
+    if (!range.from)
+      throw Error(ErrorKind::usage, "--numeric needs a range for every variable: --over \"x from 0 to 1\"");
   }
   Expr integrand = f;
-  for (std::size_t i = 0; i + 1 < ranges.size(); ++i) integrand = unevaluated_integral(integrand, ranges[i].variable, *ranges[i].from, *ranges[i].to);
+  for (std::size_t i = 0; i + 1 < ranges.size(); ++i)
+    integrand = unevaluated_integral(integrand, ranges[i].variable, *ranges[i].from, *ranges[i].to);
   const IntegralRange& last = ranges.back();
   QuadratureOptions o;
   o.breaks = places_to_split(integrand, last.variable, *last.from, *last.to, b);
@@ -66,22 +72,37 @@ Answer by_quadrature(const Request& r, const Expr& f, const std::vector<Integral
   Answer a;
   a.json["status"] = "approximate";
   if (r.digits.get() > 15) {
-    const QuadratureDigits q = quadrature_to_digits(integrand, last.variable, *last.from, *last.to, r.digits.get(), b, o.breaks);
-    if (!q.converged) throw Error(ErrorKind::convergence, fmt::format("quadrature reached {} digits of the {} asked for: {}", q.digits, r.digits.get(), q.value));
+    const QuadratureDigits q =
+        quadrature_to_digits(integrand, last.variable, *last.from, *last.to, r.digits.get(), b, o.breaks);
+    if (!q.converged)
+      throw Error(ErrorKind::convergence, fmt::format("quadrature reached {} digits of the {} asked for: {}", q.digits,
+                                                      r.digits.get(), q.value));
     a.json["result"] = q.value;
-    a.json["check"] = {{"method", "quadrature, estimated error"}, {"points", 1}, {"digits", q.digits}, {"worst", nullptr}, {"verdict", "untested"}};
+    a.json["check"] = {{"method", "quadrature, estimated error"},
+                       {"points", 1},
+                       {"digits", q.digits},
+                       {"worst", nullptr},
+                       {"verdict", "untested"}};
     a.text = fmt::format("  {}\nquadrature; the error estimate vouches for {} digits\n", q.value, q.digits);
     return a;
   }
   const QuadratureResult q = quadrature(integrand, last.variable, *last.from, *last.to, b, o);
   if (!q.converged)
-    throw Error(ErrorKind::convergence, q.reason.empty() ? fmt::format("quadrature does not converge (it found {:.6g} with an estimated error of {:.2g}); does the integral?", q.value, q.error)
-                                                              : fmt::format("the integrand has no real value somewhere in the range: {}", q.reason));
-  const double digits = q.value == 0 ? 15 : std::min(15.0, -std::log10(std::max(q.error, 1e-16 * std::abs(q.value)) / std::abs(q.value)));
+    throw Error(ErrorKind::convergence,
+                q.reason.empty() ? fmt::format("quadrature does not converge (it found {:.6g} with an estimated error "
+                                               "of {:.2g}); does the integral?",
+                                               q.value, q.error)
+                                 : fmt::format("the integrand has no real value somewhere in the range: {}", q.reason));
+  const double digits =
+      q.value == 0 ? 15 : std::min(15.0, -std::log10(std::max(q.error, 1e-16 * std::abs(q.value)) / std::abs(q.value)));
   a.json["result"] = fmt::format("{}", q.value);
-  a.json["check"] = {{"method", q.certified ? "enclosed in ball arithmetic" : "quadrature, estimated error"}, {"points", q.evaluations}, {"digits", digits}, {"worst", {{"error", q.error}}},
+  a.json["check"] = {{"method", q.certified ? "enclosed in ball arithmetic" : "quadrature, estimated error"},
+                     {"points", q.evaluations},
+                     {"digits", digits},
+                     {"worst", {{"error", q.error}}},
                      {"verdict", q.certified ? "agrees" : "untested"}};
-  a.text = fmt::format("  {:.15g}\nquadrature with {} evaluations, {} {:.2g}\n", q.value, q.evaluations, q.certified ? "enclosed in ball arithmetic: the error is at most" : "estimated error", q.error);
+  a.text = fmt::format("  {:.15g}\nquadrature with {} evaluations, {} {:.2g}\n", q.value, q.evaluations,
+                       q.certified ? "enclosed in ball arithmetic: the error is at most" : "estimated error", q.error);
   return a;
 }
 
@@ -111,19 +132,23 @@ Answer integrate_command(const Request& r) {
   }
   a.json["conditions"] = conditions;
   a.json["exceptions"] = Json::array();
-  for (const auto& [when, value] : result.exceptions) a.json["exceptions"].push_back({{"when", to_text(when)}, {"value", to_text(value)}});
+  for (const auto& [when, value] : result.exceptions)
+    a.json["exceptions"].push_back({{"when", to_text(when)}, {"value", to_text(value)}});
   a.json["check"] = json_of(result.check);
   if (!result.reason.empty()) a.json["reason"] = result.reason;
   if (r.steps) a.json["steps"] = result.steps;
   switch (result.status) {
     case IntegralStatus::divergent: a.text = fmt::format("  the integral diverges: {}\n", result.reason); break;
-    case IntegralStatus::unevaluated: a.text = fmt::format("{}\nunevaluated: {}\n", typeset(r, result.value), result.reason); break;
+    case IntegralStatus::unevaluated:
+      a.text = fmt::format("{}\nunevaluated: {}\n", typeset(r, result.value), result.reason);
+      break;
     default: a.text = typeset(r, result.value) + "\n";
   }
   if (result.status == IntegralStatus::exact && !result.reason.empty()) a.text += result.reason + "\n";
   if (!extra.empty()) a.text += fmt::format("valid for {}\n", fmt::join(extra, ", "));
   for (const auto& [when, value] : result.exceptions) {
-    a.text += value.is_constant(ConstantCode::undefined) ? fmt::format("where {}: divergent\n", to_text(when)) : fmt::format("where {}: {}\n", to_text(when), to_text(value));
+    a.text += value.is_constant(ConstantCode::undefined) ? fmt::format("where {}: divergent\n", to_text(when))
+                                                         : fmt::format("where {}: {}\n", to_text(when), to_text(value));
   }
   if (result.status == IntegralStatus::exact && !result.value.has_symbols() && !result.value.is(Kind::number)) {
     try {

@@ -25,14 +25,19 @@ Expr single_expression(const Request& r, const Assumed& assumed) {
 Answer limit_command(const Request& r) {
   const Assumed assumed = assumptions_of(r);
   const Expr f = single_expression(r, assumed);
-  if (r.at.empty()) throw Error(ErrorKind::usage, "say where: --at \"x to 0\", --at \"x to infinity\", --at \"x to 0 from above\"");
+  if (r.at.empty())
+    throw Error(ErrorKind::usage, "say where: --at \"x to 0\", --at \"x to infinity\", --at \"x to 0 from above\"");
   Expr place;
   try {
     place = parse("limit(0, " + r.at.get() + ")", assumed.context);
   } catch (const Error& e) {
-    throw Error(ErrorKind::usage, fmt::format("--at takes a place such as \"x to 0\", \"x to infinity\" or \"x to a from below\", not '{}' ({})", r.at.get(), e.message()));
+    throw Error(
+        ErrorKind::usage,
+        fmt::format("--at takes a place such as \"x to 0\", \"x to infinity\" or \"x to a from below\", not '{}' ({})",
+                    r.at.get(), e.message()));
   }
-  const LimitResult l = limit_with_report(f, place.operands()[1], place.operands()[2], place.limit_side(), assumed.conditions);
+  const LimitResult l =
+      limit_with_report(f, place.operands()[1], place.operands()[2], place.limit_side(), assumed.conditions);
   Answer a;
   a.json["result"] = to_text(l.value);
   a.json["status"] = "exact";
@@ -45,9 +50,14 @@ Answer limit_command(const Request& r) {
   }
   a.text = typeset(r, l.value) + "\n";
   const bool tested = l.points > 0 && l.digits >= 1;
-  a.text += tested ? fmt::format("check: the nearest of {} points on the way agrees to {:.0f} digits\n", l.points, std::floor(l.digits)) : "";
-  a.json["check"] = {
-      {"method", "values on the way to the place, ball arithmetic"}, {"points", l.points}, {"digits", l.digits}, {"worst", nullptr}, {"verdict", tested ? "agrees" : "untested"}};
+  a.text += tested ? fmt::format("check: the nearest of {} points on the way agrees to {:.0f} digits\n", l.points,
+                                 std::floor(l.digits))
+                   : "";
+  a.json["check"] = {{"method", "values on the way to the place, ball arithmetic"},
+                     {"points", l.points},
+                     {"digits", l.digits},
+                     {"worst", nullptr},
+                     {"verdict", tested ? "agrees" : "untested"}};
   return a;
 }
 
@@ -56,10 +66,13 @@ Answer series_command(const Request& r) {
   const Expr f = single_expression(r, assumed);
   if (r.about.empty()) throw Error(ErrorKind::usage, "say about which point: --about x=0, --about \"x=infinity\"");
   const std::size_t sign = r.about.get().find('=');
-  if (sign == std::string::npos) throw Error(ErrorKind::usage, fmt::format("--about takes a point such as x=0 or x=infinity, not '{}'", r.about.get()));
+  if (sign == std::string::npos)
+    throw Error(ErrorKind::usage,
+                fmt::format("--about takes a point such as x=0 or x=infinity, not '{}'", r.about.get()));
   const Expr x = parse(r.about.get().substr(0, sign), assumed.context);
   const Expr about = parse(r.about.get().substr(sign + 1), assumed.context);
-  if (!x.is(Kind::symbol)) throw Error(ErrorKind::usage, fmt::format("--about takes a point such as x=0, not '{}'", r.about.get()));
+  if (!x.is(Kind::symbol))
+    throw Error(ErrorKind::usage, fmt::format("--about takes a point such as x=0, not '{}'", r.about.get()));
   const SeriesResult s = series(f, x, about, r.series_order.get(), assumed.conditions);
   Answer a;
   std::vector<Expr> in_order;
@@ -72,9 +85,12 @@ Answer series_command(const Request& r) {
   const auto order = std::make_shared<OperandOrder>();
   order->note(sum, in_order);
   const PrintOptions ascending{.order = order};
-  const std::string order_term = s.exact ? "" : fmt::format("O({})", to_text(power(about == -infinity() ? -s.local : s.local, Expr(s.next))));
+  const std::string order_term =
+      s.exact ? "" : fmt::format("O({})", to_text(power(about == -infinity() ? -s.local : s.local, Expr(s.next))));
   a.text = typeset(r, sum, ascending) + "\n";
-  a.text += s.exact ? "exact: nothing is left out\n" : fmt::format("left out: {}{}\n", order_term, a.text.find("log") == std::string::npos ? "" : " up to logarithms");
+  a.text += s.exact ? "exact: nothing is left out\n"
+                    : fmt::format("left out: {}{}\n", order_term,
+                                  a.text.find("log") == std::string::npos ? "" : " up to logarithms");
   a.json["result"] = to_text(sum);
   a.json["status"] = "exact";
   a.json["terms"] = terms;
@@ -82,8 +98,9 @@ Answer series_command(const Request& r) {
   a.json["conditions"] = assumed.texts;
   // the remainder over the last power must stay small close to the point
   SeriesEvidence check = check_series(s, f, x, about, assumed.conditions);
-  a.text +=
-      check.points == 0 ? "check: untested\n" : fmt::format("check: agrees with values near the point to {:.0f} digits at {} points\n", std::floor(check.digits), check.points);
+  a.text += check.points == 0 ? "check: untested\n"
+                              : fmt::format("check: agrees with values near the point to {:.0f} digits at {} points\n",
+                                            std::floor(check.digits), check.points);
   a.json["check"] = {{"method", "values near the point, ball arithmetic"},
                      {"points", check.points},
                      {"digits", check.digits},

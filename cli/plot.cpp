@@ -19,7 +19,8 @@ std::string values_put_in(const Request& r) {
     for (const std::string& one : split(list)) {
       const std::size_t sign = one.find('=');
       if (sign == std::string::npos) continue;
-      out += fmt::format("{}{} = {}", out.empty() ? "" : ", ", typeset_label(one.substr(0, sign)), one.substr(sign + 1));
+      out +=
+          fmt::format("{}{} = {}", out.empty() ? "" : ", ", typeset_label(one.substr(0, sign)), one.substr(sign + 1));
     }
   }
   return out.empty() ? out : "(" + out + ")";
@@ -38,11 +39,13 @@ Answer plot(const Request& r) {
   } catch (const Error&) {
     throw Error(ErrorKind::usage, fmt::format("--over takes a range such as \"z from -2 to 8\", not '{}'", r.over[0]));
   }
-  if (range.operands().size() != 4) throw Error(ErrorKind::usage, fmt::format("--over takes a range such as \"z from -2 to 8\", not '{}'", r.over[0]));
+  if (range.operands().size() != 4)
+    throw Error(ErrorKind::usage, fmt::format("--over takes a range such as \"z from -2 to 8\", not '{}'", r.over[0]));
   const Expr x = range.operands()[1];
   const double from = evaluate(range.operands()[2]);
   const double to = evaluate(range.operands()[3]);
-  if (!(from < to) || !std::isfinite(from) || !std::isfinite(to)) throw Error(ErrorKind::usage, fmt::format("the range {} to {} is empty or infinite", from, to));
+  if (!(from < to) || !std::isfinite(from) || !std::isfinite(to))
+    throw Error(ErrorKind::usage, fmt::format("the range {} to {} is empty or infinite", from, to));
   if (r.log_x && from <= 0) throw Error(ErrorKind::usage, "a logarithmic axis needs a positive range");
   const std::size_t n = r.points.get();
   if (n != 0 && (n < 2 || n > 1000000)) throw Error(ErrorKind::usage, "--points takes 2 to 1000000");
@@ -54,7 +57,8 @@ Answer plot(const Request& r) {
   f.logarithmic_y = r.log_y;
   f.subtitle = values_put_in(r);
   std::vector<Expr> expressions;
-  for (const std::string& text : r.inputs) expressions.push_back(evaluate_derivatives(read_input(text, assumed.context)));
+  for (const std::string& text : r.inputs)
+    expressions.push_back(evaluate_derivatives(read_input(text, assumed.context)));
   for (const Expr& e : expressions) {
     if (is_condition(e)) throw Error(ErrorKind::shape, "an expression is expected, not an equation or a condition");
   }
@@ -70,7 +74,8 @@ Answer plot(const Request& r) {
   for (std::size_t k = 0; k < put_in.size(); ++k) {
     Expr e = put_in[k];
     for (const Symbol& s : free_symbols(e)) {
-      if (s.name() != x.name()) throw Error(ErrorKind::binding, fmt::format("{} has no value; give it with --set {}=1", s.name(), s.name()));
+      if (s.name() != x.name())
+        throw Error(ErrorKind::binding, fmt::format("{} has no value; give it with --set {}=1", s.name(), s.name()));
       if (!(s == symbol)) e = substitute(e, Bindings{{s, symbol}});
     }
     const Kernel kernel = compile({OutputGroup("y", {e})}, {{"x", {symbol}}});
@@ -86,14 +91,19 @@ Answer plot(const Request& r) {
     };
     if (n == 0) {
       SampledCurve sampled = sample_curve(value, from, to, r.log_x, r.log_y);
-      if (!sampled.resolved) r.warn(fmt::format("{} bends more often than {} points can follow: take a shorter range", text, sampled.x.size()));
+      if (!sampled.resolved)
+        r.warn(
+            fmt::format("{} bends more often than {} points can follow: take a shorter range", text, sampled.x.size()));
       low = std::min(low, sampled.low);
       high = std::max(high, sampled.high);
       if (sampled.clipped) {
         clipped = true;
-        r.warn(fmt::format("{} is shown from {:.4g} to {:.4g} only; some values lie far beyond", text, sampled.low, sampled.high));
+        r.warn(fmt::format("{} is shown from {:.4g} to {:.4g} only; some values lie far beyond", text, sampled.low,
+                           sampled.high));
       }
-      missing += static_cast<std::size_t>(std::count_if(sampled.y.begin(), sampled.y.end(), [](double y) { return !std::isfinite(y); })) - sampled.poles - sampled.jumps;
+      missing += static_cast<std::size_t>(
+                     std::count_if(sampled.y.begin(), sampled.y.end(), [](double y) { return !std::isfinite(y); })) -
+                 sampled.poles - sampled.jumps;
       breaks += sampled.poles + sampled.jumps;
       c.x = std::move(sampled.x);
       c.y = std::move(sampled.y);
@@ -114,8 +124,10 @@ Answer plot(const Request& r) {
   }
   if (f.curves.size() == 1) std::swap(f.title, f.curves[0].label);  // several are named in the legend
   write_figure(f, r.out.get(), output_policy(r));
-  a.text = fmt::format("figure written to {} ({} curve{}, {} points{}{})\n", r.out.get(), f.curves.size(), f.curves.size() == 1 ? "" : "s", points,
-                       missing > 0 ? fmt::format(", {} without a finite value left out", missing) : "", breaks > 0 ? fmt::format(", broken at {} place{}", breaks, breaks == 1 ? "" : "s") : "");
+  a.text = fmt::format("figure written to {} ({} curve{}, {} points{}{})\n", r.out.get(), f.curves.size(),
+                       f.curves.size() == 1 ? "" : "s", points,
+                       missing > 0 ? fmt::format(", {} without a finite value left out", missing) : "",
+                       breaks > 0 ? fmt::format(", broken at {} place{}", breaks, breaks == 1 ? "" : "s") : "");
   a.json["result"] = r.out.get();
   a.json["status"] = "approximate";
   a.json["missing_points"] = missing;

@@ -21,16 +21,21 @@ std::string trimmed(const std::string& s) {
 }
 
 Assumption named_assumption(const std::string& word) {
-  const std::vector<std::pair<std::string, Assumption>> words{
-      {"real", Assumption::real},         {"integer", Assumption::integer},         {"positive", Assumption::positive},
-      {"negative", Assumption::negative}, {"nonnegative", Assumption::nonnegative}, {"nonpositive", Assumption::nonpositive},
-      {"nonzero", Assumption::nonzero},   {"complex", Assumption::complex}};
+  const std::vector<std::pair<std::string, Assumption>> words{{"real", Assumption::real},
+                                                              {"integer", Assumption::integer},
+                                                              {"positive", Assumption::positive},
+                                                              {"negative", Assumption::negative},
+                                                              {"nonnegative", Assumption::nonnegative},
+                                                              {"nonpositive", Assumption::nonpositive},
+                                                              {"nonzero", Assumption::nonzero},
+                                                              {"complex", Assumption::complex}};
   std::vector<std::string> names;
   for (const auto& [name, a] : words) {
     if (name == word) return a;
     names.push_back(name);
   }
-  throw Error(ErrorKind::usage, fmt::format("'{}' is no assumption{} (known: real, integer, positive, negative, nonnegative, nonpositive, nonzero, complex, or a comparison "
+  throw Error(ErrorKind::usage, fmt::format("'{}' is no assumption{} (known: real, integer, positive, negative, "
+                                            "nonnegative, nonpositive, nonzero, complex, or a comparison "
                                             "such as a > 0)",
                                             word, suggestion(word, names)));
 }
@@ -44,12 +49,19 @@ void Request::warn(const std::string& text) const {
 }
 
 Expr read_input(const std::string& input, const ParseContext& context, const char* place) {
-  if (is_model(input)) throw Error(ErrorKind::usage, fmt::format("'{}' is a model file, but expressions are expected here (solve, simulate, check, derive and show take models)", input));
+  if (is_model(input))
+    throw Error(ErrorKind::usage, fmt::format("'{}' is a model file, but expressions are expected here (solve, "
+                                              "simulate, check, derive and show take models)",
+                                              input));
   const std::size_t point = input.rfind('.');
-  const bool like_a_file = point != std::string::npos && point > 0 && point + 2 < input.size() && input.find_first_of(" ()*+^=<>,") == std::string::npos &&
-                           std::all_of(input.begin() + static_cast<std::ptrdiff_t>(point) + 1, input.end(), [](unsigned char c) { return std::isalpha(c) != 0; });
+  const bool like_a_file = point != std::string::npos && point > 0 && point + 2 < input.size() &&
+                           input.find_first_of(" ()*+^=<>,") == std::string::npos &&
+                           std::all_of(input.begin() + static_cast<std::ptrdiff_t>(point) + 1, input.end(),
+                                       [](unsigned char c) { return std::isalpha(c) != 0; });
   if (like_a_file && !input.ends_with(".mml")) {
-    throw Error(ErrorKind::usage, fmt::format("'{}' looks like a file; model files end in .toml, MathML files in .mml, and everything else is an expression", input));
+    throw Error(ErrorKind::usage, fmt::format("'{}' looks like a file; model files end in .toml, MathML files in .mml, "
+                                              "and everything else is an expression",
+                                              input));
   }
   if (input.ends_with(".mml")) return parse_mathml(read_file(input), context);
   if (*place == '\0') return parse(input, context);
@@ -57,7 +69,8 @@ Expr read_input(const std::string& input, const ParseContext& context, const cha
     return parse(input, context);
   } catch (const Error& e) {
     // In options there is one line: its column is enough.
-    const std::string at = e.position().known() ? fmt::format("{}, column {}: ", place, e.position().column) : fmt::format("{}: ", place);
+    const std::string at =
+        e.position().known() ? fmt::format("{}, column {}: ", place, e.position().column) : fmt::format("{}: ", place);
     throw Error(e.kind(), at + e.message());
   }
 }
@@ -94,10 +107,14 @@ std::vector<std::pair<std::string, Expr>> assignments(const std::string& text, c
     const std::size_t sign = part.find('=');
     const std::string name = trimmed(part.substr(0, std::min(sign, part.size())));
     if (sign == std::string::npos || !is_identifier(name)) {
-      throw Error(ErrorKind::usage, fmt::format("{} takes name=value pairs separated by commas, such as \"x=1/3, y=2\"; '{}' is none", option, part));
+      throw Error(ErrorKind::usage,
+                  fmt::format("{} takes name=value pairs separated by commas, such as \"x=1/3, y=2\"; '{}' is none",
+                              option, part));
     }
     const Expr value = read_input(part.substr(sign + 1), {}, option);
-    if (value.has_symbols()) throw Error(ErrorKind::usage, fmt::format("the value of {} in {} must be a number, not '{}'", name, option, trimmed(part.substr(sign + 1))));
+    if (value.has_symbols())
+      throw Error(ErrorKind::usage, fmt::format("the value of {} in {} must be a number, not '{}'", name, option,
+                                                trimmed(part.substr(sign + 1))));
     for (const auto& [other, v] : list) {
       if (other == name) throw Error(ErrorKind::usage, fmt::format("{} is given twice in {}", name, option));
     }
@@ -118,7 +135,8 @@ Model model_of(const Request& r) {
       }
     }
   }
-  for (const Warning& w : model.warnings) r.warn(fmt::format("{}:{}:{}: {}", w.position.file, w.position.line, w.position.column, w.message));
+  for (const Warning& w : model.warnings)
+    r.warn(fmt::format("{}:{}:{}: {}", w.position.file, w.position.line, w.position.column, w.message));
   return model;
 }
 
@@ -126,7 +144,9 @@ namespace {
 
 // Whether a name stands in a text as a word of its own.
 bool occurs_in(const std::string& text, const std::string& name) {
-  const auto letter = [&](std::size_t i) { return i < text.size() && (std::isalnum(static_cast<unsigned char>(text[i])) != 0 || text[i] == '_'); };
+  const auto letter = [&](std::size_t i) {
+    return i < text.size() && (std::isalnum(static_cast<unsigned char>(text[i])) != 0 || text[i] == '_');
+  };
   for (std::size_t at = text.find(name); at != std::string::npos; at = text.find(name, at + 1)) {
     if ((at == 0 || !letter(at - 1)) && !letter(at + name.size())) return true;
   }
@@ -135,7 +155,8 @@ bool occurs_in(const std::string& text, const std::string& name) {
 
 std::vector<std::string> texts_of(const Request& r) {
   std::vector<std::string> all = r.inputs;
-  for (const auto* list : {&r.over.peek(), &r.wrt.peek(), &r.by.peek(), &r.rules.peek()}) all.insert(all.end(), list->begin(), list->end());
+  for (const auto* list : {&r.over.peek(), &r.wrt.peek(), &r.by.peek(), &r.rules.peek()})
+    all.insert(all.end(), list->begin(), list->end());
   all.push_back(r.at.peek());
   all.push_back(r.about.peek());
   for (std::string& text : all) {
@@ -157,7 +178,8 @@ void put_in(const Request& r, Assumed& assumed) {
         for (const std::string& input : r.inputs) {
           for (const Symbol& symbol : free_symbols(read_input(input, {}))) names.push_back(symbol.name());
         }
-        throw Error(ErrorKind::binding, fmt::format("--set: '{}' does not occur in the expression{}", name, suggestion(name, names)));
+        throw Error(ErrorKind::binding,
+                    fmt::format("--set: '{}' does not occur in the expression{}", name, suggestion(name, names)));
       }
       assumed.values.emplace_back(name, value);
     }
@@ -171,7 +193,9 @@ Assumed assumptions_of(const Request& r) {
   result.context.notices = r.notices.get();
   for (const std::string& text : r.unknown) {
     for (const std::string& name : split(text)) {
-      if (!is_identifier(name) || find_function(name) != nullptr) throw Error(ErrorKind::usage, fmt::format("--unknown takes names of functions that are not known; '{}' is none", name));
+      if (!is_identifier(name) || find_function(name) != nullptr)
+        throw Error(ErrorKind::usage,
+                    fmt::format("--unknown takes names of functions that are not known; '{}' is none", name));
       result.context.functions.emplace(name, 0);
     }
   }
@@ -186,7 +210,8 @@ Assumed assumptions_of(const Request& r) {
       const std::string first = part.substr(0, blank);
       if (part.find_first_of("<>=!") == std::string::npos) {
         if (blank == std::string::npos || !is_identifier(first)) {
-          throw Error(ErrorKind::usage, fmt::format("--assume takes statements such as \"a > 0, n integer\"; '{}' is none", part));
+          throw Error(ErrorKind::usage,
+                      fmt::format("--assume takes statements such as \"a > 0, n integer\"; '{}' is none", part));
         }
         const Assumption a = named_assumption(trimmed(part.substr(blank)));
         if (a == Assumption::complex) {
@@ -197,16 +222,22 @@ Assumed assumptions_of(const Request& r) {
         continue;
       }
       const Expr c = read_input(part, {}, "--assume");
-      if (!c.is(Kind::relation)) throw Error(ErrorKind::usage, fmt::format("--assume takes statements such as \"a > 0, n integer\"; '{}' is none", part));
+      if (!c.is(Kind::relation))
+        throw Error(ErrorKind::usage,
+                    fmt::format("--assume takes statements such as \"a > 0, n integer\"; '{}' is none", part));
       const Expr& a = c.operands()[0];
       const Expr& b = c.operands()[1];
       const bool strict = c.relation_op() == RelationOp::less;
-      if (c.relation_op() == RelationOp::not_equal && a.is(Kind::symbol) && b.is_integer(0)) facts[a.name()].add(Assumption::nonzero);
-      if (c.relation_op() == RelationOp::not_equal && b.is(Kind::symbol) && a.is_integer(0)) facts[b.name()].add(Assumption::nonzero);
+      if (c.relation_op() == RelationOp::not_equal && a.is(Kind::symbol) && b.is_integer(0))
+        facts[a.name()].add(Assumption::nonzero);
+      if (c.relation_op() == RelationOp::not_equal && b.is(Kind::symbol) && a.is_integer(0))
+        facts[b.name()].add(Assumption::nonzero);
       if (strict || c.relation_op() == RelationOp::less_equal) {
         // number < x and x < number tell the sign where the number does
-        if (b.is(Kind::symbol) && a.is_number() && a.number().sign() >= 0) facts[b.name()].add(strict || a.number().sign() > 0 ? Assumption::positive : Assumption::nonnegative);
-        if (a.is(Kind::symbol) && b.is_number() && b.number().sign() <= 0) facts[a.name()].add(strict || b.number().sign() < 0 ? Assumption::negative : Assumption::nonpositive);
+        if (b.is(Kind::symbol) && a.is_number() && a.number().sign() >= 0)
+          facts[b.name()].add(strict || a.number().sign() > 0 ? Assumption::positive : Assumption::nonnegative);
+        if (a.is(Kind::symbol) && b.is_number() && b.number().sign() <= 0)
+          facts[a.name()].add(strict || b.number().sign() < 0 ? Assumption::negative : Assumption::nonpositive);
       }
       relations.push_back(part);
     }
@@ -217,16 +248,19 @@ Assumed assumptions_of(const Request& r) {
     if (const auto at = facts.find(name); at != facts.end() && value.is_number()) {
       const int sign = value.number().sign();
       const Assumptions& a = at->second;
-      if ((a.has(Assumption::integer) && !value.number().is_integer()) || (a.has(Assumption::nonzero) && sign == 0) || (a.has(Assumption::nonnegative) && sign < 0) ||
-          (a.has(Assumption::nonpositive) && sign > 0)) {
-        throw Error(ErrorKind::usage, fmt::format("--set {}={} contradicts --assume, by which {} is {}", name, to_text(value), name, a.to_string()));
+      if ((a.has(Assumption::integer) && !value.number().is_integer()) || (a.has(Assumption::nonzero) && sign == 0) ||
+          (a.has(Assumption::nonnegative) && sign < 0) || (a.has(Assumption::nonpositive) && sign > 0)) {
+        throw Error(ErrorKind::usage, fmt::format("--set {}={} contradicts --assume, by which {} is {}", name,
+                                                  to_text(value), name, a.to_string()));
       }
     }
     result.context.names.insert_or_assign(name, value);
   }
   for (const std::string& text : relations) {
     const Expr c = parse(text, result.context);
-    if (c.is_constant(ConstantCode::false_value)) throw Error(ErrorKind::usage, fmt::format("--assume {} is false{}", text, result.values.empty() ? "" : " for the values of --set"));
+    if (c.is_constant(ConstantCode::false_value))
+      throw Error(ErrorKind::usage,
+                  fmt::format("--assume {} is false{}", text, result.values.empty() ? "" : " for the values of --set"));
     if (!c.is_constant(ConstantCode::true_value)) result.conditions.push_back(c);
   }
   return result;
@@ -256,9 +290,13 @@ std::string typeset_any(const Request& r, const T& e, const auto&... options) {
 
 void require_one_expression(const Request& r) {
   if (r.inputs.size() == 1 && is_model(r.inputs[0])) {
-    throw Error(ErrorKind::usage, fmt::format("{} takes an expression, and '{}' is a model file (show, derive, check, evaluate, solve, simulate and generate take models)", r.command, r.inputs[0]));
+    throw Error(ErrorKind::usage, fmt::format("{} takes an expression, and '{}' is a model file (show, derive, check, "
+                                              "evaluate, solve, simulate and generate take models)",
+                                              r.command, r.inputs[0]));
   }
-  if (r.inputs.size() != 1) throw Error(ErrorKind::usage, fmt::format("{} takes one expression, got {}; quote it as one word", r.command, r.inputs.size()));
+  if (r.inputs.size() != 1)
+    throw Error(ErrorKind::usage,
+                fmt::format("{} takes one expression, got {}; quote it as one word", r.command, r.inputs.size()));
 }
 
 std::string typeset(const Request& r, const Expr& e) { return typeset_any(r, e); }
@@ -269,7 +307,8 @@ std::string typeset(const Request& r, const Matrix& m) {
   if (r.format.get() != "text") return typeset_any(r, m);
   std::string out;
   for (Eigen::Index i = 0; i < m.rows(); ++i) {
-    for (Eigen::Index j = 0; j < m.cols(); ++j) out += fmt::format("{}  [{}, {}] = {}", out.empty() ? "" : "\n", i + 1, j + 1, to_text(m(i, j)));
+    for (Eigen::Index j = 0; j < m.cols(); ++j)
+      out += fmt::format("{}  [{}, {}] = {}", out.empty() ? "" : "\n", i + 1, j + 1, to_text(m(i, j)));
   }
   return out;
 }
@@ -280,7 +319,12 @@ Json json_of(const Evidence& e) {
   worst["derived"] = e.worst_derived;
   worst["reference"] = e.worst_reference;
   for (const auto& [name, value] : e.worst_point) worst["at"][name] = value;
-  return {{"method", e.method}, {"points", e.points}, {"digits", e.digits}, {"worst", worst}, {"verdict", to_string(e.verdict)}, {"entries", e.entries}};
+  return {{"method", e.method},
+          {"points", e.points},
+          {"digits", e.digits},
+          {"worst", worst},
+          {"verdict", to_string(e.verdict)},
+          {"entries", e.entries}};
 }
 
 Json json_of(const Comparison& c, const char* method) {
@@ -300,7 +344,8 @@ Json json_of(const Comparison& c, const char* method) {
 
 std::string complex_text(std::complex<double> z, int digits) {
   if (z.imag() == 0) return fmt::format("{:.{}g}", z.real(), digits);
-  return fmt::format("{:.{}g} {} {:.{}g}i", z.real(), digits, std::signbit(z.imag()) ? "-" : "+", std::abs(z.imag()), digits);
+  return fmt::format("{:.{}g} {} {:.{}g}i", z.real(), digits, std::signbit(z.imag()) ? "-" : "+", std::abs(z.imag()),
+                     digits);
 }
 
 std::string tidy(const std::string& text) {
@@ -314,7 +359,8 @@ std::string tidy(const std::string& text) {
 
 std::string read_file(const std::string& path) {
   std::ifstream file(path, std::ios::binary);
-  if (!file || std::filesystem::is_directory(path)) throw Error(ErrorKind::io, fmt::format("'{}' cannot be read", path));
+  if (!file || std::filesystem::is_directory(path))
+    throw Error(ErrorKind::io, fmt::format("'{}' cannot be read", path));
   std::stringstream text;
   text << file.rdbuf();
   return text.str();

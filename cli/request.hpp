@@ -88,8 +88,8 @@ struct Answer {
 [[nodiscard]] bool is_model(const std::string& input);
 /// The model of the request with --set applied.
 [[nodiscard]] Model model_of(const Request& r);
-/// The names that --assume, --set and --unknown declare, for reading expressions: a name that --set gives a value stands
-/// for that value in every text of the request.
+/// The names that --assume, --set and --unknown declare, for reading expressions: a name that --set gives a value
+/// stands for that value in every text of the request.
 struct Assumed {
   ParseContext context;
   std::vector<Expr> conditions;

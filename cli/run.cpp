@@ -43,17 +43,21 @@ std::size_t name_width(const std::vector<std::string>& a, const std::vector<std:
 
 int digits_of(const Request& r) { return r.digits.get() == 0 ? 6 : r.digits.get(); }
 
-void list_values(Answer& a, const Model& m, const System& s, const std::vector<double>& states, const std::vector<double>& outputs, int digits) {
+void list_values(Answer& a, const Model& m, const System& s, const std::vector<double>& states,
+                 const std::vector<double>& outputs, int digits) {
   const std::size_t width = name_width(s.state_names, s.output_names);
   const bool many = s.state_names.size() > 24;
   for (std::size_t i = 0; i < states.size(); ++i) {
-    if (!many || i < 12) a.text += fmt::format("  {:<{}} = {:<14.{}g} {}\n", s.state_names[i], width, states[i], digits, unit_of(m, s.state_names[i]));
+    if (!many || i < 12)
+      a.text += fmt::format("  {:<{}} = {:<14.{}g} {}\n", s.state_names[i], width, states[i], digits,
+                            unit_of(m, s.state_names[i]));
     a.json["values"][s.state_names[i]] = states[i];
   }
   if (many) a.text += fmt::format("  ... {} more (--json or --out gives all)\n", states.size() - 12);
   a.json["outputs"] = Json::object();
   for (std::size_t i = 0; i < outputs.size(); ++i) {
-    a.text += fmt::format("  {:<{}} = {:<14.{}g} {}(output)\n", s.output_names[i], width, outputs[i], digits, m.outputs[i].unit.empty() ? "" : m.outputs[i].unit + " ");
+    a.text += fmt::format("  {:<{}} = {:<14.{}g} {}(output)\n", s.output_names[i], width, outputs[i], digits,
+                          m.outputs[i].unit.empty() ? "" : m.outputs[i].unit + " ");
     a.json["outputs"][s.output_names[i]] = outputs[i];
   }
 }
@@ -65,7 +69,9 @@ std::vector<std::size_t> chosen(const Request& r, const System& s) {
   for (const std::string& text : r.show) {
     for (const std::string& name : split(text)) {
       const auto at = std::find(all.begin(), all.end(), name);
-      if (at == all.end()) throw Error(ErrorKind::name, fmt::format("--show: the model has no unknown or output '{}'{}", name, suggestion(name, all)));
+      if (at == all.end())
+        throw Error(ErrorKind::name,
+                    fmt::format("--show: the model has no unknown or output '{}'{}", name, suggestion(name, all)));
       picked.push_back(static_cast<std::size_t>(at - all.begin()));
     }
   }
@@ -143,8 +149,8 @@ Agreement compare_runs(const System& s, const TimeResult& run, const TimeResult&
   return g;
 }
 
-// Repeats the run a hundred times tighter; where fewer than six digits agree, the tighter run becomes the answer and the
-// next one is tighter still, as long as the steps stay within the budget.
+// Repeats the run a hundred times tighter; where fewer than six digits agree, the tighter run becomes the answer and
+// the next one is tighter still, as long as the steps stay within the budget.
 Agreement tightened(const System& s, TimeOptions o, TimeResult& run, const Request& r) {
   constexpr double wanted = 6;
   constexpr double tightest = 1e-13;
@@ -161,14 +167,18 @@ Agreement tightened(const System& s, TimeOptions o, TimeResult& run, const Reque
     if (!(finer.relative_tolerance < o.relative_tolerance)) break;
     TimeResult reference = step_in_time(s, finer);
     if (!reference.completed) {
-      if (g.points == 0) g.text = fmt::format("untested: the repetition with tolerances a hundred times tighter stopped ({})", reference.message);
+      if (g.points == 0)
+        g.text = fmt::format("untested: the repetition with tolerances a hundred times tighter stopped ({})",
+                             reference.message);
       break;
     }
     steps += reference.steps;
     g = compare_runs(s, run, reference);
     ++repeats;
-    g.text = fmt::format("the run repeated with tolerances a hundred times tighter agrees to {:.1f} digits at all {} samples (worst: {} at {:.6g})", g.digits, g.points, g.worst,
-                         g.time);
+    g.text = fmt::format(
+        "the run repeated with tolerances a hundred times tighter agrees to {:.1f} digits at all {} samples (worst: {} "
+        "at {:.6g})",
+        g.digits, g.points, g.worst, g.time);
     if (g.digits >= wanted || steps > budget) break;
     tolerance = finer.relative_tolerance;
     run = std::move(reference);
@@ -176,8 +186,10 @@ Agreement tightened(const System& s, TimeOptions o, TimeResult& run, const Reque
   }
   if (repeats > 1) g.text += fmt::format("; tightened to a tolerance of {:.0e} for that", tolerance);
   if (g.points > 0 && g.digits < wanted) {
-    r.warn(fmt::format("only {:.1f} digits of this run are sure (worst: {} at {:.6g}), although it was repeated with tolerances down to {:.0e}: it is sensitive to the smallest errors", g.digits,
-                       g.worst, g.time, o.relative_tolerance));
+    r.warn(
+        fmt::format("only {:.1f} digits of this run are sure (worst: {} at {:.6g}), although it was repeated with "
+                    "tolerances down to {:.0e}: it is sensitive to the smallest errors",
+                    g.digits, g.worst, g.time, o.relative_tolerance));
   }
   return g;
 }
@@ -188,10 +200,16 @@ void warn_of_undefined_outputs(const Request& r, const System& s, const TimeResu
     for (std::size_t k = 0; k < run.times.size(); ++k) {
       const double v = run.outputs[k][i];
       if (std::isfinite(v)) continue;
-      const Program program = make_program(std::vector<OutputGroup>{{"g", {s.outputs[i]}}}, std::vector<InputGroup>{{"y", s.states, s.state_names}, {"p", s.parameters, s.parameter_names}, {"t", {s.time}}}, {.rows = false});
+      const Program program =
+          make_program(std::vector<OutputGroup>{{"g", {s.outputs[i]}}},
+                       std::vector<InputGroup>{
+                           {"y", s.states, s.state_names}, {"p", s.parameters, s.parameter_names}, {"t", {s.time}}},
+                       {.rows = false});
       const auto faults = diagnose(program, {run.states[k], s.parameter_values, {run.times[k]}}, 1);
-      r.warn(fmt::format("the output {} is {} at {} = {:.6g}{}", s.output_names[i], std::isnan(v) ? "undefined" : "infinite", s.time.name(), run.times[k],
-                         faults.empty() ? std::string() : fmt::format(": {} where {}", faults[0].subexpression, faults[0].operands)));
+      r.warn(fmt::format(
+          "the output {} is {} at {} = {:.6g}{}", s.output_names[i], std::isnan(v) ? "undefined" : "infinite",
+          s.time.name(), run.times[k],
+          faults.empty() ? std::string() : fmt::format(": {} where {}", faults[0].subexpression, faults[0].operands)));
       break;
     }
   }
@@ -201,7 +219,9 @@ void warn_of_undefined_outputs(const Request& r, const System& s, const TimeResu
 
 Answer solve(const Request& r) {
   if (!is_model(r.inputs.at(0))) {
-    throw Error(ErrorKind::unsupported, "this version solves model files (boreon solve model.toml); exact solving of equations given on the command line is not part of it");
+    throw Error(ErrorKind::unsupported,
+                "this version solves model files (boreon solve model.toml); exact solving of equations given on the "
+                "command line is not part of it");
   }
   const Model m = model_of(r);
   const System s = steady_system(m);
@@ -210,32 +230,46 @@ Answer solve(const Request& r) {
   if (r.tolerance.get() > 0) options.tolerance = r.tolerance.get();
   std::vector<Expr> sides;
   for (const ModelEquation& e : m.equations) sides.push_back(e.resolved.residual());
-  const bool explicit_time = std::any_of(sides.begin(), sides.end(), [&](const Expr& e) { return depends_explicitly(e, m.independent); });
+  const bool explicit_time =
+      std::any_of(sides.begin(), sides.end(), [&](const Expr& e) { return depends_explicitly(e, m.independent); });
   const SteadyResult result = solve_steady(s, options);
   Answer a;
   a.text = (m.title.empty() ? m.path : m.title) + "\n";
   if (r.verbose || !result.converged) {
     a.text += "  iteration   residual norm       step\n";
-    for (const Iteration& i : result.iterations) a.text += fmt::format("  {:>9}   {:>13.6e}   {:>8.1e}\n", i.number, i.residual_norm, i.step_norm);
+    for (const Iteration& i : result.iterations)
+      a.text += fmt::format("  {:>9}   {:>13.6e}   {:>8.1e}\n", i.number, i.residual_norm, i.step_norm);
   }
   if (!result.converged) {
     throw Error(ErrorKind::convergence,
-                fmt::format("no steady state of '{}' was found: {}\n{}", m.title.empty() ? m.path : m.title, result.message, a.text.substr(a.text.find('\n') + 1)));
+                fmt::format("no steady state of '{}' was found: {}\n{}", m.title.empty() ? m.path : m.title,
+                            result.message, a.text.substr(a.text.find('\n') + 1)));
   }
-  a.text += fmt::format("steady state: {} in {} iterations, residual norm {:.2e} ({})\n", result.message, result.iterations.empty() ? 0 : result.iterations.size() - 1,
-                        result.residual_norm, result.linear_solver);
-  if (explicit_time) a.text += fmt::format("  the equations depend on {0}; they are taken at {0} = {1}\n", m.independent.name(), m.run.from);
+  a.text += fmt::format("steady state: {} in {} iterations, residual norm {:.2e} ({})\n", result.message,
+                        result.iterations.empty() ? 0 : result.iterations.size() - 1, result.residual_norm,
+                        result.linear_solver);
+  if (explicit_time)
+    a.text +=
+        fmt::format("  the equations depend on {0}; they are taken at {0} = {1}\n", m.independent.name(), m.run.from);
   list_values(a, m, s, result.values, result.outputs, digits_of(r));
   if (!result.at_bounds.empty()) a.text += fmt::format("  at a bound: {}\n", fmt::join(result.at_bounds, ", "));
   // The unknown that is known worst, and the equation that is fulfilled worst, each by its own measure.
-  const auto worst_of = [](const std::vector<double>& list) { return static_cast<std::size_t>(std::max_element(list.begin(), list.end()) - list.begin()); };
+  const auto worst_of = [](const std::vector<double>& list) {
+    return static_cast<std::size_t>(std::max_element(list.begin(), list.end()) - list.begin());
+  };
   const double equation = result.term_residuals.empty() ? 0 : result.term_residuals[worst_of(result.term_residuals)];
   const double correction = std::max(result.correction, result.corrections.empty() ? equation : 0.0);
   const double digits = correction > 0 ? std::clamp(-std::log10(correction), 0.0, 15.0) : 15.0;
   const std::string unknown = result.corrections.empty() ? std::string() : s.state_names[worst_of(result.corrections)];
-  a.text += unknown.empty() ? fmt::format("check: every equation is fulfilled exactly or to {:.1e} of its terms; the Jacobian is singular there\n", equation)
-                            : fmt::format("check: one more Newton step and rounding change digit {:.0f} and beyond of {}{}; every equation is fulfilled {}\n",
-                                          std::floor(digits) + 1, unknown, s.states.size() == 1 ? "" : ", the others later", equation == 0 ? "exactly" : fmt::format("to {:.1e} of its terms", equation));
+  a.text += unknown.empty() ? fmt::format(
+                                  "check: every equation is fulfilled exactly or to {:.1e} of its terms; the Jacobian "
+                                  "is singular there\n",
+                                  equation)
+                            : fmt::format(
+                                  "check: one more Newton step and rounding change digit {:.0f} and beyond of {}{}; "
+                                  "every equation is fulfilled {}\n",
+                                  std::floor(digits) + 1, unknown, s.states.size() == 1 ? "" : ", the others later",
+                                  equation == 0 ? "exactly" : fmt::format("to {:.1e} of its terms", equation));
   a.json["result"] = a.json["values"];
   a.json["status"] = "approximate";
   a.json["iterations"] = result.iterations.empty() ? 0 : result.iterations.size() - 1;
@@ -247,13 +281,16 @@ Answer solve(const Request& r) {
                           {"nonzeros", result.nonzeros},
                           {"restarts", result.restarts}};
   Json table = Json::array();
-  for (const Iteration& i : result.iterations) table.push_back({{"iteration", i.number}, {"residual_norm", i.residual_norm}, {"step_norm", i.step_norm}});
+  for (const Iteration& i : result.iterations)
+    table.push_back({{"iteration", i.number}, {"residual_norm", i.residual_norm}, {"step_norm", i.step_norm}});
   a.json["iteration_table"] = table;
-  a.json["check"] = {{"method", "Newton correction and rounding of each unknown against its own size, each equation against its terms"},
-                     {"points", 1},
-                     {"digits", digits},
-                     {"worst", {{"correction", correction}, {"unknown", unknown}, {"equation_residual", equation}}},
-                     {"verdict", digits >= 6 ? "agrees" : "disagrees"}};
+  a.json["check"] = {
+      {"method",
+       "Newton correction and rounding of each unknown against its own size, each equation against its terms"},
+      {"points", 1},
+      {"digits", digits},
+      {"worst", {{"correction", correction}, {"unknown", unknown}, {"equation_residual", equation}}},
+      {"verdict", digits >= 6 ? "agrees" : "disagrees"}};
   if (digits < 6) a.exit_code = 1;
   if (r.out.peek().ends_with(".csv")) {
     std::string names;
@@ -269,7 +306,8 @@ Answer solve(const Request& r) {
     write_output(r.out.get(), names + "\n" + values + "\n", output_policy(r));
     a.text += fmt::format("written to {}\n", r.out.get());
   } else if (!r.out.peek().empty() && !r.out.peek().ends_with(".json")) {
-    throw Error(ErrorKind::usage, fmt::format("the values of a steady state are written as .csv or .json, not '{}'", r.out.peek()));
+    throw Error(ErrorKind::usage,
+                fmt::format("the values of a steady state are written as .csv or .json, not '{}'", r.out.peek()));
   }
   return a;
 }
@@ -280,7 +318,8 @@ Answer simulate(const Request& r) {
   const System s = time_system(m);
   TimeOptions o;
   o.from = m.run.from;
-  if (!r.until.get().has_value() && !m.run.until) throw Error(ErrorKind::usage, "say until when to run: --until 600, or until = 600 in [run] of the model");
+  if (!r.until.get().has_value() && !m.run.until)
+    throw Error(ErrorKind::usage, "say until when to run: --until 600, or until = 600 in [run] of the model");
   o.until = r.until.get().value_or(m.run.until.value_or(0));
   o.samples = r.samples.get().value_or(m.run.samples);
   o.relative_tolerance = r.tolerance.get() > 0 ? r.tolerance.get() : m.run.relative_tolerance;
@@ -291,22 +330,26 @@ Answer simulate(const Request& r) {
   if (terminal) {
     o.progress = [&](double t) { fmt::print(stderr, "\r{:3.0f} %", 100 * (t - o.from) / (o.until - o.from)); };
   }
-  o.at_bound = r.at_bound.get() == "warn" ? TimeOptions::AtBound::warn : r.at_bound.get() == "ignore" ? TimeOptions::AtBound::ignore : TimeOptions::AtBound::stop;
+  o.at_bound = r.at_bound.get() == "warn"     ? TimeOptions::AtBound::warn
+               : r.at_bound.get() == "ignore" ? TimeOptions::AtBound::ignore
+                                              : TimeOptions::AtBound::stop;
   TimeResult run = step_in_time(s, o);
   if (terminal) fmt::print(stderr, "\r      \r");
   if (!run.completed) {
     const std::string bound = run.crossings.empty() ? std::string() : "; --at-bound warn runs on, or widen the bound";
-    throw Error(ErrorKind::convergence, fmt::format("the run of '{}' stopped: {}{}", m.title.empty() ? m.path : m.title, run.message, bound));
+    throw Error(ErrorKind::convergence,
+                fmt::format("the run of '{}' stopped: {}{}", m.title.empty() ? m.path : m.title, run.message, bound));
   }
   for (const BoundCrossing& c : run.crossings) {
-    r.warn(fmt::format("{} crosses its {} bound {:.6g} at {} = {:.6g}", c.state, c.upper ? "upper" : "lower", c.bound, m.independent.name(), c.time));
+    r.warn(fmt::format("{} crosses its {} bound {:.6g} at {} = {:.6g}", c.state, c.upper ? "upper" : "lower", c.bound,
+                       m.independent.name(), c.time));
   }
   Agreement agreement;
   if (!r.no_check) agreement = tightened(s, o, run, r);
   const auto& final_state = run.states.back();
   Answer a;
-  a.text = fmt::format("{}\nrun from {} to {} {}: {} steps, {} ({})\n", m.title.empty() ? m.path : m.title, o.from, o.until, m.independent_unit, run.steps, run.method,
-                       run.linear_solver);
+  a.text = fmt::format("{}\nrun from {} to {} {}: {} steps, {} ({})\n", m.title.empty() ? m.path : m.title, o.from,
+                       o.until, m.independent_unit, run.steps, run.method, run.linear_solver);
   list_values(a, m, s, final_state, run.outputs.back(), digits_of(r));
   warn_of_undefined_outputs(r, s, run);
   if (!r.no_check) a.text += "check: " + agreement.text + "\n";
@@ -328,12 +371,17 @@ Answer simulate(const Request& r) {
   a.json["check"] = {{"method", "repeated with tolerances a hundred times tighter"},
                      {"points", agreement.points},
                      {"digits", digits},
-                     {"worst", agreement.points == 0 ? Json(nullptr) : Json{{"unknown", agreement.worst}, {"at", {{m.independent.name(), agreement.time}}}}},
+                     {"worst", agreement.points == 0 ? Json(nullptr)
+                                                     : Json{{"unknown", agreement.worst},
+                                                            {"at", {{m.independent.name(), agreement.time}}}}},
                      {"verdict", verdict}};
   a.json["crossings"] = Json::array();
-  for (const BoundCrossing& c : run.crossings) a.json["crossings"].push_back({{"unknown", c.state}, {"time", c.time}, {"bound", c.bound}, {"side", c.upper ? "upper" : "lower"}});
-  a.text += fmt::format("statistics: {} right-hand sides, {} Jacobians, {} error test failures, {} failed corrections\n", run.right_side_calls, run.jacobian_calls,
-                        run.error_test_failures, run.nonlinear_failures);
+  for (const BoundCrossing& c : run.crossings)
+    a.json["crossings"].push_back(
+        {{"unknown", c.state}, {"time", c.time}, {"bound", c.bound}, {"side", c.upper ? "upper" : "lower"}});
+  a.text +=
+      fmt::format("statistics: {} right-hand sides, {} Jacobians, {} error test failures, {} failed corrections\n",
+                  run.right_side_calls, run.jacobian_calls, run.error_test_failures, run.nonlinear_failures);
   if (!r.out.empty()) {
     write_output(r.out.get(), to_csv(s, run), output_policy(r));
     a.text += fmt::format("{} samples written to {}\n", run.times.size(), r.out.get());

@@ -10,7 +10,9 @@
 namespace boreon::cli {
 namespace {
 
-std::string padded(const std::string& s, std::size_t width) { return s + std::string(width > s.size() ? width - s.size() : 0, ' '); }
+std::string padded(const std::string& s, std::size_t width) {
+  return s + std::string(width > s.size() ? width - s.size() : 0, ' ');
+}
 
 // As typed: six digits where they are the number, otherwise all it takes.
 std::string number(double v) {
@@ -48,7 +50,8 @@ bool plain_symbol(const Expr& x, Expr& result) {
 
 PrintOptions as_typed(const Model& m) {
   Rebuild rebuild(plain_symbol);  // one for all: parts that texts share are rewritten once
-  return {.independent = m.independent.name(), .order = std::make_shared<OperandOrder>(m.order->rewritten([&](const Expr& e) { return rebuild(e); }))};
+  return {.independent = m.independent.name(),
+          .order = std::make_shared<OperandOrder>(m.order->rewritten([&](const Expr& e) { return rebuild(e); }))};
 }
 
 Expr plain_names(const Expr& e) {
@@ -85,7 +88,8 @@ Answer show(const Request& r) {
   Json parameters = Json::object();
   if (!m.parameters.empty()) t += "\nparameters\n";
   for (const auto& p : m.parameters) {
-    t += fmt::format("  {} = {} {}{}\n", padded(p.name, width), padded(number(p.value.to_double()), 12), padded(p.unit, 12), p.note.empty() ? "" : "  " + p.note);
+    t += fmt::format("  {} = {} {}{}\n", padded(p.name, width), padded(number(p.value.to_double()), 12),
+                     padded(p.unit, 12), p.note.empty() ? "" : "  " + p.note);
     parameters[p.name] = {{"value", p.value.to_double()}, {"unit", p.unit}, {"note", p.note}};
   }
   Json unknowns = Json::object();
@@ -97,7 +101,8 @@ Answer show(const Request& r) {
                : !std::isfinite(u.lower) ? fmt::format("  at most {}", number(u.upper))
                                          : fmt::format("  from {} to {}", number(u.lower), number(u.upper));
     }
-    t += fmt::format("  {} : {} {}{}{}\n", padded(u.name, width), padded(number(u.start), 12), padded(u.unit, 12), u.note.empty() ? "" : "  " + u.note, bounds);
+    t += fmt::format("  {} : {} {}{}{}\n", padded(u.name, width), padded(number(u.start), 12), padded(u.unit, 12),
+                     u.note.empty() ? "" : "  " + u.note, bounds);
     if (u.order == 2) t += fmt::format("  {} : {} (initial rate)\n", padded(u.name + "'", width), number(u.rate_start));
     unknowns[u.name] = {{"start", u.start}, {"unit", u.unit}, {"order", u.order}};
   }
@@ -107,13 +112,19 @@ Answer show(const Request& r) {
   if (!m.tables.empty()) t += "\ntables\n";
   for (const auto& table : m.tables) {
     const std::string& name = table.function.name();
-    t += fmt::format("  {}: {}{}{}\n", name, to_string(table), table.unit.empty() ? "" : "   [" + table.unit + "]", table.note.empty() ? "" : "   " + table.note);
-    tables[name] = {{"points", table.arguments.size()}, {"from", table.arguments.front()}, {"to", table.arguments.back()}, {"unit", table.unit}, {"note", table.note}};
+    t += fmt::format("  {}: {}{}{}\n", name, to_string(table), table.unit.empty() ? "" : "   [" + table.unit + "]",
+                     table.note.empty() ? "" : "   " + table.note);
+    tables[name] = {{"points", table.arguments.size()},
+                    {"from", table.arguments.front()},
+                    {"to", table.arguments.back()},
+                    {"unit", table.unit},
+                    {"note", table.note}};
   }
   Json definitions = Json::object();
   if (!m.definitions.empty()) t += "\ndefinitions\n";
   for (const auto& d : m.definitions) {
-    t += line(r, options, d.name, d.given) + (d.unit.empty() ? "" : "   [" + d.unit + "]") + (d.note.empty() ? "" : "   " + d.note) + "\n";
+    t += line(r, options, d.name, d.given) + (d.unit.empty() ? "" : "   [" + d.unit + "]") +
+         (d.note.empty() ? "" : "   " + d.note) + "\n";
     definitions[d.name] = to_text(plain_names(d.given));
   }
   t += r.format.get() == "text" ? "\nequations\n" : "\nequations\n\n";
@@ -127,7 +138,8 @@ Answer show(const Request& r) {
   Json outputs = Json::object();
   if (!m.outputs.empty()) t += "\noutputs\n";
   for (const auto& o : m.outputs) {
-    t += line(r, options, o.name, o.given) + (o.unit.empty() ? "" : "   [" + o.unit + "]") + (o.note.empty() ? "" : "   " + o.note) + "\n";
+    t += line(r, options, o.name, o.given) + (o.unit.empty() ? "" : "   [" + o.unit + "]") +
+         (o.note.empty() ? "" : "   " + o.note) + "\n";
     outputs[o.name] = to_text(plain_names(o.given));
   }
   if (r.format.get() == "latex") t = model_in_latex(m);
@@ -137,7 +149,9 @@ Answer show(const Request& r) {
     warnings.push_back({{"message", w.message}, {"line", w.position.line}, {"column", w.position.column}});
   }
   if (!m.warnings.empty()) t += "\n";
-  a.json["result"] = {{"title", m.title}, {"parameters", parameters}, {"unknowns", unknowns}, {"tables", tables}, {"definitions", definitions}, {"equations", equations}, {"outputs", outputs}};
+  a.json["result"] = {{"title", m.title},  {"parameters", parameters},   {"unknowns", unknowns},
+                      {"tables", tables},  {"definitions", definitions}, {"equations", equations},
+                      {"outputs", outputs}};
   a.json["warnings"] = warnings;
   a.json["status"] = "exact";
   return a;

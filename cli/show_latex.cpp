@@ -13,11 +13,25 @@ std::string latex_text(std::string_view text) {
   std::string out;
   for (const char c : text) {
     switch (c) {
-      case '%': case '&': case '#': case '_': case '$': case '{': case '}': out += '\\'; out += c; break;
+      case '%':
+      case '&':
+      case '#':
+      case '_':
+      case '$':
+      case '{':
+      case '}':
+        out += '\\';
+        out += c;
+        break;
       case '\\': out += "\\textbackslash{}"; break;
       case '^': out += "\\textasciicircum{}"; break;
       case '~': out += "\\textasciitilde{}"; break;
-      case '<': case '>': out += '$'; out += c; out += '$'; break;
+      case '<':
+      case '>':
+        out += '$';
+        out += c;
+        out += '$';
+        break;
       default: out += c;
     }
   }
@@ -46,11 +60,14 @@ std::string latex_unit(std::string_view unit) {
 std::string latex_number(double v) { return to_latex(Expr(Number::shortest_decimal(v))); }
 
 std::string quantity(const Expr& name, const std::string& value, const std::string& unit, const std::string& note) {
-  return fmt::format("  ${}$ & ${}{}$ & {} \\\\\n", to_latex(name), value, unit.empty() ? "" : "\\;" + latex_unit(unit), latex_text(note));
+  return fmt::format("  ${}$ & ${}{}$ & {} \\\\\n", to_latex(name), value, unit.empty() ? "" : "\\;" + latex_unit(unit),
+                     latex_text(note));
 }
 
 std::string table(std::string_view title, const std::string& rows) {
-  return rows.empty() ? std::string() : fmt::format("\n\\subsection*{{{}}}\n\\begin{{tabular}}{{lll}}\n{}\\end{{tabular}}\n", title, rows);
+  return rows.empty()
+             ? std::string()
+             : fmt::format("\n\\subsection*{{{}}}\n\\begin{{tabular}}{{lll}}\n{}\\end{{tabular}}\n", title, rows);
 }
 
 std::string aligned(std::string_view title, const std::vector<std::string>& lines) {
@@ -63,7 +80,8 @@ std::string aligned(std::string_view title, const std::vector<std::string>& line
 // What stands behind an equation: unit and note.
 std::string aside(const std::string& unit, const std::string& note) {
   if (unit.empty() && note.empty()) return {};
-  return fmt::format(" && {}{}", unit.empty() ? "" : fmt::format("[{}]", latex_unit(unit)), note.empty() ? "" : fmt::format("\\quad\\text{{{}}}", latex_text(note)));
+  return fmt::format(" && {}{}", unit.empty() ? "" : fmt::format("[{}]", latex_unit(unit)),
+                     note.empty() ? "" : fmt::format("\\quad\\text{{{}}}", latex_text(note)));
 }
 
 }  // namespace
@@ -78,9 +96,14 @@ std::string model_in_latex(const Model& m) {
   rows.clear();
   for (const auto& u : m.unknowns) {
     rows += quantity(Symbol(u.name), latex_number(u.start), u.unit, u.note);
-    if (std::isfinite(u.lower)) rows += fmt::format("  & \\multicolumn{{2}}{{l}}{{${} \\ge {}$}} \\\\\n", to_latex(Symbol(u.name)), latex_number(u.lower));
-    if (std::isfinite(u.upper)) rows += fmt::format("  & \\multicolumn{{2}}{{l}}{{${} \\le {}$}} \\\\\n", to_latex(Symbol(u.name)), latex_number(u.upper));
-    if (u.order == 2) rows += fmt::format("  ${}'$ & ${}$ & initial rate \\\\\n", to_latex(Symbol(u.name)), latex_number(u.rate_start));
+    if (std::isfinite(u.lower))
+      rows += fmt::format("  & \\multicolumn{{2}}{{l}}{{${} \\ge {}$}} \\\\\n", to_latex(Symbol(u.name)),
+                          latex_number(u.lower));
+    if (std::isfinite(u.upper))
+      rows += fmt::format("  & \\multicolumn{{2}}{{l}}{{${} \\le {}$}} \\\\\n", to_latex(Symbol(u.name)),
+                          latex_number(u.upper));
+    if (u.order == 2)
+      rows += fmt::format("  ${}'$ & ${}$ & initial rate \\\\\n", to_latex(Symbol(u.name)), latex_number(u.rate_start));
   }
   out += table("Unknowns and where they start", rows);
   std::vector<std::string> lines;
@@ -93,16 +116,22 @@ std::string model_in_latex(const Model& m) {
   }
   out += aligned("Functions", lines);
   lines.clear();
-  for (const auto& t : m.tables) lines.push_back(fmt::format("{} &= \\text{{{}}}{}", to_latex(Symbol(t.function.name())), latex_text(to_string(t)), aside(t.unit, t.note)));
+  for (const auto& t : m.tables)
+    lines.push_back(fmt::format("{} &= \\text{{{}}}{}", to_latex(Symbol(t.function.name())), latex_text(to_string(t)),
+                                aside(t.unit, t.note)));
   out += aligned("Tables", lines);
   lines.clear();
-  for (const auto& d : m.definitions) lines.push_back(fmt::format("{} &= {}{}", to_latex(Symbol(d.name)), latex(d.given), aside(d.unit, d.note)));
+  for (const auto& d : m.definitions)
+    lines.push_back(fmt::format("{} &= {}{}", to_latex(Symbol(d.name)), latex(d.given), aside(d.unit, d.note)));
   out += aligned("Definitions", lines);
   lines.clear();
-  for (const auto& e : m.equations) lines.push_back(fmt::format("{} &= {} && \\text{{{}}}", latex(e.given.lhs), latex(e.given.rhs), latex_text(e.name)));
+  for (const auto& e : m.equations)
+    lines.push_back(
+        fmt::format("{} &= {} && \\text{{{}}}", latex(e.given.lhs), latex(e.given.rhs), latex_text(e.name)));
   out += aligned("Equations", lines);
   lines.clear();
-  for (const auto& o : m.outputs) lines.push_back(fmt::format("{} &= {}{}", to_latex(Symbol(o.name)), latex(o.given), aside(o.unit, o.note)));
+  for (const auto& o : m.outputs)
+    lines.push_back(fmt::format("{} &= {}{}", to_latex(Symbol(o.name)), latex(o.given), aside(o.unit, o.note)));
   return out + aligned("Outputs", lines);
 }
 

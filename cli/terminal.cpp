@@ -47,7 +47,8 @@ CodePoint decode(std::string_view text, std::size_t at) {
 
 bool dangerous(std::uint32_t c) {
   const bool control = (c < 0x20 && c != '\n' && c != '\t') || (c >= 0x7F && c < 0xA0);
-  const bool direction = c == 0x061C || c == 0x200E || c == 0x200F || (c >= 0x202A && c <= 0x202E) || (c >= 0x2066 && c <= 0x2069);
+  const bool direction =
+      c == 0x061C || c == 0x200E || c == 0x200F || (c >= 0x202A && c <= 0x202E) || (c >= 0x2066 && c <= 0x2069);
   const bool line = c == 0x2028 || c == 0x2029 || c == 0xFEFF;
   return control || direction || line;
 }
@@ -77,7 +78,9 @@ std::string harmless(std::string_view text) {
 void print(std::FILE* where, std::string_view text) {
   errno = 0;
   const bool good = std::fwrite(text.data(), 1, text.size(), where) == text.size() && std::fflush(where) == 0;
-  if (!good) throw Error(ErrorKind::io, fmt::format("standard output could not be written ({})", std::strerror(errno)));  // NOLINT: copied at once
+  if (!good)
+    throw Error(ErrorKind::io, fmt::format("standard output could not be written ({})",
+                                           std::strerror(errno)));  // NOLINT: copied at once
 }
 
 void catch_signals() {

@@ -8,8 +8,8 @@
 
 namespace boreon::cli {
 
-/// What a terminal would carry out or reorder is written out: control characters, bidirectional marks, bytes that are no
-/// UTF-8. Line breaks and tabs stay.
+/// What a terminal would carry out or reorder is written out: control characters, bidirectional marks, bytes that are
+/// no UTF-8. Line breaks and tabs stay.
 [[nodiscard]] std::string harmless(std::string_view text);
 
 /// Throws Error(io) if the text could not be written (a full disk, a closed device).

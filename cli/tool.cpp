@@ -34,9 +34,11 @@ int exit_code_of(ErrorKind kind) {
 
 std::string json_text(const Json& j) { return j.dump(2, ' ', false, Json::error_handler_t::replace) + "\n"; }
 
-int report_error(const Request& r, const char* kind, const std::string& message, const std::string& full, std::size_t line, std::size_t column, int code) {
+int report_error(const Request& r, const char* kind, const std::string& message, const std::string& full,
+                 std::size_t line, std::size_t column, int code) {
   if (r.json) {
-    print(stdout, json_text({{"ok", false}, {"error", {{"kind", kind}, {"message", message}, {"line", line}, {"column", column}}}}));
+    print(stdout, json_text({{"ok", false},
+                             {"error", {{"kind", kind}, {"message", message}, {"line", line}, {"column", column}}}}));
   } else {
     print(stderr, harmless("error: " + full + "\n"));
   }
@@ -45,9 +47,12 @@ int report_error(const Request& r, const char* kind, const std::string& message,
 
 int report_error(const Request& r, const Error& e) {
   std::string more;
-  if (e.kind() == ErrorKind::limit && e.message().find("more work than its budget") != std::string::npos) more = fmt::format("; raise it with --work {}", 10 * r.work);
-  if (e.kind() == ErrorKind::limit && e.message().find("more memory than its budget") != std::string::npos) more = fmt::format("; raise it with --memory {}", 4 * r.megabytes);
-  return report_error(r, to_string(e.kind()), e.message() + more, e.what() + more, e.position().line, e.position().column, exit_code_of(e.kind()));
+  if (e.kind() == ErrorKind::limit && e.message().find("more work than its budget") != std::string::npos)
+    more = fmt::format("; raise it with --work {}", 10 * r.work);
+  if (e.kind() == ErrorKind::limit && e.message().find("more memory than its budget") != std::string::npos)
+    more = fmt::format("; raise it with --memory {}", 4 * r.megabytes);
+  return report_error(r, to_string(e.kind()), e.message() + more, e.what() + more, e.position().line,
+                      e.position().column, exit_code_of(e.kind()));
 }
 
 // What to do instead of an option that the command did not look at.
@@ -68,25 +73,31 @@ void require_used(const Parsing& parsing) {
     if (d.option->count() > 0 && !*d.read) unused.push_back(d.name);
   }
   if (unused.empty()) return;
-  throw Error(ErrorKind::usage, fmt::format("{} {} no meaning for '{}' with {}: {}", fmt::join(unused, " and "), unused.size() == 1 ? "has" : "have", parsing.request.command,
+  throw Error(ErrorKind::usage, fmt::format("{} {} no meaning for '{}' with {}: {}", fmt::join(unused, " and "),
+                                            unused.size() == 1 ? "has" : "have", parsing.request.command,
                                             model ? "a model" : "these inputs and options", remedy(unused[0], model)));
 }
 
 Json json_of_answer(const Request& r, const Answer& a, double seconds) {
-  Json j{{"ok", a.exit_code == 0}, {"command", r.command}, {"input", r.inputs.size() == 1 ? Json(r.inputs[0]) : Json(r.inputs)}};
+  Json j{{"ok", a.exit_code == 0},
+         {"command", r.command},
+         {"input", r.inputs.size() == 1 ? Json(r.inputs[0]) : Json(r.inputs)}};
   for (const auto& [key, value] : a.json.items()) j[key] = value;
   for (const char* key : {"conditions", "exceptions"}) {
     if (!j.contains(key)) j[key] = Json::array();
   }
   j["warnings"] = *r.warnings;
-  if (a.exit_code != 0) j["error"] = {{"kind", "check"}, {"message", "the cross-check disagrees"}, {"line", 0}, {"column", 0}};
+  if (a.exit_code != 0)
+    j["error"] = {{"kind", "check"}, {"message", "the cross-check disagrees"}, {"line", 0}, {"column", 0}};
   j["seconds"] = seconds;
   return j;
 }
 
 void collect_notices(const Request& r) {
   for (const boreon::Notice& n : *r.notices) {
-    r.warn(n.what == boreon::Notice::What::unknown_function ? fmt::format("{} (if an unknown function is meant: --unknown {})", n.message, n.name) : n.message);
+    r.warn(n.what == boreon::Notice::What::unknown_function
+               ? fmt::format("{} (if an unknown function is meant: --unknown {})", n.message, n.name)
+               : n.message);
   }
 }
 
@@ -96,7 +107,11 @@ void write_answer(const Request& r, const Answer& a, const Json& j) {
   if (path.ends_with(".json")) return boreon::write_output(path, json_text(j), output_policy(r));
   const bool tex = path.ends_with(".tex");
   const bool marked = path.ends_with(".html") || path.ends_with(".xml") || path.ends_with(".mml");
-  const std::string head = fmt::format("{}Boreon: {} {}{}\n", tex ? "% " : marked ? "<!-- " : "# ", r.command, fmt::join(r.inputs, " "), marked ? " -->" : "");
+  const std::string head = fmt::format("{}Boreon: {} {}{}\n",
+                                       tex      ? "% "
+                                       : marked ? "<!-- "
+                                                : "# ",
+                                       r.command, fmt::join(r.inputs, " "), marked ? " -->" : "");
   boreon::write_output(path, head + tidy(a.text), output_policy(r));
 }
 
@@ -112,7 +127,8 @@ int carry_out(const Command& command, Parsing& parsing) {
     const bool to_file = !*r.out.read() && !r.out.peek().empty();
     if (to_file) (void)r.out.get();
     require_used(parsing);
-    const Json j = json_of_answer(r, a, std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count());
+    const Json j =
+        json_of_answer(r, a, std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count());
     if (to_file) {
       write_answer(r, a, j);
       a.text = fmt::format("written to {}\n", r.out.get());
@@ -127,7 +143,8 @@ int carry_out(const Command& command, Parsing& parsing) {
   } catch (const boreon::Stopped& s) {
     return report_error(r, s.error());
   } catch (const std::bad_alloc&) {
-    return report_error(r, "limit", "there is not enough memory for this request", "there is not enough memory for this request", 0, 0, 1);
+    return report_error(r, "limit", "there is not enough memory for this request",
+                        "there is not enough memory for this request", 0, 0, 1);
   } catch (const std::exception& e) {
     const std::string message = std::string("this should not happen: ") + e.what();
     return report_error(r, "internal", message, message, 0, 0, 1);
@@ -138,11 +155,13 @@ int report_parse_error(const Request& r, const CLI::ParseError& e, int argc, cha
   std::string message = e.what();
   std::vector<std::string> names;
   for (const Command& c : commands()) names.emplace_back(c.name);
-  const bool unknown_command = argc > 1 && argv[1][0] != '-' && std::find(names.begin(), names.end(), argv[1]) == names.end();
+  const bool unknown_command =
+      argc > 1 && argv[1][0] != '-' && std::find(names.begin(), names.end(), argv[1]) == names.end();
   if (argc < 2) {
     message = "a command is needed; try boreon --help";
   } else if (unknown_command) {
-    message = fmt::format("'{}' is no command of this version{} (boreon --help lists them)", argv[1], boreon::suggestion(argv[1], names));
+    message = fmt::format("'{}' is no command of this version{} (boreon --help lists them)", argv[1],
+                          boreon::suggestion(argv[1], names));
   } else {
     message += fmt::format(" (boreon {} --help shows examples)", argv[1][0] == '-' ? "" : argv[1]);
   }
@@ -163,7 +182,8 @@ int boreon::cli::run_tool(int argc, char** argv) {
   for (const Command& c : commands()) {
     CLI::App* sub = app.add_subcommand(c.name, c.summary);
     sub->footer(std::string("Examples:\n") + c.examples);
-    if (std::string_view(c.name) != "demo") sub->add_option("input", r.inputs, "model file (.toml), or expressions")->required();
+    if (std::string_view(c.name) != "demo")
+      sub->add_option("input", r.inputs, "model file (.toml), or expressions")->required();
     add_common_options(*sub, parsing);
     c.options(*sub, parsing);
     by_app[sub] = &c;

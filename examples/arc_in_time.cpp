@@ -24,7 +24,8 @@ int main(int argc, char** argv) {
   std::printf("BDF:   %6ld steps, electrons at the end %.9g per m^3\n", stiff.steps, stiff.outputs.back()[0]);
   std::printf("Adams: %6ld steps, electrons at the end %.9g per m^3\n", other.steps, other.outputs.back()[0]);
 
-  Figure figure{.title = model.title, .x_label = "t (s)", .y_label = "density (1/m^3)", .curves = {}, .logarithmic_y = true};
+  Figure figure{
+      .title = model.title, .x_label = "t (s)", .y_label = "density (1/m^3)", .curves = {}, .logarithmic_y = true};
   for (std::size_t k = 0; k < system.states.size(); ++k) {
     Curve curve{.label = system.state_names[k], .x = stiff.times, .y = {}};
     for (const auto& y : stiff.states) curve.y.push_back(y[k]);

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: MIT
-// An ionisation layer: state the production profile, derive it, look at it typeset, compare with numbers, find its peak.
+// An ionisation layer: state the production profile, derive it, look at it typeset, compare with numbers, find its
+// peak.
 #include <cstdio>
 
 #include "boreon/boreon.hpp"
@@ -8,7 +9,8 @@ using namespace boreon;
 
 int main() {
   // 1. Symbols and the profile of ion production over altitude for a beam that comes in at an angle.
-  const Symbol z("z"), z0("z0"), H("H", {Assumption::positive}), q0("q0", {Assumption::positive}), c("c", {Assumption::positive});
+  const Symbol z("z"), z0("z0"), H("H", {Assumption::positive}), q0("q0", {Assumption::positive}),
+      c("c", {Assumption::positive});
   const Expr y = (z - z0) / H;
   const Function production("production", {z}, q0 * exp(1 - y - exp(-y) / c));
   std::printf("production(z) =\n%s\n\n", to_unicode(production.body()).c_str());
@@ -35,6 +37,7 @@ int main() {
   // 5. A number at a place, in double precision and certified.
   const Bindings place{{z, 120000}, {z0, 105000}, {H, 9000}, {q0, 1000000000}, {c, Expr(Number(3, 4))}};
   std::printf("production at 120 km = %.15g per m^3 and s\n", evaluate(production.body(), place));
-  std::printf("                     = %s (25 certified digits)\n", certify(production.body(), place, 25).to_string().c_str());
+  std::printf("                     = %s (25 certified digits)\n",
+              certify(production.body(), place, 25).to_string().c_str());
   return evidence.verdict == Verdict::agrees ? 0 : 1;
 }

@@ -18,7 +18,8 @@ int main() {
   std::printf("d(q, L, phi)/d(r, theta, phi) =\n%s\n\n", to_unicode(J).c_str());
   const Expr raw = determinant(J);
   const Expr d = dipole.tidy(raw);
-  std::printf("its determinant, %.0f operations as derived, %.0f simplified:\n%s\n\n", written_cost(raw), written_cost(d), to_unicode(d).c_str());
+  std::printf("its determinant, %.0f operations as derived, %.0f simplified:\n%s\n\n", written_cost(raw),
+              written_cost(d), to_unicode(d).c_str());
   std::printf("volume element dV/(dq dL dphi) =\n%s\n\n", to_unicode(dipole.volume_element()).c_str());
 
   // Two independent ways to the same thing: by scale factors, and by the spherical volume element over the determinant.
@@ -28,7 +29,8 @@ int main() {
 
   // The volume between two shells: on a line r = L*sin(theta)^2, so at fixed theta dr = sin(theta)^2 dL, and
   // dV = L^2*sin(theta)^7 dL dtheta dphi. With c = cos(theta) the integral over theta is one of a polynomial.
-  const Symbol L("L", {Assumption::positive}), L1("L1", {Assumption::positive}), L2("L2", {Assumption::positive}), c("c");
+  const Symbol L("L", {Assumption::positive}), L1("L1", {Assumption::positive}), L2("L2", {Assumption::positive}),
+      c("c");
   const Expr on_line = substitute(spherical, {{r, L * pow(sin(theta), 2)}}) * derivative(L * pow(sin(theta), 2), L);
   std::printf("dV/(dL dtheta dphi) on a field line = %s\n", to_text(on_line).c_str());
   const std::vector<Expr> in_c = coefficients(expand(pow(1 - pow(c, 2), 3)), c);
@@ -52,5 +54,8 @@ int main() {
 
   const Evidence evidence = cross_check(dipole.functions(), place, sparse_jacobian(dipole.functions(), place));
   std::printf("Jacobian: %s\n", evidence.to_string().c_str());
-  return same.verdict == Equivalence::proved && std::abs(exact - numeric) < 1e-4 * exact && evidence.verdict == Verdict::agrees ? 0 : 1;
+  return same.verdict == Equivalence::proved && std::abs(exact - numeric) < 1e-4 * exact &&
+                 evidence.verdict == Verdict::agrees
+             ? 0
+             : 1;
 }

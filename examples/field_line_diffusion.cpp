@@ -39,9 +39,11 @@ int main() {
   double worst = 0;
   for (int i = 1; i + 1 < cells; ++i) {
     const auto k = static_cast<std::size_t>(i);
-    const double r = -0.3 * start[k] * start[k] + flux(start[k - 1], start[k], 0.01) / 0.01 - flux(start[k], start[k + 1], 0.01) / 0.01;
+    const double r = -0.3 * start[k] * start[k] + flux(start[k - 1], start[k], 0.01) / 0.01 -
+                     flux(start[k], start[k + 1], 0.01) / 0.01;
     worst = std::max(worst, std::abs(values[0][k] - r) / (1 + std::abs(r)));
   }
-  std::printf("%zu operations a call, %zu registers; largest difference to plain doubles %.1e\n", kernel.program().operation_count(), kernel.workspace_size(), worst);
+  std::printf("%zu operations a call, %zu registers; largest difference to plain doubles %.1e\n",
+              kernel.program().operation_count(), kernel.workspace_size(), worst);
   return worst < 1e-12 ? 0 : 1;
 }

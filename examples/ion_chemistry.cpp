@@ -13,13 +13,16 @@ int main() {
 
   // Residual and Jacobian in one function: what they share is computed once.
   const SparseMatrix jacobian = sparse_jacobian(system.residuals, system.states);
-  const Kernel apart_f = compile({OutputGroup("f", system.residuals)}, {{"y", system.states}, {"p", system.parameters}});
+  const Kernel apart_f =
+      compile({OutputGroup("f", system.residuals)}, {{"y", system.states}, {"p", system.parameters}});
   const Kernel apart_j = compile({OutputGroup("jacobian", jacobian)}, {{"y", system.states}, {"p", system.parameters}});
-  const Kernel both = compile({OutputGroup("f", system.residuals), OutputGroup("jacobian", jacobian)}, {{"y", system.states}, {"p", system.parameters}});
-  std::printf("operations: residual %zu, Jacobian %zu, both together %zu\n", apart_f.program().operation_count(), apart_j.program().operation_count(),
-              both.program().operation_count());
+  const Kernel both = compile({OutputGroup("f", system.residuals), OutputGroup("jacobian", jacobian)},
+                              {{"y", system.states}, {"p", system.parameters}});
+  std::printf("operations: residual %zu, Jacobian %zu, both together %zu\n", apart_f.program().operation_count(),
+              apart_j.program().operation_count(), both.program().operation_count());
 
-  const Evidence evidence = cross_check(system.residuals, system.states, jacobian, check_options(model, system), system.equation_names);
+  const Evidence evidence =
+      cross_check(system.residuals, system.states, jacobian, check_options(model, system), system.equation_names);
   std::printf("check: %s\n\n", evidence.to_string().c_str());
 
   // The electron density follows the square root of the ionisation when recombination rules.

@@ -4,8 +4,8 @@
 // All of these work with whatever is no sum, product or rational power (sin(x), exp(a*t), y'(t), sqrt(1 + x), i) as a
 // variable, and respect sqrt(a)^2 = a and i^2 = -1. Powers of one base share a variable: x, sqrt(x) and x^(5/6);
 // exp(x) and exp(2*x + y). Arguments of functions stay as they are. Coefficients are exact rationals; a double is kept
-// as a symbol of its own and never rounded. What would grow beyond `Limits`, or take more than some seconds of work (counted,
-// not timed), throws Error(limit).
+// as a symbol of its own and never rounded. What would grow beyond `Limits`, or take more than some seconds of work
+// (counted, not timed), throws Error(limit).
 #pragma once
 
 #include <cstddef>

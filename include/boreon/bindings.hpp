@@ -52,6 +52,7 @@ class Bindings {
 /// occur, unless `unused` allows it. O(distinct nodes).
 [[nodiscard]] Expr substitute(const Expr& expression, const Bindings& bindings, Unused unused = Unused::error);
 /// The same over several expressions; a binding must hit at least one of them.
-[[nodiscard]] std::vector<Expr> substitute(const ExprList& expressions, const Bindings& bindings, Unused unused = Unused::error);
+[[nodiscard]] std::vector<Expr> substitute(const ExprList& expressions, const Bindings& bindings,
+                                           Unused unused = Unused::error);
 
 }  // namespace boreon

@@ -21,8 +21,8 @@ namespace boreon {
 
 /// The derivative with respect to one variable, taken `order` times. Exact; the result is in canonical form and not
 /// simplified further. Memoised forward sweep, O(distinct nodes) per order. Unevaluated integrals follow Leibniz' rule.
-/// Throws Error(unsupported) where a function has no known rule (cyl_bessel_j by its order), Error(usage) for a negative
-/// order or a variable that is none.
+/// Throws Error(unsupported) where a function has no known rule (cyl_bessel_j by its order), Error(usage) for a
+/// negative order or a variable that is none.
 [[nodiscard]] Expr derivative(const Expr& expression, const Expr& variable, int order = 1);
 /// Mixed derivative: one order after the other, derivative(f, {x, x, y}).
 [[nodiscard]] Expr derivative(const Expr& expression, std::span<const Expr> variables);

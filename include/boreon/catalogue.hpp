@@ -32,12 +32,13 @@ struct FunctionRow {
   std::string_view c_name = {};      ///< spelling in C99 <math.h>; empty if C has none
   std::string_view c_template = {};  ///< where no single function of C does: an expression with $1, $2 as arguments
   Parity parity = Parity::none;
-  bool analytic = true;          ///< differentiable in the complex sense, so that the complex step applies
-  bool overflows = false;        ///< may become infinite without leaving its domain, as exp does
-  int orders = 0;                ///< how many of the first arguments are orders or degrees: whole or small numbers, see ball_value()
-  bool also_letter = false;      ///< the name is also a Greek letter and stands for a symbol when no parenthesis follows
+  bool analytic = true;    ///< differentiable in the complex sense, so that the complex step applies
+  bool overflows = false;  ///< may become infinite without leaving its domain, as exp does
+  int orders = 0;  ///< how many of the first arguments are orders or degrees: whole or small numbers, see ball_value()
+  bool also_letter = false;  ///< the name is also a Greek letter and stands for a symbol when no parenthesis follows
   std::string_view domain = {};  ///< where real evaluation is defined, in words: "a positive argument"
-  std::uint16_t own = 0;         ///< number of a row that is not in the catalogue but of a NumericFunction; 0: in the catalogue
+  std::uint16_t own =
+      0;  ///< number of a row that is not in the catalogue but of a NumericFunction; 0: in the catalogue
 
   /// Exact values and canonical forms at construction; false if there is none.
   bool (*exact)(Args args, Expr& result) = nullptr;
@@ -59,21 +60,25 @@ struct FunctionRow {
 [[nodiscard]] std::span<const FunctionRow> catalogue();
 /// The row of that name, or null.
 [[nodiscard]] const FunctionRow* find_function(std::string_view name);
-/// The number of a row: its place in catalogue(), or the number of a NumericFunction's row while that is in use; the row
-/// of a number; the number of a name that is known to be in the catalogue.
-[[nodiscard]] inline std::uint16_t row_number(const FunctionRow& row) { return row.own != 0 ? row.own : static_cast<std::uint16_t>(&row - catalogue().data()); }
+/// The number of a row: its place in catalogue(), or the number of a NumericFunction's row while that is in use; the
+/// row of a number; the number of a name that is known to be in the catalogue.
+[[nodiscard]] inline std::uint16_t row_number(const FunctionRow& row) {
+  return row.own != 0 ? row.own : static_cast<std::uint16_t>(&row - catalogue().data());
+}
 [[nodiscard]] const FunctionRow& row_of(std::uint16_t number);
 [[nodiscard]] inline std::uint16_t row_number(std::string_view name) { return row_number(*find_function(name)); }
 /// Whether an expression is a call of the known function of that name.
-[[nodiscard]] inline bool is_call_of(const Expr& e, std::string_view name) { return e.is(Kind::call) && e.function().name == name; }
+[[nodiscard]] inline bool is_call_of(const Expr& e, std::string_view name) {
+  return e.is(Kind::call) && e.function().name == name;
+}
 /// A call of a known function in canonical form. Throws Error(shape) on a wrong number of arguments.
 [[nodiscard]] Expr call(const FunctionRow& row, std::span<const Expr> args);
 
 /// The partial derivative of a call with respect to argument i. Throws Error(unsupported) if no rule is known.
 [[nodiscard]] Expr partial_derivative(const FunctionRow& row, std::span<const Expr> args, std::size_t i);
 
-/// The ball rule of a row, guarded: an order beyond 10^9 gives an indeterminate ball (the ball library turns orders into
-/// machine words), and what that library gives up on throws Error(limit) instead of ending the program.
+/// The ball rule of a row, guarded: an order beyond 10^9 gives an indeterminate ball (the ball library turns orders
+/// into machine words), and what that library gives up on throws Error(limit) instead of ending the program.
 void ball_value(const FunctionRow& row, Ball& result, std::span<const Ball> args, long precision);
 
 /// Values of a row in double, complex double: by its own rule or through the ball rule. A NumericFunction has values at

@@ -23,18 +23,24 @@ class Coordinates {
  public:
   static Coordinates cartesian(const Expr& x = Symbol("x"), const Expr& y = Symbol("y"), const Expr& z = Symbol("z"));
   /// Distance from the axis, angle about it, height.
-  static Coordinates cylindrical(const Expr& rho = Symbol("rho", {Assumption::positive}), const Expr& phi = Symbol("phi"), const Expr& z = Symbol("z"));
+  static Coordinates cylindrical(const Expr& rho = Symbol("rho", {Assumption::positive}),
+                                 const Expr& phi = Symbol("phi"), const Expr& z = Symbol("z"));
   /// Distance from the origin, angle from the axis (0 to pi), angle about it.
-  static Coordinates spherical(const Expr& r = Symbol("r", {Assumption::positive}), const Expr& theta = Symbol("theta"), const Expr& phi = Symbol("phi"));
-  /// Of the field of a dipole at the origin along the axis: q = cos(theta)/r^2 along the field line, p = r/sin(theta)^2,
-  /// the distance at which the line crosses the equator, and phi; written in the spherical r, theta, phi, since the
-  /// inverse needs the roots of a quartic (Kageyama, Sugiyama, Watanabe and Sato, Computers & Geosciences 32, 2006).
-  static Coordinates dipole(const Expr& r = Symbol("r", {Assumption::positive}), const Expr& theta = Symbol("theta"), const Expr& phi = Symbol("phi"));
+  static Coordinates spherical(const Expr& r = Symbol("r", {Assumption::positive}), const Expr& theta = Symbol("theta"),
+                               const Expr& phi = Symbol("phi"));
+  /// Of the field of a dipole at the origin along the axis: q = cos(theta)/r^2 along the field line, p =
+  /// r/sin(theta)^2, the distance at which the line crosses the equator, and phi; written in the spherical r, theta,
+  /// phi, since the inverse needs the roots of a quartic (Kageyama, Sugiyama, Watanabe and Sato, Computers &
+  /// Geosciences 32, 2006).
+  static Coordinates dipole(const Expr& r = Symbol("r", {Assumption::positive}), const Expr& theta = Symbol("theta"),
+                            const Expr& phi = Symbol("phi"));
   /// Cartesian components as functions of the coordinates. `conditions` hold in the domain, such as sin(theta) > 0.
   /// Throws Error(shape) on sizes that do not fit, Error(domain) when the coordinates are not independent.
-  static Coordinates from_map(std::vector<Expr> coordinates, const ExprList& cartesian, std::span<const Expr> conditions = {});
+  static Coordinates from_map(std::vector<Expr> coordinates, const ExprList& cartesian,
+                              std::span<const Expr> conditions = {});
   /// New coordinates as functions of the variables of another system.
-  static Coordinates from_functions(const Coordinates& base, std::vector<Expr> functions, std::span<const Expr> conditions = {});
+  static Coordinates from_functions(const Coordinates& base, std::vector<Expr> functions,
+                                    std::span<const Expr> conditions = {});
   /// "cartesian", "cylindrical", "spherical", "dipole" with symbols of their usual names. Throws Error(name) otherwise.
   static Coordinates named(std::string_view name);
 
@@ -58,7 +64,7 @@ class Coordinates {
   void finish(const Expr& determinant_of_rates);
   std::vector<Expr> variables_;
   std::vector<Expr> functions_;
-  std::vector<Expr> base_scales_;  // of the variables
+  std::vector<Expr> base_scales_;        // of the variables
   std::shared_ptr<const Matrix> rates_;  // d(u_i)/d(variable_j)
   std::vector<Expr> scale_factors_;
   Expr volume_element_;
@@ -84,6 +90,7 @@ class Coordinates {
 
 /// The expression in new variables: old_i = map_i(new). Unknown functions of all old variables, u(x, y), become
 /// functions of the new ones, their derivatives by the chain rule.
-[[nodiscard]] Expr change_variables(const Expr& e, const ExprList& old_variables, const ExprList& map, const ExprList& new_variables);
+[[nodiscard]] Expr change_variables(const Expr& e, const ExprList& old_variables, const ExprList& map,
+                                    const ExprList& new_variables);
 
 }  // namespace boreon

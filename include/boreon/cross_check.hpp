@@ -43,9 +43,10 @@ struct DerivativeClaim {
 [[nodiscard]] Evidence cross_check(std::span<const DerivativeClaim> claims, const CheckOptions& options = {});
 
 /// A Jacobian against its functions; entry names are made of the given row names.
-[[nodiscard]] Evidence cross_check(const ExprList& functions, const ExprList& variables, const SparseMatrix& jacobian, const CheckOptions& options = {},
-                                   std::span<const std::string> row_names = {});
+[[nodiscard]] Evidence cross_check(const ExprList& functions, const ExprList& variables, const SparseMatrix& jacobian,
+                                   const CheckOptions& options = {}, std::span<const std::string> row_names = {});
 /// A derivative of any order: the last derivation is checked, and those before it, one by one.
-[[nodiscard]] Evidence cross_check_derivative(const Expr& function, const ExprList& variables, const Expr& derived, const CheckOptions& options = {});
+[[nodiscard]] Evidence cross_check_derivative(const Expr& function, const ExprList& variables, const Expr& derived,
+                                              const CheckOptions& options = {});
 
 }  // namespace boreon

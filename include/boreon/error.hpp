@@ -44,7 +44,8 @@ class Error : public std::runtime_error {
   Error(ErrorKind kind, const std::string& message);
   /// `caret` is the column under which the caret stands in `source_line` if that is not the whole line of the file;
   /// 0: the column of the position.
-  Error(ErrorKind kind, const std::string& message, SourcePosition position, std::string source_line = {}, std::size_t caret = 0);
+  Error(ErrorKind kind, const std::string& message, SourcePosition position, std::string source_line = {},
+        std::size_t caret = 0);
 
   [[nodiscard]] ErrorKind kind() const noexcept { return kind_; }
   /// The message alone, without position and caret line.

@@ -19,9 +19,11 @@ namespace boreon {
 /// O(distinct nodes).
 [[nodiscard]] double evaluate(const Expr& expression, const Bindings& bindings = {}, Unused unused = Unused::error);
 /// Several expressions at once; what they share is computed once.
-[[nodiscard]] std::vector<double> evaluate(const ExprList& expressions, const Bindings& bindings, Unused unused = Unused::error);
+[[nodiscard]] std::vector<double> evaluate(const ExprList& expressions, const Bindings& bindings,
+                                           Unused unused = Unused::error);
 /// The value in complex double precision, principal branches.
-[[nodiscard]] std::complex<double> evaluate_complex(const Expr& expression, const Bindings& bindings = {}, Unused unused = Unused::error);
+[[nodiscard]] std::complex<double> evaluate_complex(const Expr& expression, const Bindings& bindings = {},
+                                                    Unused unused = Unused::error);
 
 /// A number known to lie in midpoint +- radius, in real and imaginary part.
 struct Enclosure {
@@ -35,6 +37,7 @@ struct Enclosure {
 /// A rigorous value to `digits` significant decimal digits (1 to 100000) by ball arithmetic: the precision is raised
 /// until the ball is small enough. Throws like evaluate, and Error(convergence) if the value cannot be enclosed, for
 /// instance because it sits on a jump of the function or is exactly zero for no evident reason.
-[[nodiscard]] Enclosure certify(const Expr& expression, const Bindings& bindings = {}, int digits = 30, Unused unused = Unused::error);
+[[nodiscard]] Enclosure certify(const Expr& expression, const Bindings& bindings = {}, int digits = 30,
+                                Unused unused = Unused::error);
 
 }  // namespace boreon

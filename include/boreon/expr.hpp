@@ -64,8 +64,8 @@ enum class LogicOp : std::uint16_t { conjunction, disjunction, negation };
 enum class LimitSide : std::uint16_t { both, above, below };
 
 namespace detail {
-/// Whether no second thread has been started yet: then counting needs no locked instructions, which cost more than all else
-/// that copying a handle does.
+/// Whether no second thread has been started yet: then counting needs no locked instructions, which cost more than all
+/// else that copying a handle does.
 inline bool single_threaded() noexcept {
 #ifdef BOREON_KNOWS_OF_THREADS
   return __libc_single_threaded != 0;
@@ -110,10 +110,10 @@ class Expr {
   template <WholeNumber T>
   Expr(T value) : bits_(from_integer(value)) {}  // NOLINT(google-explicit-constructor)
   template <NotANumber T>
-    requires(!std::floating_point<T>)
-  Expr(T value) = delete;  // a truth value is truth(b); a character is no number; a name is Symbol("x")
-  Expr(double value);                            // NOLINT(google-explicit-constructor): kept as a double, not made exact
-  Expr(const Number& value);                     // NOLINT(google-explicit-constructor)
+  requires(!std::floating_point<T>) Expr(T value)
+  = delete;                   // a truth value is truth(b); a character is no number; a name is Symbol("x")
+  Expr(double value);         // NOLINT(google-explicit-constructor): kept as a double, not made exact
+  Expr(const Number& value);  // NOLINT(google-explicit-constructor)
   Expr(const Expr& other) : bits_(other.share()) {}
   Expr(Expr&& other) noexcept : bits_(other.take()) {}
   Expr& operator=(const Expr& other);
@@ -135,8 +135,9 @@ class Expr {
     return (b & tag_mask) == tag_small ? Kind::number : header(b)->kind;
   }
   [[nodiscard]] bool is(Kind k) const { return kind() == k; }
-  [[nodiscard]] inline std::span<const Expr> operands() const;  ///< see Kind; empty for leaves. Valid as long as the handle.
-  [[nodiscard]] inline std::uint64_t hash() const;              ///< by content: the same on every run and machine
+  [[nodiscard]] inline std::span<const Expr> operands()
+      const;                                        ///< see Kind; empty for leaves. Valid as long as the handle.
+  [[nodiscard]] inline std::uint64_t hash() const;  ///< by content: the same on every run and machine
 
   [[nodiscard]] bool is_number() const { return kind() == Kind::number; }
   [[nodiscard]] Number number() const;  ///< of a number node; throws Error(usage) otherwise
@@ -181,7 +182,9 @@ class Expr {
   struct Adopt {};
   Expr(Adopt, std::uintptr_t bits) noexcept : bits_(bits) {}
 
-  static constexpr std::uintptr_t small(std::int64_t v) noexcept { return (static_cast<std::uintptr_t>(v) << 2U) | tag_small; }
+  static constexpr std::uintptr_t small(std::int64_t v) noexcept {
+    return (static_cast<std::uintptr_t>(v) << 2U) | tag_small;
+  }
   template <WholeNumber T>
   static std::uintptr_t from_integer(T value) {
     if (std::in_range<std::int64_t>(value)) {
@@ -277,7 +280,8 @@ inline std::uint64_t Expr::hash() const {
 [[nodiscard]] Expr unevaluated_integral(const Expr& integrand, const Expr& symbol);
 [[nodiscard]] Expr unevaluated_integral(const Expr& integrand, const Expr& symbol, const Expr& from, const Expr& to);
 [[nodiscard]] Expr unevaluated_sum(const Expr& term, const Expr& symbol, const Expr& from, const Expr& to);
-[[nodiscard]] Expr unevaluated_limit(const Expr& of, const Expr& symbol, const Expr& place, LimitSide side = LimitSide::both);
+[[nodiscard]] Expr unevaluated_limit(const Expr& of, const Expr& symbol, const Expr& place,
+                                     LimitSide side = LimitSide::both);
 
 /// A node of the same shape as `expr` with other operands, put into canonical form by its constructor.
 [[nodiscard]] Expr with_operands(const Expr& expr, std::span<const Expr> operands);

@@ -48,15 +48,16 @@ struct SampledCurve {
   bool resolved = true;   ///< false: it still bends between points 20,000 of them are not enough for
   std::size_t poles = 0;  ///< gaps at which it leaves the figure
   std::size_t jumps = 0;
-  bool clipped = false;   ///< low and high leave out values far beyond the others
+  bool clipped = false;  ///< low and high leave out values far beyond the others
   double low = 0;
   double high = 0;
 };
-[[nodiscard]] SampledCurve sample_curve(const std::function<double(double)>& f, double from, double to, bool logarithmic_x, bool logarithmic_y);
+[[nodiscard]] SampledCurve sample_curve(const std::function<double(double)>& f, double from, double to,
+                                        bool logarithmic_x, bool logarithmic_y);
 
 /// Several figures one below the other in one file, or one. The format follows the file name: .png or .svg. Throws
-/// Error(usage) on another ending or nothing to draw, Error(io) if gnuplot is missing or the file cannot be written: the old
-/// one stays then. No name of a file is seen by a shell or by gnuplot.
+/// Error(usage) on another ending or nothing to draw, Error(io) if gnuplot is missing or the file cannot be written:
+/// the old one stays then. No name of a file is seen by a shell or by gnuplot.
 void write_figure(const Figure& figure, const std::string& path, const OutputPolicy& policy = {});
 void write_figures(const std::vector<Figure>& panels, const std::string& path, const OutputPolicy& policy = {});
 

@@ -90,8 +90,10 @@ inline Expr digamma(const Expr& x) { return detail::known<"digamma">(x); }
 inline Expr polygamma(const Expr& n, const Expr& x) { return detail::known<"polygamma">(n, x); }
 inline Expr beta(const Expr& a, const Expr& b) { return detail::known<"beta">(a, b); }
 inline Expr zeta(const Expr& x) { return detail::known<"zeta">(x); }
-inline Expr incomplete_gamma(const Expr& a, const Expr& x) { return detail::known<"incomplete_gamma">(a, x); }  ///< upper
-inline Expr dilog(const Expr& x) { return detail::known<"dilog">(x); }                                          ///< Li_2
+inline Expr incomplete_gamma(const Expr& a, const Expr& x) {
+  return detail::known<"incomplete_gamma">(a, x);
+}  ///< upper
+inline Expr dilog(const Expr& x) { return detail::known<"dilog">(x); }  ///< Li_2
 inline Expr polylog(const Expr& s, const Expr& x) { return detail::known<"polylog">(s, x); }
 inline Expr E1(const Expr& x) { return detail::known<"E1">(x); }
 inline Expr Ei(const Expr& x) { return detail::known<"Ei">(x); }
@@ -111,12 +113,18 @@ inline Expr airy_Bi(const Expr& x) { return detail::known<"airy_Bi">(x); }
 inline Expr legendre(const Expr& n, const Expr& x) { return detail::known<"legendre">(n, x); }
 inline Expr hermite(const Expr& n, const Expr& x) { return detail::known<"hermite">(n, x); }  ///< physicists'
 inline Expr laguerre(const Expr& n, const Expr& x) { return detail::known<"laguerre">(n, x); }
-inline Expr assoc_laguerre(const Expr& n, const Expr& m, const Expr& x) { return detail::known<"assoc_laguerre">(n, m, x); }
-inline Expr assoc_legendre(const Expr& l, const Expr& m, const Expr& x) { return detail::known<"assoc_legendre">(l, m, x); }  ///< without (-1)^m
+inline Expr assoc_laguerre(const Expr& n, const Expr& m, const Expr& x) {
+  return detail::known<"assoc_laguerre">(n, m, x);
+}
+inline Expr assoc_legendre(const Expr& l, const Expr& m, const Expr& x) {
+  return detail::known<"assoc_legendre">(l, m, x);
+}  ///< without (-1)^m
 inline Expr sph_bessel(const Expr& n, const Expr& x) { return detail::known<"sph_bessel">(n, x); }
 inline Expr sph_neumann(const Expr& n, const Expr& x) { return detail::known<"sph_neumann">(n, x); }
-inline Expr sph_legendre(const Expr& l, const Expr& m, const Expr& theta) { return detail::known<"sph_legendre">(l, m, theta); }  ///< with (-1)^m
-inline Expr elliptic_K(const Expr& m) { return detail::known<"elliptic_K">(m); }                  ///< parameter m = k^2 throughout
+inline Expr sph_legendre(const Expr& l, const Expr& m, const Expr& theta) {
+  return detail::known<"sph_legendre">(l, m, theta);
+}  ///< with (-1)^m
+inline Expr elliptic_K(const Expr& m) { return detail::known<"elliptic_K">(m); }  ///< parameter m = k^2 throughout
 inline Expr elliptic_E(const Expr& m) { return detail::known<"elliptic_E">(m); }
 inline Expr elliptic_E(const Expr& phi, const Expr& m) { return detail::known<"elliptic_E">(phi, m); }
 inline Expr elliptic_F(const Expr& phi, const Expr& m) { return detail::known<"elliptic_F">(phi, m); }

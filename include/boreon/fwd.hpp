@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: MIT
-// The main types by name, for headers that only pass them on. No dependency, not even Eigen (unless it is there already).
+// The main types by name, for headers that only pass them on. No dependency, not even Eigen (unless it is there
+// already).
 #pragma once
 
 #ifdef EIGEN_CORE_H

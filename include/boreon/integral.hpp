@@ -25,13 +25,14 @@ enum class IntegralStatus {
 [[nodiscard]] const char* to_string(IntegralStatus s) noexcept;
 
 /// A method of one's own for definite integrals: the value, or nothing.
-using IntegralMethod = std::function<std::optional<Expr>(const Expr& f, const Expr& x, const Expr& from, const Expr& to)>;
+using IntegralMethod =
+    std::function<std::optional<Expr>(const Expr& f, const Expr& x, const Expr& from, const Expr& to)>;
 
 struct IntegralOptions {
-  std::vector<Expr> conditions = {};         ///< relations that hold, such as a > b; assumptions of symbols hold anyway
-  bool principal_value = false;              ///< Cauchy's principal value at poles inside the range
-  bool assume = true;                        ///< take signs that are not known as positive and say so in `conditions`
-  bool exceptions = true;                    ///< look for parameter values at which the closed form fails, and give their values
+  std::vector<Expr> conditions = {};  ///< relations that hold, such as a > b; assumptions of symbols hold anyway
+  bool principal_value = false;       ///< Cauchy's principal value at poles inside the range
+  bool assume = true;                 ///< take signs that are not known as positive and say so in `conditions`
+  bool exceptions = true;  ///< look for parameter values at which the closed form fails, and give their values
   std::vector<IntegralMethod> methods = {};  ///< tried first; their answers are verified like all others
   std::size_t points = 6;                    ///< of the comparison with numerics
   std::uint64_t seed = 20260101;
@@ -59,7 +60,8 @@ struct IntegralResult {
 [[nodiscard]] IntegralResult integrate(const Expr& f, const Expr& x, const IntegralOptions& options = {});
 
 /// The integral of f over x from a to b; either may be infinite.
-[[nodiscard]] IntegralResult integrate(const Expr& f, const Expr& x, const Expr& from, const Expr& to, const IntegralOptions& options = {});
+[[nodiscard]] IntegralResult integrate(const Expr& f, const Expr& x, const Expr& from, const Expr& to,
+                                       const IntegralOptions& options = {});
 
 /// One step of an iterated integral.
 struct IntegralRange {
@@ -69,14 +71,17 @@ struct IntegralRange {
 };
 /// Ranges from the innermost out; limits may depend on variables further out. Two finite ranges are exchanged where
 /// that helps and the limits allow it.
-[[nodiscard]] IntegralResult integrate(const Expr& f, std::span<const IntegralRange> ranges, const IntegralOptions& options = {});
+[[nodiscard]] IntegralResult integrate(const Expr& f, std::span<const IntegralRange> ranges,
+                                       const IntegralOptions& options = {});
 
 /// Places inside the range at which quadrature should be split: poles, branch points, kinks and jumps that were found,
 /// in ascending order, with the bindings put in. Empty where the search finds nothing or not everything.
-[[nodiscard]] std::vector<Expr> places_to_split(const Expr& f, const Expr& x, const Expr& from, const Expr& to, const Bindings& bindings = {});
+[[nodiscard]] std::vector<Expr> places_to_split(const Expr& f, const Expr& x, const Expr& from, const Expr& to,
+                                                const Bindings& bindings = {});
 
 /// The value alone; an unevaluated integral node where no closed form was found.
 [[nodiscard]] Expr integral(const Expr& f, const Expr& x, const IntegralOptions& options = {});
-[[nodiscard]] Expr integral(const Expr& f, const Expr& x, const Expr& from, const Expr& to, const IntegralOptions& options = {});
+[[nodiscard]] Expr integral(const Expr& f, const Expr& x, const Expr& from, const Expr& to,
+                            const IntegralOptions& options = {});
 
 }  // namespace boreon

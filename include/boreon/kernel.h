@@ -38,7 +38,8 @@ void boreon_pattern(const boreon_kernel* kernel, int* column_start, int* row);
    j[nonzeros] in the order of the pattern; outputs g[outputs]. Nothing is allocated after the first call in a thread.
    A value outside a function's domain gives NaN. Safe in several threads at once. */
 void boreon_residual(const boreon_kernel* kernel, const double* y, const double* p, double t, double* f);
-void boreon_residual_and_jacobian(const boreon_kernel* kernel, const double* y, const double* p, double t, double* f, double* j);
+void boreon_residual_and_jacobian(const boreon_kernel* kernel, const double* y, const double* p, double t, double* f,
+                                  double* j);
 void boreon_output_values(const boreon_kernel* kernel, const double* y, const double* p, double t, double* g);
 
 #ifdef __cplusplus

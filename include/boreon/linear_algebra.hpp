@@ -22,9 +22,9 @@ namespace boreon {
 [[nodiscard]] Matrix adjugate(const Matrix& a);
 /// How the answers of linear equations are written.
 enum class AnswerForm {
-  automatic,    ///< written out up to 3 unknowns and where the matrix has no symbols, otherwise shared
-  shared,       ///< quotients within quotients that share their parts, as elimination makes them: O(n^3) operations and as
-                ///< many digits as elimination in numbers. For numeric functions.
+  automatic,  ///< written out up to 3 unknowns and where the matrix has no symbols, otherwise shared
+  shared,  ///< quotients within quotients that share their parts, as elimination makes them: O(n^3) operations and as
+           ///< many digits as elimination in numbers. For numeric functions.
   written_out,  ///< quotients of determinants, cancelled: readable, but for n unknowns of n! terms, which lose digits
 };
 
@@ -46,8 +46,8 @@ struct LU {
 };
 [[nodiscard]] LU lu_decomposition(const Matrix& a);
 
-/// x with a*x = b, n by n. Throws Error(domain) if a is singular for all values of its symbols. Pivots by Markowitz' rule,
-/// which keeps the rows short.
+/// x with a*x = b, n by n. Throws Error(domain) if a is singular for all values of its symbols. Pivots by Markowitz'
+/// rule, which keeps the rows short.
 [[nodiscard]] Vector solve_linear(const Matrix& a, const Vector& b, AnswerForm form = AnswerForm::automatic);
 /// The same for a sparse matrix; answers share their parts.
 [[nodiscard]] std::vector<Expr> solve_linear(const SparseMatrix& a, const ExprList& b);

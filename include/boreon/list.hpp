@@ -23,8 +23,10 @@ concept ExprStorage = !std::same_as<std::remove_cvref_t<T>, ExprList> && require
   requires std::same_as<std::remove_cvref_t<decltype(*list.data())>, Expr>;
 };
 template <class T>
-concept ExprRange = !ExprStorage<T> && !std::same_as<std::remove_cvref_t<T>, ExprList> && !std::derived_from<std::remove_cvref_t<T>, Expr> && std::ranges::input_range<const T> &&
-                    std::convertible_to<std::ranges::range_reference_t<const T>, Expr> && !std::is_arithmetic_v<std::remove_cvref_t<std::ranges::range_reference_t<const T>>>;
+concept ExprRange = !ExprStorage<T> && !std::same_as<std::remove_cvref_t<T>, ExprList> &&
+                    !std::derived_from<std::remove_cvref_t<T>, Expr> && std::ranges::input_range<const T> &&
+                    std::convertible_to<std::ranges::range_reference_t<const T>, Expr> &&
+                    !std::is_arithmetic_v<std::remove_cvref_t<std::ranges::range_reference_t<const T>>>;
 
 /// A list of expressions as a parameter: {x, y}, a vector, span or array of Expr, a Vector of Eigen, or any range of
 /// symbols. A view of what the caller holds under a name; what is made for the call is kept.
@@ -33,7 +35,8 @@ concept ExprRange = !ExprStorage<T> && !std::same_as<std::remove_cvref_t<T>, Exp
 ///     jacobian(f, Symbol::list("x y z"));   // f: std::vector<Expr>, Vector, ...
 class ExprList {
  public:
-  ExprList(std::initializer_list<Expr> list) : own_(list), view_(own_) {}  // NOLINT(google-explicit-constructor): as the others
+  ExprList(std::initializer_list<Expr> list)
+      : own_(list), view_(own_) {}  // NOLINT(google-explicit-constructor): as the others
   template <ExprStorage T>
   ExprList(T&& list) {  // NOLINT(google-explicit-constructor)
     if constexpr (std::is_lvalue_reference_v<T> || std::ranges::borrowed_range<T>) {

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: MIT
-// Matrices of expressions: Eigen matrices whose scalar is Expr, so that numeric code templated on its scalar accepts it.
+// Matrices of expressions: Eigen matrices whose scalar is Expr, so that numeric code templated on its scalar accepts
+// it.
 #pragma once
 
 #include <Eigen/Core>
@@ -16,7 +17,8 @@ inline boreon::Expr Eigen::NumTraits<boreon::Expr>::dummy_precision() { return 0
 
 namespace boreon {
 
-static_assert(std::is_same_v<Matrix, Eigen::Matrix<Expr, Eigen::Dynamic, Eigen::Dynamic>> && std::is_same_v<Vector, Eigen::Matrix<Expr, Eigen::Dynamic, 1>>,
+static_assert(std::is_same_v<Matrix, Eigen::Matrix<Expr, Eigen::Dynamic, Eigen::Dynamic>> &&
+                  std::is_same_v<Vector, Eigen::Matrix<Expr, Eigen::Dynamic, 1>>,
               "boreon/fwd.hpp names them without Eigen");
 
 // What Eigen asks of a real scalar.
@@ -33,7 +35,9 @@ struct ChoosesPivotsByNumbers {
   ChoosesPivotsByNumbers() = default;
   template <class M>
   explicit ChoosesPivotsByNumbers(const M&) {
-    static_assert(sizeof(M) == 0, "Eigen's decompositions compare numbers; for matrices of expressions use boreon::solve_linear, inverse, determinant or lu_decomposition");
+    static_assert(sizeof(M) == 0,
+                  "Eigen's decompositions compare numbers; for matrices of expressions use boreon::solve_linear, "
+                  "inverse, determinant or lu_decomposition");
   }
 };
 }  // namespace boreon::detail

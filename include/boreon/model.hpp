@@ -117,7 +117,9 @@ struct Model {
   [[nodiscard]] const NamedExpression* find_output(std::string_view name) const;
   /// Changes the value of a parameter. Throws Error(name) with a suggestion if there is none of that name.
   void set_parameter(std::string_view name, const Number& value);
-  void set_parameter(std::string_view name, std::floating_point auto value) { set_parameter(name, Number::from_double(static_cast<double>(value))); }
+  void set_parameter(std::string_view name, std::floating_point auto value) {
+    set_parameter(name, Number::from_double(static_cast<double>(value)));
+  }
 };
 
 /// Reads a model file. Throws Error with file, line and column for everything wrong in it.
@@ -125,8 +127,8 @@ struct Model {
 /// The same from a text; `path` is used in messages.
 [[nodiscard]] Model parse_model(std::string_view toml, const std::string& path = "model");
 
-/// All time derivatives zero, unknowns as states; an explicit time stands at the start of the run. Rates in outputs become zero too. The number of equations may exceed
-/// the number of unknowns.
+/// All time derivatives zero, unknowns as states; an explicit time stands at the start of the run. Rates in outputs
+/// become zero too. The number of equations may exceed the number of unknowns.
 [[nodiscard]] System steady_system(const Model& model);
 /// First order in time, solved for the highest derivatives, which must occur linearly. Throws Error(unsupported) for an
 /// algebraic equation among them (a differential-algebraic system) and Error(shape) unless square.

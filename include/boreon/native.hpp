@@ -36,7 +36,8 @@ struct NativeOptions {
 [[nodiscard]] Kernel native_kernel(Program program, const NativeOptions& options = {});
 
 /// make_program and native_kernel in one.
-[[nodiscard]] Kernel compile(std::vector<OutputGroup> outputs, std::vector<InputGroup> inputs, const NativeOptions& options);
+[[nodiscard]] Kernel compile(std::vector<OutputGroup> outputs, std::vector<InputGroup> inputs,
+                             const NativeOptions& options);
 
 /// A function in two stages: what depends on the fixed groups alone (parameters) is computed by prepare(), the rest by
 /// every call. Copies are independent; a call may run in many threads at once, but not beside prepare().
@@ -57,9 +58,9 @@ class StagedKernel {
   std::vector<double> prepared_;
 };
 
-/// A function whose outputs are wanted in two calls at the same point: residuals first, and only if they are good enough
-/// their Jacobian, which then costs what it needs beyond them. Copies are independent; calls of one object write its
-/// memory and must not run at once (for that take split() and memory of your own).
+/// A function whose outputs are wanted in two calls at the same point: residuals first, and only if they are good
+/// enough their Jacobian, which then costs what it needs beyond them. Copies are independent; calls of one object write
+/// its memory and must not run at once (for that take split() and memory of your own).
 class SplitKernel {
  public:
   SplitKernel(const Program& program, std::span<const std::string> first_groups, const NativeOptions& options = {});

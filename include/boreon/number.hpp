@@ -16,8 +16,9 @@ namespace boreon {
 
 /// Whole numbers of C++: neither truth values nor characters.
 template <class T>
-concept WholeNumber = std::integral<T> && !std::same_as<T, bool> && !std::same_as<T, char> && !std::same_as<T, wchar_t> && !std::same_as<T, char8_t> &&
-                      !std::same_as<T, char16_t> && !std::same_as<T, char32_t>;
+concept WholeNumber =
+    std::integral<T> && !std::same_as<T, bool> && !std::same_as<T, char> && !std::same_as<T, wchar_t> &&
+    !std::same_as<T, char8_t> && !std::same_as<T, char16_t> && !std::same_as<T, char32_t>;
 /// Arithmetic types that must not become exact numbers without a word: double and its kind, bool, char.
 template <class T>
 concept NotANumber = std::is_arithmetic_v<T> && !WholeNumber<T>;
@@ -41,15 +42,15 @@ class Number {
       *this = from_unsigned(static_cast<std::uint64_t>(value));
     }
   }
-  /// A double, a truth value or a character is no exact number by itself: say Number::from_double(x) to keep the double,
-  /// Number::exact(x) for the rational it equals, Number::shortest_decimal(x) for the decimal it was typed as.
+  /// A double, a truth value or a character is no exact number by itself: say Number::from_double(x) to keep the
+  /// double, Number::exact(x) for the rational it equals, Number::shortest_decimal(x) for the decimal it was typed as.
   template <NotANumber T>
   Number(T value) = delete;  // write Number::from_double(x), Number::exact(x) or Number::shortest_decimal(x)
   Number(std::int64_t num, std::int64_t den);  ///< throws Error(domain) when den is 0
   template <class A, class B>
-    requires(NotANumber<A> || NotANumber<B>)
-  Number(A num, B den) = delete;  // a quotient of whole numbers; write Number::exact(x) / Number::exact(y) for doubles
-  static Number from_double(double value);                          ///< keeps the double; throws on NaN
+  requires(NotANumber<A> || NotANumber<B>) Number(A num, B den)
+  = delete;  // a quotient of whole numbers; write Number::exact(x) / Number::exact(y) for doubles
+  static Number from_double(double value);  ///< keeps the double; throws on NaN
   /// The exact rational that equals the double (every finite double is one).
   static Number exact(double value);
   /// The rational of the shortest decimal that reads back as this double: 0.1 gives 1/10.

@@ -35,8 +35,8 @@ struct NumericRule {
 };
 
 /// A function of one to three arguments with a name, whose values and derivatives come from C++ code. Its calls are
-/// expressions like those of any function: they are derived, simplified, printed, evaluated and compiled. A cheap handle;
-/// the code lives as long as a handle, an expression or a program that uses it.
+/// expressions like those of any function: they are derived, simplified, printed, evaluated and compiled. A cheap
+/// handle; the code lives as long as a handle, an expression or a program that uses it.
 ///
 ///     const NumericFunction rate("rate", {[](double T) { return std::exp(-300 / T); },
 ///                                         [](double T) { return 300 / (T * T) * std::exp(-300 / T); }}, {1, 5000});
@@ -48,9 +48,11 @@ struct NumericRule {
 /// made; Error(usage) tells where and by how much they do not fit.
 class NumericFunction {
  public:
-  /// One argument: the value, then the first derivative, the second, ... as far as they are known. Throws Error(name) on a
-  /// name that the grammar or the catalogue has, Error(usage) on an empty rule or range and on derivatives that do not fit.
-  NumericFunction(std::string_view name, std::vector<std::function<double(double)>> value_and_derivatives, ArgumentRange range = {});
+  /// One argument: the value, then the first derivative, the second, ... as far as they are known. Throws Error(name)
+  /// on a name that the grammar or the catalogue has, Error(usage) on an empty rule or range and on derivatives that do
+  /// not fit.
+  NumericFunction(std::string_view name, std::vector<std::function<double(double)>> value_and_derivatives,
+                  ArgumentRange range = {});
   /// As many arguments as there are ranges, with partial derivatives up to `highest_order` in all.
   NumericFunction(std::string_view name, std::vector<ArgumentRange> ranges, int highest_order, NumericRule rule);
 
@@ -99,15 +101,15 @@ struct NumericCall {
 };
 [[nodiscard]] NumericCall numeric_call(const FunctionRow& row);
 
-/// The expression with an unknown function replaced by a numeric one, derivatives of all orders included: what a text or
-/// a model calls by name gets its numbers. Throws as the form with a Function does.
+/// The expression with an unknown function replaced by a numeric one, derivatives of all orders included: what a text
+/// or a model calls by name gets its numbers. Throws as the form with a Function does.
 ///
 ///     substitute(parse("n*rate(T)"), UnknownFunction("rate"), rate);
 [[nodiscard]] Expr substitute(const Expr& expression, const UnknownFunction& unknown, const NumericFunction& known);
 
 /// How a table is read between its points.
 enum class TableCurve : std::uint8_t {
-  smooth,   ///< cubic spline with continuous second derivatives, without a knot at the second and the last but one point
+  smooth,  ///< cubic spline with continuous second derivatives, without a knot at the second and the last but one point
   monotone  ///< cubic pieces that never leave the range of their two points; first derivatives are continuous
 };
 /// What holds beyond its first and last point.
@@ -116,10 +118,11 @@ enum class BeyondTable : std::uint8_t {
   hold     ///< the value at the end
 };
 /// A function through the points (arguments[i], values[i]) with derivatives up to the third. Throws Error(shape) unless
-/// both have one length of at least 2 and Error(usage) unless all numbers are finite and the arguments rise. O(n); a value
-/// takes O(log n).
-/// Source of `monotone`: Fritsch, Butland, "A method for constructing local monotone piecewise cubic interpolants", 1984.
-[[nodiscard]] NumericFunction table_function(std::string_view name, std::vector<double> arguments, std::vector<double> values, TableCurve curve = TableCurve::smooth,
+/// both have one length of at least 2 and Error(usage) unless all numbers are finite and the arguments rise. O(n); a
+/// value takes O(log n). Source of `monotone`: Fritsch, Butland, "A method for constructing local monotone piecewise
+/// cubic interpolants", 1984.
+[[nodiscard]] NumericFunction table_function(std::string_view name, std::vector<double> arguments,
+                                             std::vector<double> values, TableCurve curve = TableCurve::smooth,
                                              BeyondTable beyond = BeyondTable::refuse);
 
 }  // namespace boreon

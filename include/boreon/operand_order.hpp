@@ -10,12 +10,12 @@
 
 namespace boreon {
 
-/// Sums and products keep no order of their own. This remembers for some of them in which order their operands stood, in
-/// a text or in a series, for printing them the same way.
+/// Sums and products keep no order of their own. This remembers for some of them in which order their operands stood,
+/// in a text or in a series, for printing them the same way.
 class OperandOrder {
  public:
-  /// The operands of a sum (with their signs and coefficients) or of a product (1/x for a divisor). A node that is known
-  /// keeps its first order.
+  /// The operands of a sum (with their signs and coefficients) or of a product (1/x for a divisor). A node that is
+  /// known keeps its first order.
   void note(const Expr& node, std::vector<Expr> operands);
   /// Null: not known.
   [[nodiscard]] const std::vector<Expr>* of(const Expr& node) const { return known_.find(node); }

@@ -28,12 +28,15 @@ struct InputGroup {
   std::vector<std::string> labels = {};  ///< what the variables are called in comments; their text if empty
 
   InputGroup() = default;
-  InputGroup(std::string group_name, std::vector<Expr> list, std::vector<std::string> names = {}) : name(std::move(group_name)), variables(std::move(list)), labels(std::move(names)) {}
-  InputGroup(std::string group_name, std::initializer_list<Expr> list, std::vector<std::string> names = {}) : InputGroup(std::move(group_name), std::vector<Expr>(list), std::move(names)) {}
+  InputGroup(std::string group_name, std::vector<Expr> list, std::vector<std::string> names = {})
+      : name(std::move(group_name)), variables(std::move(list)), labels(std::move(names)) {}
+  InputGroup(std::string group_name, std::initializer_list<Expr> list, std::vector<std::string> names = {})
+      : InputGroup(std::move(group_name), std::vector<Expr>(list), std::move(names)) {}
   /// From a span, a Vector, symbols (see ExprList).
   template <class T>
-    requires((ExprStorage<T> || ExprRange<T>) && !std::same_as<T, std::vector<Expr>> && !std::same_as<T, Matrix>)
-  InputGroup(std::string group_name, const T& list, std::vector<std::string> names = {}) : InputGroup(std::move(group_name), ExprList(list).to_vector(), std::move(names)) {}
+  requires((ExprStorage<T> || ExprRange<T>)&&!std::same_as<T, std::vector<Expr>> && !std::same_as<T, Matrix>)
+      InputGroup(std::string group_name, const T& list, std::vector<std::string> names = {})
+      : InputGroup(std::move(group_name), ExprList(list).to_vector(), std::move(names)) {}
   /// The entries of a matrix of symbols, row by row.
   InputGroup(std::string group_name, const Matrix& matrix, std::vector<std::string> names = {});
 };
@@ -44,13 +47,16 @@ struct OutputGroup {
   std::vector<Expr> values;
   std::optional<SparsityPattern> pattern = std::nullopt;
 
-  OutputGroup(std::string group_name, std::vector<Expr> expressions) : name(std::move(group_name)), values(std::move(expressions)) {}
+  OutputGroup(std::string group_name, std::vector<Expr> expressions)
+      : name(std::move(group_name)), values(std::move(expressions)) {}
   /// The same from values in braces, {2.0, x + y}.
-  OutputGroup(std::string group_name, std::initializer_list<Expr> expressions) : name(std::move(group_name)), values(expressions) {}
+  OutputGroup(std::string group_name, std::initializer_list<Expr> expressions)
+      : name(std::move(group_name)), values(expressions) {}
   /// A matrix or a vector as its entries row by row, zeros included; a sparse one as its nonzeros.
   OutputGroup(std::string group_name, const Matrix& matrix);
   OutputGroup(std::string group_name, const Vector& vector);
-  OutputGroup(std::string group_name, const SparseMatrix& matrix) : name(std::move(group_name)), values(matrix.values), pattern(matrix.pattern) {}
+  OutputGroup(std::string group_name, const SparseMatrix& matrix)
+      : name(std::move(group_name)), values(matrix.values), pattern(matrix.pattern) {}
   /// The matrix by columns, as KLU and column-major sparse matrices store it: the pattern is that of the transpose.
   [[nodiscard]] static OutputGroup by_columns(std::string group_name, const SparseMatrix& matrix);
 };
@@ -131,7 +137,9 @@ struct IndexTable {
   std::uint32_t first = 0;
   std::uint32_t step = 0;
   std::vector<std::uint32_t> entries;
-  [[nodiscard]] std::uint32_t at(std::size_t row) const { return entries.empty() ? first + step * static_cast<std::uint32_t>(row) : entries[row]; }
+  [[nodiscard]] std::uint32_t at(std::size_t row) const {
+    return entries.empty() ? first + step * static_cast<std::uint32_t>(row) : entries[row];
+  }
 };
 
 /// The same straight-line program for many rows of entries: the rows of a discretised equation, of its Jacobian. Slot k
@@ -149,7 +157,9 @@ struct RowLoop {
   std::vector<Place> slots;
   std::vector<Place> targets;
   /// Which entry of its group a place is in a row.
-  [[nodiscard]] std::size_t entry(const Place& p, std::size_t row) const { return static_cast<std::size_t>(static_cast<std::int64_t>(tables[p.table].at(row)) + p.offset); }
+  [[nodiscard]] std::size_t entry(const Place& p, std::size_t row) const {
+    return static_cast<std::size_t>(static_cast<std::int64_t>(tables[p.table].at(row)) + p.offset);
+  }
 };
 
 /// What make_program does beyond translating.
@@ -158,8 +168,9 @@ struct ProgramOptions {
   bool rows = true;      ///< find outputs of one shape and keep them as loops
   /// Output and input groups whose entries belong together row by row are recognised by their sizes.
   std::size_t least_rows = 64;  ///< shapes with fewer rows are written out
-  /// A sum of at least as many terms, most of them of one shape, becomes loops as well: one that writes the terms, others
-  /// that add them up in a fixed order (by parts: digits are rather better than from one end to the other). At least 64.
+  /// A sum of at least as many terms, most of them of one shape, becomes loops as well: one that writes the terms,
+  /// others that add them up in a fixed order (by parts: digits are rather better than from one end to the other). At
+  /// least 64.
   std::size_t least_terms = 512;
 };
 
@@ -167,8 +178,10 @@ struct ProgramOptions {
 /// folded, small powers become products, halves square roots, negative powers one division, sin and cos of the same
 /// argument one instruction; nothing is computed that no output needs. Outputs of one shape on different inputs become
 /// loops over rows, so that the program is no longer than the number of shapes asks. Throws Error(binding) on a symbol
-/// that is no input, Error(name) on an input listed twice, Error(unsupported) on unevaluated operators. O(distinct nodes).
-[[nodiscard]] Program make_program(std::span<const OutputGroup> outputs, std::span<const InputGroup> inputs, const ProgramOptions& options = {});
+/// that is no input, Error(name) on an input listed twice, Error(unsupported) on unevaluated operators. O(distinct
+/// nodes).
+[[nodiscard]] Program make_program(std::span<const OutputGroup> outputs, std::span<const InputGroup> inputs,
+                                   const ProgramOptions& options = {});
 
 /// The part of a program that depends on the given input groups alone, and the rest. The second reads what the first
 /// computed as a last input group `prepared`: call the first when parameters change, the second at every step.
@@ -190,14 +203,18 @@ struct SplitPrograms {
 /// Products with derivatives without forming matrices, derived on the program itself. All outputs of the program stay;
 /// the last output group `product` is added.
 /// J v: the derivative of an output group along `direction`, a last input group as long as `input`.
-[[nodiscard]] Program jacobian_vector(const Program& program, const std::string& output, const std::string& input, const std::string& direction = "direction");
-/// w J: the derivatives of the sum of weights[i]*output[i] by `input`; `weights` is a last input group as long as `output`.
-[[nodiscard]] Program vector_jacobian(const Program& program, const std::string& output, const std::string& input, const std::string& weights = "weights");
+[[nodiscard]] Program jacobian_vector(const Program& program, const std::string& output, const std::string& input,
+                                      const std::string& direction = "direction");
+/// w J: the derivatives of the sum of weights[i]*output[i] by `input`; `weights` is a last input group as long as
+/// `output`.
+[[nodiscard]] Program vector_jacobian(const Program& program, const std::string& output, const std::string& input,
+                                      const std::string& weights = "weights");
 /// H v for the Hessian H of the sum of weights[i]*output[i]; also gives its gradient, as output group `gradient`.
 /// Throw Error(name) for groups that are not there. The operations are at most about 3, 4 and 8 times those of the
 /// program. Loops over rows stay loops; with weights, each row writes its contributions to places of their own (8 bytes
 /// for each entry it reads) and further loops add them up.
-[[nodiscard]] Program hessian_vector(const Program& program, const std::string& output, const std::string& input, const std::string& weights = "weights",
+[[nodiscard]] Program hessian_vector(const Program& program, const std::string& output, const std::string& input,
+                                     const std::string& weights = "weights",
                                      const std::string& direction = "direction");
 
 class Executor;
@@ -208,8 +225,10 @@ struct CallFrame;
 /// structures: {data, 1, entries}. Entries may be double or float; arithmetic is in double.
 template <class Double, class Single>
 struct ManyPoints {
-  ManyPoints(Double* entries, std::ptrdiff_t step_of_entries, std::ptrdiff_t step_of_points) : data(entries), entry_step(step_of_entries), point_step(step_of_points) {}
-  ManyPoints(Single* entries, std::ptrdiff_t step_of_entries, std::ptrdiff_t step_of_points) : single(entries), entry_step(step_of_entries), point_step(step_of_points) {}
+  ManyPoints(Double* entries, std::ptrdiff_t step_of_entries, std::ptrdiff_t step_of_points)
+      : data(entries), entry_step(step_of_entries), point_step(step_of_points) {}
+  ManyPoints(Single* entries, std::ptrdiff_t step_of_entries, std::ptrdiff_t step_of_points)
+      : single(entries), entry_step(step_of_entries), point_step(step_of_points) {}
   Double* data = nullptr;
   Single* single = nullptr;
   std::ptrdiff_t entry_step;
@@ -225,26 +244,30 @@ class Kernel {
   explicit Kernel(Program program);
   Kernel(std::shared_ptr<const Program> program, std::shared_ptr<const Executor> executor);
 
-  /// One pointer for each input group and each output group, in the order given to compile(): Error(shape) if their number
-  /// differs, in every form of call. What they point to is as long as its group. Outputs must not overlap
+  /// One pointer for each input group and each output group, in the order given to compile(): Error(shape) if their
+  /// number differs, in every form of call. What they point to is as long as its group. Outputs must not overlap
   /// inputs. Nothing is allocated after the first call in a thread (functions without a double precision rule of their
   /// own, such as cyl_bessel_j, allocate inside). A value outside a function's domain gives NaN.
   void operator()(std::span<const double* const> inputs, std::span<double* const> outputs) const;
   /// The same with every size checked, k({y, p}, {f}): Error(shape) names the group that is too short or too long.
-  void operator()(std::initializer_list<std::span<const double>> inputs, std::initializer_list<std::span<double>> outputs) const;
-  /// The same with a workspace of at least workspace_size() doubles from the caller (Error(shape) if it is smaller): never
-  /// allocates or locks.
-  void operator()(std::span<const double* const> inputs, std::span<double* const> outputs, std::span<double> workspace) const;
+  void operator()(std::initializer_list<std::span<const double>> inputs,
+                  std::initializer_list<std::span<double>> outputs) const;
+  /// The same with a workspace of at least workspace_size() doubles from the caller (Error(shape) if it is smaller):
+  /// never allocates or locks.
+  void operator()(std::span<const double* const> inputs, std::span<double* const> outputs,
+                  std::span<double> workspace) const;
   /// One point with the rows of loops shared among threads.
   void in_threads(unsigned threads, std::span<const double* const> inputs, std::span<double* const> outputs) const;
-  /// Single and complex numbers. Single: stored as float, computed in double. Complex: machine code on real and imaginary
-  /// parts where all functions are elementary (and the code need not be `strict`), otherwise number by number; conditions
-  /// look at real parts. Functions with several branches take the principal one.
+  /// Single and complex numbers. Single: stored as float, computed in double. Complex: machine code on real and
+  /// imaginary parts where all functions are elementary (and the code need not be `strict`), otherwise number by
+  /// number; conditions look at real parts. Functions with several branches take the principal one.
   void operator()(std::span<const float* const> inputs, std::span<float* const> outputs) const;
-  void operator()(std::span<const std::complex<double>* const> inputs, std::span<std::complex<double>* const> outputs) const;
+  void operator()(std::span<const std::complex<double>* const> inputs,
+                  std::span<std::complex<double>* const> outputs) const;
   /// All points, several at once where the machine can. Outputs may be the inputs of the same points (in place). With
   /// threads > 1 the points are shared among that many threads.
-  void many(std::size_t points, std::span<const PointsIn> inputs, std::span<const PointsOut> outputs, unsigned threads = 1) const;
+  void many(std::size_t points, std::span<const PointsIn> inputs, std::span<const PointsOut> outputs,
+            unsigned threads = 1) const;
   /// Convenience: checks sizes (Error(shape)) and returns each output group as a vector.
   [[nodiscard]] std::vector<std::vector<double>> evaluate(const std::vector<std::vector<double>>& inputs) const;
 
@@ -282,7 +305,8 @@ struct DomainFault {
   std::vector<std::string> outputs;  ///< entries that depend on it: "f[3]"
 };
 /// A diagnosing run of the same program: the first faults in the order of evaluation, at most `limit`.
-[[nodiscard]] std::vector<DomainFault> diagnose(const Program& program, const std::vector<std::vector<double>>& inputs, std::size_t limit = 5);
+[[nodiscard]] std::vector<DomainFault> diagnose(const Program& program, const std::vector<std::vector<double>>& inputs,
+                                                std::size_t limit = 5);
 
 /// How far the double precision results of a program are from the exact ones, by rigorous ball arithmetic.
 struct Cancellation {
@@ -296,17 +320,19 @@ struct Certificate {
     std::size_t index = 0;
     double value = 0;        ///< in double precision
     std::string exact;       ///< to the digits asked for
-    double digits_lost = 0;  ///< log10 of the error in units of the rounding of the exact value: 0 means right, 16 means nothing is right
+    double digits_lost = 0;  ///< log10 of the error in units of the rounding of the exact value: 0 means right, 16
+                             ///< means nothing is right
   };
   std::vector<Output> outputs;
   std::vector<Cancellation> cancellations;  ///< the worst, at most 5
   double worst = 0;                         ///< digits lost
   long precision = 0;                       ///< bits that were needed
-  bool undecided = false;                   ///< a condition holds or not within rounding: its outcome was taken from the middle
+  bool undecided = false;  ///< a condition holds or not within rounding: its outcome was taken from the middle
 };
-/// Runs the program on the inputs (taken as exact) in doubles and in balls of as many bits as it takes. Constants of the
-/// program count as exact. Throws Error(shape), Error(unsupported) for functions without rigorous evaluation.
-[[nodiscard]] Certificate certify(const Program& program, const std::vector<std::vector<double>>& inputs, int digits = 30);
+/// Runs the program on the inputs (taken as exact) in doubles and in balls of as many bits as it takes. Constants of
+/// the program count as exact. Throws Error(shape), Error(unsupported) for functions without rigorous evaluation.
+[[nodiscard]] Certificate certify(const Program& program, const std::vector<std::vector<double>>& inputs,
+                                  int digits = 30);
 
 enum class Language { c, cpp };
 
@@ -327,11 +353,11 @@ struct EmittedSource {
 };
 
 /// The program as readable C99 or C++ source with no dependency but <math.h>. The function takes one pointer for each
-/// input and output group; sizes and the sparse patterns of outputs are static arrays in the header; loops over rows stay
-/// loops. A second function takes many points (structure of arrays) in a form that compilers vectorise. The same program
-/// gives the same text. Compiled without contraction of a*b + c (-ffp-contract=off) it computes bit for bit what the
-/// Kernel computes, as far as both use the same mathematics library. Throws Error(unsupported) for functions that C
-/// does not have.
+/// input and output group; sizes and the sparse patterns of outputs are static arrays in the header; loops over rows
+/// stay loops. A second function takes many points (structure of arrays) in a form that compilers vectorise. The same
+/// program gives the same text. Compiled without contraction of a*b + c (-ffp-contract=off) it computes bit for bit
+/// what the Kernel computes, as far as both use the same mathematics library. Throws Error(unsupported) for functions
+/// that C does not have.
 [[nodiscard]] EmittedSource emit(const Program& program, const EmitOptions& options = {});
 
 /// A function of a package, with inputs at which it is tested.

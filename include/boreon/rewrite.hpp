@@ -24,8 +24,8 @@ using Matches = std::map<std::string, Expr, std::less<>>;
 ///
 /// A placeholder stands for one operand; all its occurrences must be the same. A rest placeholder in a sum (product)
 /// stands for the sum (product) of all operands that nothing else matches, at least one. A pattern that is
-/// a sum or product also applies to part of a longer one; what is left stays beside the replacement. Numbers in sums and
-/// in front of products are operands like others: k*sin(u)^2 + k*cos(u)^2 finds 2*sin(x)^2 + 2*cos(x)^2 with k = 2.
+/// a sum or product also applies to part of a longer one; what is left stays beside the replacement. Numbers in sums
+/// and in front of products are operands like others: k*sin(u)^2 + k*cos(u)^2 finds 2*sin(x)^2 + 2*cos(x)^2 with k = 2.
 struct Rule {
   Expr pattern;
   Expr replacement;
@@ -73,7 +73,8 @@ struct Rewritten {
 };
 
 [[nodiscard]] Expr rewrite(const Expr& expression, std::span<const Rule> rules, const RewriteOptions& options = {});
-[[nodiscard]] Rewritten rewrite_with_report(const Expr& expression, std::span<const Rule> rules, const RewriteOptions& options = {});
+[[nodiscard]] Rewritten rewrite_with_report(const Expr& expression, std::span<const Rule> rules,
+                                            const RewriteOptions& options = {});
 
 /// Whether the whole expression matches the pattern of the rule; the placeholders' values if so.
 [[nodiscard]] bool matches(const Expr& expression, const Rule& rule, Matches& found);

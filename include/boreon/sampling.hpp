@@ -30,7 +30,8 @@ using SampleRanges = std::map<std::string, SampleRange, std::less<>>;  ///< by n
 class Sampler {
  public:
   /// `leaves` and `ranges` have to outlive the sampler; a symbol without a range is sampled by its assumptions.
-  Sampler(std::span<const Expr> leaves, const SampleRanges& ranges, std::uint64_t seed) : leaves_(leaves), ranges_(ranges), random_(seed) {}
+  Sampler(std::span<const Expr> leaves, const SampleRanges& ranges, std::uint64_t seed)
+      : leaves_(leaves), ranges_(ranges), random_(seed) {}
   [[nodiscard]] std::vector<double> draw();
   /// A point that makes none of the conditions false; empty if none is found. Their symbols are leaves.
   [[nodiscard]] std::vector<double> draw(std::span<const Expr> conditions);

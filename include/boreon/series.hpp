@@ -26,8 +26,10 @@ struct LimitResult {
 /// varying part (D. Gruntz, On computing limits in a symbolic manipulation system, thesis, ETH 1996). A two-sided
 /// limit at a finite place exists if both one-sided ones do and agree. Signs of parameters follow from assumptions and
 /// `conditions`; Error(unsupported) names the sign that decides and is not known, or what has no expansion.
-[[nodiscard]] Expr limit(const Expr& f, const Expr& x, const Expr& place, LimitSide side = LimitSide::both, std::span<const Expr> conditions = {});
-[[nodiscard]] LimitResult limit_with_report(const Expr& f, const Expr& x, const Expr& place, LimitSide side = LimitSide::both, std::span<const Expr> conditions = {});
+[[nodiscard]] Expr limit(const Expr& f, const Expr& x, const Expr& place, LimitSide side = LimitSide::both,
+                         std::span<const Expr> conditions = {});
+[[nodiscard]] LimitResult limit_with_report(const Expr& f, const Expr& x, const Expr& place,
+                                            LimitSide side = LimitSide::both, std::span<const Expr> conditions = {});
 
 /// Terms coefficient*(x - about)^exponent; about infinity coefficient*x^(-exponent). Exponents may be fractions and
 /// coefficients may contain log(x - about).
@@ -47,7 +49,8 @@ struct SeriesResult {
 /// All terms with exponents up to `order` of the power, Laurent or Puiseux series of f about a place, with logarithms
 /// where they belong; about infinity an asymptotic expansion. Throws Error(unsupported) at an essential singularity or
 /// where a function has no expansion known here. Expansions hold for x above the place where the sides differ.
-[[nodiscard]] SeriesResult series(const Expr& f, const Expr& x, const Expr& about, int order, std::span<const Expr> conditions = {});
+[[nodiscard]] SeriesResult series(const Expr& f, const Expr& x, const Expr& about, int order,
+                                  std::span<const Expr> conditions = {});
 
 /// The series against values near its point, in ball arithmetic.
 struct SeriesEvidence {
@@ -55,6 +58,7 @@ struct SeriesEvidence {
   double digits = 0;
 };
 /// Throws Error(check) if the remainder does not go to zero as it should.
-[[nodiscard]] SeriesEvidence check_series(const SeriesResult& s, const Expr& f, const Expr& x, const Expr& about, std::span<const Expr> conditions = {});
+[[nodiscard]] SeriesEvidence check_series(const SeriesResult& s, const Expr& f, const Expr& x, const Expr& about,
+                                          std::span<const Expr> conditions = {});
 
 }  // namespace boreon

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: MIT
-// simplify: the cheapest form that can be found and verified. equivalent: whether two expressions are the same function.
+// simplify: the cheapest form that can be found and verified. equivalent: whether two expressions are the same
+// function.
 #pragma once
 
 #include <complex>
@@ -54,10 +55,10 @@ struct Simplified {
 };
 
 /// The cheapest equal expression found among rational, trigonometric, hyperbolic, exponential, logarithmic, radical,
-/// special-function and piecewise transformations. Valid under the assumptions and conditions only; deterministic; never
-/// costs more than the input; the result has been compared with the input at random points, complex where symbols are
-/// complex, in ball arithmetic, and a form that disagrees anywhere is thrown away. Removable singularities may
-/// go: (x^2 - 1)/(x - 1) gives x + 1.
+/// special-function and piecewise transformations. Valid under the assumptions and conditions only; deterministic;
+/// never costs more than the input; the result has been compared with the input at random points, complex where symbols
+/// are complex, in ball arithmetic, and a form that disagrees anywhere is thrown away. Removable singularities may go:
+/// (x^2 - 1)/(x - 1) gives x + 1.
 [[nodiscard]] Expr simplify(const Expr& expression, const SimplifyOptions& options = {});
 [[nodiscard]] Simplified simplify_with_report(const Expr& expression, const SimplifyOptions& options = {});
 

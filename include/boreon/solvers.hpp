@@ -31,7 +31,15 @@ struct Iteration {
   double step_norm = 0;      ///< largest change of an unknown relative to its size
 };
 
-enum class SteadyOutcome { converged, left_domain, singular, stalled, at_bound, too_many_iterations, not_finite_at_start };
+enum class SteadyOutcome {
+  converged,
+  left_domain,
+  singular,
+  stalled,
+  at_bound,
+  too_many_iterations,
+  not_finite_at_start
+};
 
 struct SteadyResult {
   bool converged = false;
@@ -42,12 +50,13 @@ struct SteadyResult {
   std::vector<double> outputs;  ///< of the system's outputs
   double residual_norm = 0;
   /// What was verified, unknown by unknown and equation by equation, so that the scales of the others hide nothing:
-  std::vector<double> corrections;      ///< of one more Newton step, each relative to its own unknown (or its scale, for zeros)
-  std::vector<double> term_residuals;   ///< each residual relative to the sum of the magnitudes of its terms
-  std::vector<double> scales;           ///< the sizes below which an unknown counts as zero
-  double correction = 0;                ///< the largest of `corrections`
-  std::vector<Iteration> iterations;  ///< of the last attempt
-  int restarts = 0;                   ///< attempts from other starts that were needed
+  std::vector<double>
+      corrections;  ///< of one more Newton step, each relative to its own unknown (or its scale, for zeros)
+  std::vector<double> term_residuals;  ///< each residual relative to the sum of the magnitudes of its terms
+  std::vector<double> scales;          ///< the sizes below which an unknown counts as zero
+  double correction = 0;               ///< the largest of `corrections`
+  std::vector<Iteration> iterations;   ///< of the last attempt
+  int restarts = 0;                    ///< attempts from other starts that were needed
   std::vector<std::string> at_bounds;
   std::vector<std::string> suspects;  ///< unknowns that a singular Jacobian leaves undetermined
   std::string linear_solver;
@@ -56,10 +65,11 @@ struct SteadyResult {
   std::size_t jacobian_calls = 0;
 };
 
-/// Solves residuals = 0 for the states by Newton's method with line search, within the bounds. Unknowns and equations are
-/// divided by their own sizes, so that the units in which they are written change nothing; an answer is one only if every
-/// unknown moves by less than 1e-7 of itself in one more Newton step and every equation is fulfilled to 1e-7 of its terms.
-/// Throws Error(unsupported) unless there are as many residuals as states. Source: Hindmarsh et al., SUNDIALS, ACM TOMS 31 (2005) 363.
+/// Solves residuals = 0 for the states by Newton's method with line search, within the bounds. Unknowns and equations
+/// are divided by their own sizes, so that the units in which they are written change nothing; an answer is one only if
+/// every unknown moves by less than 1e-7 of itself in one more Newton step and every equation is fulfilled to 1e-7 of
+/// its terms. Throws Error(unsupported) unless there are as many residuals as states. Source: Hindmarsh et al.,
+/// SUNDIALS, ACM TOMS 31 (2005) 363.
 [[nodiscard]] SteadyResult solve_steady(const System& system, const SteadyOptions& options = {});
 
 enum class SteppingMethod { bdf, adams };
@@ -89,7 +99,7 @@ struct BoundCrossing {
 
 struct TimeResult {
   bool completed = false;
-  std::string message;  ///< what happened, if not completed
+  std::string message;                   ///< what happened, if not completed
   std::vector<BoundCrossing> crossings;  ///< in order of time; at most one for each bound
   std::vector<double> times;
   std::vector<std::vector<double>> states;   ///< by sample

@@ -13,7 +13,16 @@
 namespace boreon {
 
 /// What is assumed of a symbol. Each implies what it must: `positive` is also nonnegative, nonzero and real.
-enum class Assumption : std::uint16_t { complex = 0, real = 1, integer = 2, nonnegative = 4, nonpositive = 8, nonzero = 16, positive = 32, negative = 64 };
+enum class Assumption : std::uint16_t {
+  complex = 0,
+  real = 1,
+  integer = 2,
+  nonnegative = 4,
+  nonpositive = 8,
+  nonzero = 16,
+  positive = 32,
+  negative = 64
+};
 
 /// A closed set of assumptions.
 class Assumptions {

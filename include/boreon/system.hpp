@@ -9,8 +9,8 @@
 
 namespace boreon {
 
-/// Equations for states, ready for solvers. Made from a model by steady_system() or time_system(), or by hand; for second
-/// order in time the rates are states as well.
+/// Equations for states, ready for solvers. Made from a model by steady_system() or time_system(), or by hand; for
+/// second order in time the rates are states as well.
 struct System {
   std::vector<std::string> state_names;  ///< "s", "s'"
   std::vector<Expr> states;              ///< symbols

@@ -105,8 +105,10 @@ enum class MathmlPart {
 };
 /// A math element of MathML 3. Functions that content MathML has no element for are csymbol elements of the dictionary
 /// "boreon", with their names in expression text.
-[[nodiscard]] std::string to_mathml(const Expr& expression, MathmlPart part = MathmlPart::both, const PrintOptions& options = {});
-[[nodiscard]] std::string to_mathml(const Equation& equation, MathmlPart part = MathmlPart::both, const PrintOptions& options = {});
+[[nodiscard]] std::string to_mathml(const Expr& expression, MathmlPart part = MathmlPart::both,
+                                    const PrintOptions& options = {});
+[[nodiscard]] std::string to_mathml(const Equation& equation, MathmlPart part = MathmlPart::both,
+                                    const PrintOptions& options = {});
 [[nodiscard]] std::string to_mathml(const Matrix& matrix, MathmlPart part = MathmlPart::both);
 
 std::ostream& operator<<(std::ostream& out, const Expr& expression);

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
-// One budget of work for everything that searches, expands, evaluates or sums: counted, not timed, so that the same call
-// ends the same way on every machine. And the flag by which running calls are stopped from outside.
+// One budget of work for everything that searches, expands, evaluates or sums: counted, not timed, so that the same
+// call ends the same way on every machine. And the flag by which running calls are stopped from outside.
 #pragma once
 
 #include <cstdint>
@@ -21,12 +21,13 @@ class Stopped {
   Error error_;
 };
 
-/// While it lives, work of this thread beyond `units` ends in Stopped, whatever algorithm does it. Budgets nest; what an
-/// inner one uses counts for the outer ones too. A unit is of the order of a few nanoseconds: about one multiplication of
-/// machine words; a new node of the graph is some dozens. Most callers want with_budget().
+/// While it lives, work of this thread beyond `units` ends in Stopped, whatever algorithm does it. Budgets nest; what
+/// an inner one uses counts for the outer ones too. A unit is of the order of a few nanoseconds: about one
+/// multiplication of machine words; a new node of the graph is some dozens. Most callers want with_budget().
 ///
-/// `bytes` bounds by how much the memory that the process occupies may grow meanwhile. It is looked at once in a million units,
-/// so that some ten megabytes more may be taken; on systems that do not tell (other than Linux) it is not looked at.
+/// `bytes` bounds by how much the memory that the process occupies may grow meanwhile. It is looked at once in a
+/// million units, so that some ten megabytes more may be taken; on systems that do not tell (other than Linux) it is
+/// not looked at.
 class WorkBudget {
  public:
   explicit WorkBudget(std::uint64_t units, std::uint64_t bytes = ~std::uint64_t{0});

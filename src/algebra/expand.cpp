@@ -47,7 +47,8 @@ class ProductExpander {
       LaurentSum l = convert(s);
       terms *= poly::terms_of_power(l.terms.size(), n);
       double size = 0;  // of the numbers: the sum of absolute values, to the power
-      for (const Integer& c : l.terms.coefficients) size += std::ldexp(1.0, static_cast<int>(std::min<std::size_t>(c.bit_length(), 1000)));
+      for (const Integer& c : l.terms.coefficients)
+        size += std::ldexp(1.0, static_cast<int>(std::min<std::size_t>(c.bit_length(), 1000)));
       bits += n * std::log2(size + 1);
       const auto d = l.terms.degrees();
       for (std::size_t v = 0; v < d.size(); ++v) degrees[v] += static_cast<double>(d[v]) * n;
@@ -58,9 +59,12 @@ class ProductExpander {
     double box = 1;
     for (const double d : degrees) box = std::min(box * (d + 1), 1e300);
     terms = std::min(terms, box);
-    if (terms > 50 * static_cast<double>(limits_.terms) || terms * bits > 4e9 || (sums.size() == 1 && terms > static_cast<double>(limits_.terms))) {
-      throw Error(ErrorKind::limit,
-                  fmt::format("written out this would have about {:.2g} terms (limit {}) with numbers of up to {:.0f} digits", terms, limits_.terms, bits / 3.3 + 1));
+    if (terms > 50 * static_cast<double>(limits_.terms) || terms * bits > 4e9 ||
+        (sums.size() == 1 && terms > static_cast<double>(limits_.terms))) {
+      throw Error(
+          ErrorKind::limit,
+          fmt::format("written out this would have about {:.2g} terms (limit {}) with numbers of up to {:.0f} digits",
+                      terms, limits_.terms, bits / 3.3 + 1));
     }
     const bool one = sums.size() == 1;  // as many as that: what cannot be written down need not be multiplied out
     if (one) spend(static_cast<std::uint64_t>(terms) * units_of_term);
@@ -75,7 +79,9 @@ class ProductExpander {
     }
     for (const Poly& p : powers) {
       product = poly::multiply(product, p);
-      if (product.size() > limits_.terms) throw Error(ErrorKind::limit, "written out this has more terms than the limit of " + std::to_string(limits_.terms));
+      if (product.size() > limits_.terms)
+        throw Error(ErrorKind::limit,
+                    "written out this has more terms than the limit of " + std::to_string(limits_.terms));
     }
     if (!one) spend(product.size() * units_of_term);
     return back(product, denominator, total, rest);
@@ -109,7 +115,9 @@ class ProductExpander {
     scan(s.operands()[0]);
     for (const auto [term, c] : Parts(s)) {
       scan(c);
-      for_each_power(term, [&](std::size_t v, std::int64_t n) { degree = std::max<std::uint64_t>(degree, static_cast<std::uint64_t>(n + lowest_[v])); });
+      for_each_power(term, [&](std::size_t v, std::int64_t n) {
+        degree = std::max<std::uint64_t>(degree, static_cast<std::uint64_t>(n + lowest_[v]));
+      });
     }
     for (const Degree d : lowest_) degree = std::max<std::uint64_t>(degree, d);
     out.denominator = Integer(scale);
@@ -119,7 +127,8 @@ class ProductExpander {
     std::vector<std::uint64_t> base(layout.words(), 0);
     for (unsigned v = 0; v < layout.vars; ++v) layout.set(base.data(), v, lowest_[v]);
     const auto push = [&](const Expr& c) {
-      const mpz_class n = Integer::from(c.number().numerator()).mpz() * (scale / Integer::from(c.number().denominator()).mpz());
+      const mpz_class n =
+          Integer::from(c.number().numerator()).mpz() * (scale / Integer::from(c.number().denominator()).mpz());
       out.terms.push(m.data(), Integer(n));
     };
     m = base;
@@ -193,7 +202,8 @@ Expr distributed(const std::vector<std::pair<Expr, unsigned>>& sums, const Expr&
         for (const auto [term, c] : Parts(result)) left.push_back(c * term);
       }
       if (left.size() * s.operands().size() / 2 > limits.terms)
-        throw Error(ErrorKind::limit, "written out this would have more terms than the limit of " + std::to_string(limits.terms));
+        throw Error(ErrorKind::limit,
+                    "written out this would have more terms than the limit of " + std::to_string(limits.terms));
       std::vector<Expr> terms;
       for (const Expr& a : left) {
         terms.push_back(a * s.operands()[0]);
@@ -276,7 +286,9 @@ class Expander {
   }
 
   Expr one_power(const Expr& base, std::int64_t n) const {
-    if (n > 1000000) throw Error(ErrorKind::limit, "the power " + std::to_string(n) + " of a sum has too many terms to be written out");
+    if (n > 1000000)
+      throw Error(ErrorKind::limit,
+                  "the power " + std::to_string(n) + " of a sum has too many terms to be written out");
     return run({{base, static_cast<unsigned>(n)}}, 1);
   }
 
@@ -289,7 +301,9 @@ class Expander {
       const auto n = exponent.word();
       const Expr factor = n ? power(b, exponent) : power(base, exponent);
       if (n && *n > 0 && b.is(Kind::sum)) {
-        if (*n > 1000000) throw Error(ErrorKind::limit, "the power " + std::to_string(*n) + " of a sum has too many terms to be written out");
+        if (*n > 1000000)
+          throw Error(ErrorKind::limit,
+                      "the power " + std::to_string(*n) + " of a sum has too many terms to be written out");
         sums.emplace_back(b, static_cast<unsigned>(*n));
       } else {
         rest.push_back(factor);
@@ -297,7 +311,8 @@ class Expander {
     }
     const Expr all = multiply(rest);
     if (sums.empty()) return all;
-    if (sums.size() == 1 && sums[0].second == 1 && all.is_number() && all.number().is_exact()) return scaled(sums[0].first, all);
+    if (sums.size() == 1 && sums[0].second == 1 && all.is_number() && all.number().is_exact())
+      return scaled(sums[0].first, all);
     return run(sums, all);
   }
 
@@ -313,7 +328,9 @@ class Expander {
 
 Expr expand(const Expr& expression, const Limits& limits) {
   const poly::WorkLimit limit(poly::work_of_call());
-  if (expression.is(Kind::relation)) return relation(expression.relation_op(), expand(expression.operands()[0], limits), expand(expression.operands()[1], limits));
+  if (expression.is(Kind::relation))
+    return relation(expression.relation_op(), expand(expression.operands()[0], limits),
+                    expand(expression.operands()[1], limits));
   return Expander(limits)(expression);
 }
 

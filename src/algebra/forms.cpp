@@ -18,7 +18,9 @@ namespace {
 
 using poly::Poly;
 
-KernelRing ring_of(std::initializer_list<Expr> roots) { return KernelRing(std::span<const Expr>(roots.begin(), roots.size())); }
+KernelRing ring_of(std::initializer_list<Expr> roots) {
+  return KernelRing(std::span<const Expr>(roots.begin(), roots.size()));
+}
 
 template <class Apply>
 Expr on_sides(const Expr& e, Apply apply) {
@@ -73,12 +75,15 @@ Quotient quotient(const Expr& e) {
   return {ring.expression(f.numerator), ring.expression(f.denominator)};
 }
 
-Expr collect(const Expr& expression, const Expr& symbol) { return collect(expression, std::span<const Expr>(&symbol, 1)); }
+Expr collect(const Expr& expression, const Expr& symbol) {
+  return collect(expression, std::span<const Expr>(&symbol, 1));
+}
 
 Expr collect(const Expr& expression, const ExprList& symbols) {
   if (symbols.empty()) throw Error(ErrorKind::usage, "collect needs at least one symbol to collect by");
   for (const Expr& x : symbols) {
-    if (!x.is(Kind::symbol) && !x.is(Kind::unknown_call) && !x.is(Kind::call)) throw Error(ErrorKind::usage, to_text(x) + " is no symbol or function call to collect by");
+    if (!x.is(Kind::symbol) && !x.is(Kind::unknown_call) && !x.is(Kind::call))
+      throw Error(ErrorKind::usage, to_text(x) + " is no symbol or function call to collect by");
   }
   const Expr e = expand(expression);
   // The part of each term that consists of powers of the chosen symbols, and the sum of what stands beside it.
@@ -89,12 +94,15 @@ Expr collect(const Expr& expression, const ExprList& symbols) {
     if (fresh) order.push_back(key);
     slot->push_back(rest);
   };
-  const auto chosen = [&](const Expr& base) { return std::find(symbols.begin(), symbols.end(), base) != symbols.end(); };
+  const auto chosen = [&](const Expr& base) {
+    return std::find(symbols.begin(), symbols.end(), base) != symbols.end();
+  };
   const auto split = [&](const Expr& term, const Expr& c) {
     Expr key = 1;
     Expr rest = c;
     if (term.is(Kind::product)) rest = rest * term.operands()[0];
-    for_each_factor(term, [&](const Expr& base, const Expr& exponent) { (chosen(base) ? key : rest) *= power(base, exponent); });
+    for_each_factor(
+        term, [&](const Expr& base, const Expr& exponent) { (chosen(base) ? key : rest) *= power(base, exponent); });
     put(key, rest);
   };
   if (e.is(Kind::sum)) {
@@ -124,9 +132,11 @@ std::vector<Expr> coefficients(const Expr& expression, const Expr& x) {
   const KernelRing ring = ring_of({expression, x});
   const Fraction f = ring.fraction_of(expression);
   const auto v = ring.index_of(x);
-  if (!v || hides(ring, x) || f.denominator.degree(*v) > 0) throw Error(ErrorKind::usage, "the expression is no polynomial in " + to_text(x));
+  if (!v || hides(ring, x) || f.denominator.degree(*v) > 0)
+    throw Error(ErrorKind::usage, "the expression is no polynomial in " + to_text(x));
   std::vector<Expr> out;
-  for (const Poly& c : poly::coefficients_in(f.numerator, *v)) out.push_back(ring.expression(fraction(c, f.denominator)));
+  for (const Poly& c : poly::coefficients_in(f.numerator, *v))
+    out.push_back(ring.expression(fraction(c, f.denominator)));
   return out;
 }
 
@@ -151,7 +161,9 @@ Expr partial_fractions(const Expr& expression, const Expr& x) {
       unknowns += std::size_t{p.base.degree(v)} * p.multiplicity;
     }
   }
-  if (unknowns > 200) throw Error(ErrorKind::limit, "the denominator has degree " + std::to_string(unknowns) + ", beyond the limit of 200 for partial fractions");
+  if (unknowns > 200)
+    throw Error(ErrorKind::limit, "the denominator has degree " + std::to_string(unknowns) +
+                                      ", beyond the limit of 200 for partial fractions");
   // Polynomial part: division over the field of the other kernels.
   Poly d = poly::constant(ring.vars(), 1);
   for (const poly::Factor& p : parts) d = poly::multiply(d, poly::power(p.base, p.multiplicity));
@@ -187,7 +199,8 @@ Expr partial_fractions(const Expr& expression, const Expr& x) {
       for (unsigned k = 0; k < parts[i].base.degree(v); ++k) {
         columns.push_back({i, j, k});
         for (std::size_t r = k; r < unknowns && r - k < rest.size(); ++r) {
-          system.at(static_cast<Eigen::Index>(r), static_cast<Eigen::Index>(columns.size()) - 1) = fraction(rest[r - k]);
+          system.at(static_cast<Eigen::Index>(r), static_cast<Eigen::Index>(columns.size()) - 1) =
+              fraction(rest[r - k]);
         }
       }
     }
@@ -198,10 +211,12 @@ Expr partial_fractions(const Expr& expression, const Expr& x) {
     std::size_t j = i;
     Fraction numerator = fraction(Poly(d.layout));
     while (j < columns.size() && columns[j].part == columns[i].part && columns[j].power == columns[i].power) {
-      numerator = add(numerator, multiply(system.at(static_cast<Eigen::Index>(j), system.rows), fraction(poly::variable(ring.vars(), v, columns[j].degree))));
+      numerator = add(numerator, multiply(system.at(static_cast<Eigen::Index>(j), system.rows),
+                                          fraction(poly::variable(ring.vars(), v, columns[j].degree))));
       ++j;
     }
-    if (!numerator.is_zero()) terms.push_back(show(numerator) / power(ring.expression(parts[columns[i].part].base), Expr(columns[i].power)));
+    if (!numerator.is_zero())
+      terms.push_back(show(numerator) / power(ring.expression(parts[columns[i].part].base), Expr(columns[i].power)));
     i = j;
   }
   return terms.empty() ? Expr(0) : add(terms);
@@ -212,7 +227,8 @@ Expr greatest_common_divisor(const Expr& a, const Expr& b) {
   const KernelRing ring = ring_of({a, b});
   const Fraction x = ring.fraction_of(a);
   const Fraction y = ring.fraction_of(b);
-  if (!x.is_polynomial() || !y.is_polynomial()) throw Error(ErrorKind::usage, "a greatest common divisor is asked of what is no polynomial");
+  if (!x.is_polynomial() || !y.is_polynomial())
+    throw Error(ErrorKind::usage, "a greatest common divisor is asked of what is no polynomial");
   return ring.expression(poly::gcd(poly::primitive_part(x.numerator), poly::primitive_part(y.numerator)));
 }
 
@@ -222,9 +238,11 @@ Expr resultant(const Expr& a, const Expr& b, const Expr& x) {
   const Fraction f = ring.fraction_of(a);
   const Fraction g = ring.fraction_of(b);
   const unsigned v = kernel_index(ring, x, "a resultant");
-  if (!f.is_polynomial() || !g.is_polynomial() || hides(ring, x)) throw Error(ErrorKind::usage, "a resultant is asked of what is no polynomial in " + to_text(x));
+  if (!f.is_polynomial() || !g.is_polynomial() || hides(ring, x))
+    throw Error(ErrorKind::usage, "a resultant is asked of what is no polynomial in " + to_text(x));
   const Poly r = poly::resultant(f.numerator, g.numerator, v);
-  const Poly scale = poly::multiply(poly::power(f.denominator, g.numerator.degree(v)), poly::power(g.denominator, f.numerator.degree(v)));
+  const Poly scale = poly::multiply(poly::power(f.denominator, g.numerator.degree(v)),
+                                    poly::power(g.denominator, f.numerator.degree(v)));
   return ring.expression(fraction(r, scale));
 }
 

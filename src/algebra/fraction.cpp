@@ -8,7 +8,10 @@ using poly::Poly;
 
 Fraction fraction(const Poly& numerator) { return {numerator, poly::constant(numerator.vars(), 1)}; }
 
-Fraction fraction(const Number& value, unsigned vars) { return {poly::constant(vars, Integer::from(value.numerator())), poly::constant(vars, Integer::from(value.denominator()))}; }
+Fraction fraction(const Number& value, unsigned vars) {
+  return {poly::constant(vars, Integer::from(value.numerator())),
+          poly::constant(vars, Integer::from(value.denominator()))};
+}
 
 Fraction fraction(Poly n, Poly d) {
   if (d.is_zero()) throw Error(ErrorKind::domain, "division by an expression that is zero");
@@ -85,15 +88,18 @@ Fraction sum(const std::vector<Fraction>& terms, unsigned vars) {
 Fraction multiply(const Fraction& a, const Fraction& b) {
   if (a.is_zero() || b.is_zero()) return fraction(Poly(a.numerator.layout));
   // Only across: a and b are cancelled.
-  const Fraction x = poly::is_one(b.denominator) ? Fraction{a.numerator, b.denominator} : fraction(a.numerator, b.denominator);
-  const Fraction y = poly::is_one(a.denominator) ? Fraction{b.numerator, a.denominator} : fraction(b.numerator, a.denominator);
+  const Fraction x =
+      poly::is_one(b.denominator) ? Fraction{a.numerator, b.denominator} : fraction(a.numerator, b.denominator);
+  const Fraction y =
+      poly::is_one(a.denominator) ? Fraction{b.numerator, a.denominator} : fraction(b.numerator, a.denominator);
   return {poly::multiply(x.numerator, y.numerator), poly::multiply(x.denominator, y.denominator)};
 }
 
 Fraction divide(const Fraction& a, const Fraction& b) {
   if (b.is_zero()) throw Error(ErrorKind::domain, "division by an expression that is zero");
   const bool negative = b.numerator.coefficients[0].sign() < 0;
-  return multiply(a, negative ? Fraction{poly::negate(b.denominator), poly::negate(b.numerator)} : Fraction{b.denominator, b.numerator});
+  return multiply(a, negative ? Fraction{poly::negate(b.denominator), poly::negate(b.numerator)}
+                              : Fraction{b.denominator, b.numerator});
 }
 
 Fraction power(const Fraction& a, std::int64_t n) {

@@ -22,13 +22,15 @@ namespace {
 
 std::int64_t word_denominator(const Number& n) {
   const auto d = n.denominator().word();
-  if (!d || *d > 100000) throw Error(ErrorKind::limit, "an exponent has a denominator that is too large for polynomial arithmetic");
+  if (!d || *d > 100000)
+    throw Error(ErrorKind::limit, "an exponent has a denominator that is too large for polynomial arithmetic");
   return *d;
 }
 
 std::int64_t word_of(const Number& n) {
   const auto w = n.word();
-  if (!w || *w > (std::int64_t{1} << 30) || *w < -(std::int64_t{1} << 30)) throw Error(ErrorKind::limit, "an exponent is too large for polynomial arithmetic");
+  if (!w || *w > (std::int64_t{1} << 30) || *w < -(std::int64_t{1} << 30))
+    throw Error(ErrorKind::limit, "an exponent is too large for polynomial arithmetic");
   return *w;
 }
 
@@ -54,7 +56,8 @@ std::vector<std::pair<std::int64_t, int>> small_prime_factors(std::int64_t n) {
   return out;
 }
 
-KernelRing::KernelRing(std::span<const Expr> roots, RingOptions options) : options_(options), keep_(roots.begin(), roots.end()) {
+KernelRing::KernelRing(std::span<const Expr> roots, RingOptions options)
+    : options_(options), keep_(roots.begin(), roots.end()) {
   collect(roots);
   for (Root& r : roots_) r.variable = add_kernel(power(r.base, Expr(Number(1, r.denominator))));
   for (Exponential& x : exponentials_) {
@@ -69,7 +72,8 @@ KernelRing::KernelRing(std::span<const Expr> roots, RingOptions options) : optio
     if (const Root* r = find_root(e)) {  // from here on powers of the root can be reduced
       const Fraction value = *fractions_.find(e);
       const bool number = value.numerator.is_constant() && value.denominator.is_constant();
-      relations_.push_back({r->variable, static_cast<unsigned>(r->denominator), value, options_.rationalise_all || number});
+      relations_.push_back(
+          {r->variable, static_cast<unsigned>(r->denominator), value, options_.rationalise_all || number});
     }
   }
 }
@@ -122,7 +126,8 @@ void KernelRing::note_root(const Expr& base, const Number& exponent, std::vector
     r->denominator = std::lcm(r->denominator, q);
   }
   if (r == nullptr && (base.is(Kind::sum) || base.is(Kind::product) || base.is(Kind::power))) children.push_back(base);
-  if (find_root(base)->denominator > 100000) throw Error(ErrorKind::limit, "an exponent has a denominator that is too large for polynomial arithmetic");
+  if (find_root(base)->denominator > 100000)
+    throw Error(ErrorKind::limit, "an exponent has a denominator that is too large for polynomial arithmetic");
 }
 
 void KernelRing::note_power(const Expr& base, const Expr& exponent, std::vector<Expr>& children) {
@@ -238,7 +243,8 @@ void KernelRing::collect(std::span<const Expr> roots) {
 }
 
 Fraction KernelRing::variable_power(unsigned v, std::int64_t n) const {
-  if (n > (std::int64_t{1} << 30) || n < -(std::int64_t{1} << 30)) throw Error(ErrorKind::limit, "an exponent is too large for polynomial arithmetic");
+  if (n > (std::int64_t{1} << 30) || n < -(std::int64_t{1} << 30))
+    throw Error(ErrorKind::limit, "an exponent is too large for polynomial arithmetic");
   const auto m = static_cast<Degree>(n < 0 ? -n : n);
   const Poly one = poly::constant(vars(), 1);
   const Poly p = m == 0 ? one : poly::variable(vars(), v, m);
@@ -246,7 +252,8 @@ Fraction KernelRing::variable_power(unsigned v, std::int64_t n) const {
 }
 
 void KernelRing::guard(const Fraction& f) const {
-  if (f.numerator.size() + f.denominator.size() > options_.term_limit) throw Error(ErrorKind::limit, "the polynomials grow beyond the limit of terms");
+  if (f.numerator.size() + f.denominator.size() > options_.term_limit)
+    throw Error(ErrorKind::limit, "the polynomials grow beyond the limit of terms");
 }
 
 Fraction KernelRing::convert_root(const Expr& base, const Number& exponent) const {
@@ -267,8 +274,10 @@ Fraction KernelRing::convert_power(const Expr& base, const Expr& exponent) const
     const Fraction& b = *fractions_.find(base);
     const auto m = static_cast<std::uint64_t>(n < 0 ? -n : n);
     const std::size_t t = std::max(b.numerator.size(), b.denominator.size());
-    if (t > 1 && poly::terms_of_power(t, m) > static_cast<double>(options_.term_limit)) throw Error(ErrorKind::limit, "a power has too many terms to be written out");
-    if (m > (std::uint64_t{1} << 30)) throw Error(ErrorKind::limit, "an exponent is too large for polynomial arithmetic");
+    if (t > 1 && poly::terms_of_power(t, m) > static_cast<double>(options_.term_limit))
+      throw Error(ErrorKind::limit, "a power has too many terms to be written out");
+    if (m > (std::uint64_t{1} << 30))
+      throw Error(ErrorKind::limit, "an exponent is too large for polynomial arithmetic");
     return power(b, n);
   };
   if (const auto n = exponent.word()) return integer_power(*n);
@@ -277,7 +286,8 @@ Fraction KernelRing::convert_power(const Expr& base, const Expr& exponent) const
   Fraction out = fraction(Number(1), vars());
   for (const LinearTerm& p : parts) {
     if (p.term.is_integer(1)) {
-      out = multiply(out, p.coefficient.is_integer() ? integer_power(word_of(p.coefficient)) : convert_root(base, p.coefficient));
+      out = multiply(
+          out, p.coefficient.is_integer() ? integer_power(word_of(p.coefficient)) : convert_root(base, p.coefficient));
       continue;
     }
     const Exponential* x = find_exponential(base, p.term);
@@ -300,7 +310,9 @@ Fraction KernelRing::convert_exponential(const Expr& argument) const {
 }
 
 Fraction KernelRing::convert(const Expr& e) const {
-  const auto number = [&](const Expr& n) { return n.number().is_double() ? variable_power(*index_of(n), 1) : fraction(n.number(), vars()); };
+  const auto number = [&](const Expr& n) {
+    return n.number().is_double() ? variable_power(*index_of(n), 1) : fraction(n.number(), vars());
+  };
   Fraction out;
   switch (e.kind()) {
     case Kind::number: return number(e);
@@ -362,7 +374,9 @@ void KernelRing::make_relations() {
       const Poly one = poly::constant(vars(), 1);
       const Poly square = poly::variable(vars(), kept, 2);
       // cos^2 = 1 - sin^2, sin^2 = 1 - cos^2; cosh^2 = 1 + sinh^2, sinh^2 = cosh^2 - 1
-      const Poly value = circular ? poly::subtract(one, square) : keep_sine ? poly::add(one, square) : poly::subtract(square, one);
+      const Poly value = circular    ? poly::subtract(one, square)
+                         : keep_sine ? poly::add(one, square)
+                                     : poly::subtract(square, one);
       relations_.push_back({goes, 2, fraction(value), false});
     }
   }
@@ -380,7 +394,8 @@ Fraction KernelRing::reduced(const Fraction& f) const {
         for (std::size_t k = 0; k < c.size(); ++k) {
           if (c[k].is_zero()) continue;
           terms.push_back(
-              multiply(multiply(fraction(c[k]), variable_power(r.variable, static_cast<std::int64_t>(k % r.degree))), power(r.value, static_cast<std::int64_t>(k / r.degree))));
+              multiply(multiply(fraction(c[k]), variable_power(r.variable, static_cast<std::int64_t>(k % r.degree))),
+                       power(r.value, static_cast<std::int64_t>(k / r.degree))));
         }
         return sum(terms, vars());
       };
@@ -396,7 +411,8 @@ Fraction KernelRing::reduced(const Fraction& f) const {
         // 1/(a + b*g) = (a - b*g)/(a^2 - b^2*g^2)
         const auto c = poly::coefficients_in(out.denominator, r.variable);
         const Poly conjugate = poly::subtract(c[0], poly::multiply(c[1], poly::variable(vars(), r.variable)));
-        const Fraction norm = subtract(fraction(poly::multiply(c[0], c[0])), multiply(fraction(poly::multiply(c[1], c[1])), r.value));
+        const Fraction norm =
+            subtract(fraction(poly::multiply(c[0], c[0])), multiply(fraction(poly::multiply(c[1], c[1])), r.value));
         out = divide(fraction(poly::multiply(out.numerator, conjugate)), norm);
         changed = true;
       } else if (r.clears_denominators && out.denominator.size() == 1 && out.denominator.degree(r.variable) > 0) {
@@ -415,7 +431,8 @@ Fraction KernelRing::fraction_of(const Expr& e) const {
   return convert(e);
 }
 
-Expr KernelRing::monomial(const std::uint64_t* m, const poly::Layout& layout, const Expr& coefficient, std::vector<Expr>& factors) const {
+Expr KernelRing::monomial(const std::uint64_t* m, const poly::Layout& layout, const Expr& coefficient,
+                          std::vector<Expr>& factors) const {
   factors.clear();
   if (!coefficient.is_integer(1)) factors.push_back(coefficient);
   for (unsigned v = 0; v < layout.vars; ++v) {
@@ -437,7 +454,8 @@ Expr KernelRing::expression(const Poly& p) const {
   std::vector<Expr> terms;
   terms.reserve(p.size());
   std::vector<Expr> factors;
-  for (std::size_t i = 0; i < p.size(); ++i) terms.push_back(monomial(p.monomial(i), p.layout, Expr(p.coefficients[i].number()), factors));
+  for (std::size_t i = 0; i < p.size(); ++i)
+    terms.push_back(monomial(p.monomial(i), p.layout, Expr(p.coefficients[i].number()), factors));
   return sum_of(terms, Absorb::everything);
 }
 

@@ -71,7 +71,8 @@ class KernelRing {
   [[nodiscard]] Fraction variable_power(unsigned v, std::int64_t n) const;
   void make_relations();
   void guard(const Fraction& f) const;
-  [[nodiscard]] Expr monomial(const std::uint64_t* m, const poly::Layout& layout, const Expr& coefficient, std::vector<Expr>& factors) const;
+  [[nodiscard]] Expr monomial(const std::uint64_t* m, const poly::Layout& layout, const Expr& coefficient,
+                              std::vector<Expr>& factors) const;
 
   struct Root {
     Expr base;

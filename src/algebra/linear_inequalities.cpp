@@ -86,7 +86,8 @@ bool contradict(const std::vector<Inequality>& inequalities) {
     }
     rows = std::move(rest);
   }
-  return std::any_of(rows.begin(), rows.end(), [](const Row& r) { return r.constant.sign() < 0 || (r.strict && r.constant.is_zero()); });
+  return std::any_of(rows.begin(), rows.end(),
+                     [](const Row& r) { return r.constant.sign() < 0 || (r.strict && r.constant.is_zero()); });
 }
 
 }  // namespace boreon

@@ -15,8 +15,8 @@ struct Inequality {
 };
 
 /// True if no real values of the terms fulfil all of them: Fourier-Motzkin elimination over the terms of the (expanded)
-/// amounts, which are taken as independent; what is known of the sign of a term counts. False means not known. Gives up beyond
-/// some hundred inequalities.
+/// amounts, which are taken as independent; what is known of the sign of a term counts. False means not known. Gives up
+/// beyond some hundred inequalities.
 [[nodiscard]] bool contradict(const std::vector<Inequality>& inequalities);
 
 }  // namespace boreon

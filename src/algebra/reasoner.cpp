@@ -64,7 +64,8 @@ bool Reasoner::known(const Expr& e, bool strict, int depth) const {
     if (name == "cos") return prove(pi() / 2 - u, strict, depth + 2) && prove(pi() / 2 + u, strict, depth + 2);
     if (name == "tan") return prove(u, strict, depth + 2) && prove(pi() / 2 - u, true, depth + 2);
     if (name == "log") return prove(u - 1, strict, depth + 2);
-    if (name == "sinh" || name == "tanh" || name == "asinh" || name == "atan" || name == "erf") return prove(u, strict, depth + 2);
+    if (name == "sinh" || name == "tanh" || name == "asinh" || name == "atan" || name == "erf")
+      return prove(u, strict, depth + 2);
     return false;
   }
   if (e.is(Kind::product)) {
@@ -85,7 +86,8 @@ bool Reasoner::known(const Expr& e, bool strict, int depth) const {
     const Expr& exponent = e.operands()[1];
     if (!is_real(exponent)) return false;
     if (prove(base, true, depth + 2)) return true;
-    if (const auto n = exponent.word(); n && *n % 2 == 0 && is_real(base)) return !strict && *n > 0 ? true : nonzero(base);
+    if (const auto n = exponent.word(); n && *n % 2 == 0 && is_real(base))
+      return !strict && *n > 0 ? true : nonzero(base);
     return !strict && is_positive(exponent) && prove(base, false, depth + 2);
   }
   return false;

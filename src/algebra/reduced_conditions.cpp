@@ -110,7 +110,8 @@ std::vector<std::vector<Expr>> joined(std::vector<std::vector<Expr>> ways) {
 // Whether the condition holds under the others; where they leave alternatives, in each of them.
 bool follows(const Expr& condition, const std::vector<Expr>& others) {
   if (Reasoner(others).decide(condition) == Reasoner::Truth::yes) return true;
-  const auto open = std::find_if(others.begin(), others.end(), [](const Expr& e) { return is_logic(e, LogicOp::disjunction); });
+  const auto open =
+      std::find_if(others.begin(), others.end(), [](const Expr& e) { return is_logic(e, LogicOp::disjunction); });
   if (open == others.end() || open->operands().size() > 8) return false;
   for (const Expr& way : open->operands()) {
     std::vector<Expr> taken(others.begin(), open);
@@ -126,7 +127,8 @@ bool follows(const Expr& condition, const std::vector<Expr>& others) {
 std::vector<Expr> reduced_conditions(std::span<const Expr> conditions, std::span<const Expr> given) {
   std::vector<Expr> list;
   const auto take = [&](const Expr& c) {
-    if (!c.is_constant(ConstantCode::true_value) && std::find(list.begin(), list.end(), c) == list.end()) list.push_back(c);
+    if (!c.is_constant(ConstantCode::true_value) && std::find(list.begin(), list.end(), c) == list.end())
+      list.push_back(c);
   };
   for (const Expr& c : conditions) {
     for (const Expr& part : parts_of(c, LogicOp::conjunction)) {
@@ -135,12 +137,15 @@ std::vector<Expr> reduced_conditions(std::span<const Expr> conditions, std::span
         continue;
       }
       std::vector<std::vector<Expr>> ways;
-      for (const Expr& way : part.operands()) ways.push_back(reduced_conditions(parts_of(way, LogicOp::conjunction), given));
+      for (const Expr& way : part.operands())
+        ways.push_back(reduced_conditions(parts_of(way, LogicOp::conjunction), given));
       ways = joined(std::move(ways));
       // what all alternatives ask for stands on its own
       std::vector<Expr> common;
       for (const Expr& e : ways.front()) {
-        if (std::all_of(ways.begin(), ways.end(), [&](const auto& w) { return std::find(w.begin(), w.end(), e) != w.end(); })) common.push_back(e);
+        if (std::all_of(ways.begin(), ways.end(),
+                        [&](const auto& w) { return std::find(w.begin(), w.end(), e) != w.end(); }))
+          common.push_back(e);
       }
       std::vector<Expr> rest;
       for (auto& w : ways) {
@@ -154,7 +159,8 @@ std::vector<Expr> reduced_conditions(std::span<const Expr> conditions, std::span
   // from the weakest on: is it said by the others?
   std::vector<std::size_t> by_strength(list.size());
   for (std::size_t i = 0; i < list.size(); ++i) by_strength[i] = i;
-  std::stable_sort(by_strength.begin(), by_strength.end(), [&](std::size_t a, std::size_t b) { return strength(list[a]) < strength(list[b]); });
+  std::stable_sort(by_strength.begin(), by_strength.end(),
+                   [&](std::size_t a, std::size_t b) { return strength(list[a]) < strength(list[b]); });
   std::vector<char> gone(list.size(), 0);
   for (const std::size_t i : by_strength) {
     std::vector<Expr> others(given.begin(), given.end());

@@ -48,7 +48,8 @@ boreon_kernel* boreon_open(const char* model_file, char* message, size_t length)
     const std::vector<Expr>& f = s.right_sides.empty() ? s.residuals : s.right_sides;
     k->jacobian = sparse_jacobian(f, s.states);
     k->columns = k->jacobian.columns();
-    const std::vector<InputGroup> inputs{{"y", s.states, s.state_names}, {"p", s.parameters, s.parameter_names}, {"t", {s.time}}};
+    const std::vector<InputGroup> inputs{
+        {"y", s.states, s.state_names}, {"p", s.parameters, s.parameter_names}, {"t", {s.time}}};
     const NativeOptions options{.expected_calls = 1e6};
     k->residual = compile({OutputGroup("f", f)}, inputs, options);
     k->both = compile({OutputGroup("f", f), OutputGroup::by_columns("j", k->jacobian)}, inputs, options);
@@ -72,7 +73,9 @@ int boreon_outputs(const boreon_kernel* kernel) { return static_cast<int>(kernel
 int boreon_nonzeros(const boreon_kernel* kernel) { return static_cast<int>(kernel->jacobian.values.size()); }
 
 const char* boreon_unknown_name(const boreon_kernel* kernel, int i) { return name(kernel->system.state_names, i); }
-const char* boreon_parameter_name(const boreon_kernel* kernel, int i) { return name(kernel->system.parameter_names, i); }
+const char* boreon_parameter_name(const boreon_kernel* kernel, int i) {
+  return name(kernel->system.parameter_names, i);
+}
 const char* boreon_output_name(const boreon_kernel* kernel, int i) { return name(kernel->system.output_names, i); }
 
 void boreon_start(const boreon_kernel* kernel, double* y, double* p) {
@@ -81,8 +84,10 @@ void boreon_start(const boreon_kernel* kernel, double* y, double* p) {
 }
 
 void boreon_pattern(const boreon_kernel* kernel, int* column_start, int* row) {
-  std::transform(kernel->columns.column_start.begin(), kernel->columns.column_start.end(), column_start, [](auto v) { return static_cast<int>(v); });
-  std::transform(kernel->columns.rows.begin(), kernel->columns.rows.end(), row, [](auto v) { return static_cast<int>(v); });
+  std::transform(kernel->columns.column_start.begin(), kernel->columns.column_start.end(), column_start,
+                 [](auto v) { return static_cast<int>(v); });
+  std::transform(kernel->columns.rows.begin(), kernel->columns.rows.end(), row,
+                 [](auto v) { return static_cast<int>(v); });
 }
 
 void boreon_residual(const boreon_kernel* kernel, const double* y, const double* p, double t, double* f) {
@@ -91,7 +96,8 @@ void boreon_residual(const boreon_kernel* kernel, const double* y, const double*
   kernel->residual(in, out);
 }
 
-void boreon_residual_and_jacobian(const boreon_kernel* kernel, const double* y, const double* p, double t, double* f, double* j) {
+void boreon_residual_and_jacobian(const boreon_kernel* kernel, const double* y, const double* p, double t, double* f,
+                                  double* j) {
   const double* in[] = {y, p, &t};
   double* out[] = {f, j};
   kernel->both(in, out);

@@ -21,18 +21,23 @@ Eigen::Index at(std::size_t i) { return static_cast<Eigen::Index>(i); }
 
 void require_symbols(std::span<const Expr> variables) {
   for (const Expr& v : variables) {
-    if (!v.is(Kind::symbol)) throw Error(ErrorKind::usage, "a coordinate is a symbol, not " + to_text(v, {.max_length = 80}));
+    if (!v.is(Kind::symbol))
+      throw Error(ErrorKind::usage, "a coordinate is a symbol, not " + to_text(v, {.max_length = 80}));
   }
 }
 
 void require_orthogonal(const Coordinates& c) {
-  if (!c.orthogonal()) throw Error(ErrorKind::unsupported, "these coordinates are not orthogonal; gradient, divergence and curl are done for orthogonal ones only");
+  if (!c.orthogonal())
+    throw Error(
+        ErrorKind::unsupported,
+        "these coordinates are not orthogonal; gradient, divergence and curl are done for orthogonal ones only");
 }
 
 void require_components(std::span<const Expr> f, const Coordinates& c) {
   require_orthogonal(c);
   if (f.size() != c.dimension())
-    throw Error(ErrorKind::shape, "the vector field has " + std::to_string(f.size()) + " components in " + std::to_string(c.dimension()) + " dimensions");
+    throw Error(ErrorKind::shape, "the vector field has " + std::to_string(f.size()) + " components in " +
+                                      std::to_string(c.dimension()) + " dimensions");
 }
 
 // The sign of an expression at a random point that meets the conditions; 0 if none could be had.
@@ -71,7 +76,8 @@ void Coordinates::finish(const Expr& determinant_of_rates) {
   for (std::size_t i = 0; i < n; ++i) {
     for (std::size_t j = 0; j <= i; ++j) {
       Expr s = 0;
-      for (std::size_t k = 0; k < n; ++k) s += (*rates_)(at(i), at(k)) * (*rates_)(at(j), at(k)) / power(base_scales_[k], 2);
+      for (std::size_t k = 0; k < n; ++k)
+        s += (*rates_)(at(i), at(k)) * (*rates_)(at(j), at(k)) / power(base_scales_[k], 2);
       gram(at(i), at(j)) = tidy(s);
       gram(at(j), at(i)) = gram(at(i), at(j));
       if (i != j && !gram(at(i), at(j)).is_integer(0)) orthogonal_ = false;
@@ -116,13 +122,17 @@ Coordinates Coordinates::named(std::string_view name) {
   if (name == "spherical") return spherical();
   if (name == "dipole") return dipole();
   const std::vector<std::string> known{"cartesian", "cylindrical", "spherical", "dipole"};
-  throw Error(ErrorKind::name,
-              "'" + std::string(name) + "' are no known coordinates" + suggestion(std::string(name), known) + "; known: cartesian, cylindrical, spherical, dipole");
+  throw Error(ErrorKind::name, "'" + std::string(name) + "' are no known coordinates" +
+                                   suggestion(std::string(name), known) +
+                                   "; known: cartesian, cylindrical, spherical, dipole");
 }
 
-Coordinates Coordinates::from_map(std::vector<Expr> coordinates, const ExprList& cartesian, std::span<const Expr> conditions) {
+Coordinates Coordinates::from_map(std::vector<Expr> coordinates, const ExprList& cartesian,
+                                  std::span<const Expr> conditions) {
   if (coordinates.size() != cartesian.size()) {
-    throw Error(ErrorKind::shape, std::to_string(coordinates.size()) + " coordinates need as many Cartesian components, not " + std::to_string(cartesian.size()));
+    throw Error(ErrorKind::shape, std::to_string(coordinates.size()) +
+                                      " coordinates need as many Cartesian components, not " +
+                                      std::to_string(cartesian.size()));
   }
   require_symbols(coordinates);
   Coordinates c;
@@ -131,10 +141,12 @@ Coordinates Coordinates::from_map(std::vector<Expr> coordinates, const ExprList&
   c.functions_ = coordinates;
   const Matrix j = jacobian(cartesian, coordinates);
   const std::size_t n = coordinates.size();
-  c.metric_ = std::make_shared<const Matrix>((j.transpose() * j).eval().unaryExpr([&](const Expr& e) { return c.tidy(e); }));
+  c.metric_ =
+      std::make_shared<const Matrix>((j.transpose() * j).eval().unaryExpr([&](const Expr& e) { return c.tidy(e); }));
   const Expr d = determinant(j);
   const Expr tidy_d = c.tidy(d);
-  if (tidy_d.is_integer(0)) throw Error(ErrorKind::domain, "the coordinates are not independent: the determinant of the map is zero");
+  if (tidy_d.is_integer(0))
+    throw Error(ErrorKind::domain, "the coordinates are not independent: the determinant of the map is zero");
   c.rates_ = std::make_shared<const Matrix>(identity_matrix(at(n)));
   for (std::size_t i = 0; i < n; ++i) {
     for (std::size_t k = 0; k < i; ++k) c.orthogonal_ = c.orthogonal_ && (*c.metric_)(at(i), at(k)).is_integer(0);
@@ -147,10 +159,13 @@ Coordinates Coordinates::from_map(std::vector<Expr> coordinates, const ExprList&
   return c;
 }
 
-Coordinates Coordinates::from_functions(const Coordinates& base, std::vector<Expr> functions, std::span<const Expr> conditions) {
+Coordinates Coordinates::from_functions(const Coordinates& base, std::vector<Expr> functions,
+                                        std::span<const Expr> conditions) {
   require_orthogonal(base);
   if (functions.size() != base.dimension()) {
-    throw Error(ErrorKind::shape, std::to_string(base.dimension()) + " dimensions need as many coordinate functions, not " + std::to_string(functions.size()));
+    throw Error(ErrorKind::shape, std::to_string(base.dimension()) +
+                                      " dimensions need as many coordinate functions, not " +
+                                      std::to_string(functions.size()));
   }
   Coordinates c;
   c.variables_ = base.variables();
@@ -160,7 +175,8 @@ Coordinates Coordinates::from_functions(const Coordinates& base, std::vector<Exp
   c.conditions_.insert(c.conditions_.end(), conditions.begin(), conditions.end());
   c.rates_ = std::make_shared<const Matrix>(jacobian(c.functions_, c.variables_));
   const Expr d = determinant(*c.rates_);
-  if (c.tidy(d).is_integer(0)) throw Error(ErrorKind::domain, "the coordinates are not independent: the determinant of their derivatives is zero");
+  if (c.tidy(d).is_integer(0))
+    throw Error(ErrorKind::domain, "the coordinates are not independent: the determinant of their derivatives is zero");
   c.orientation_ = base.orientation();
   c.finish(d);
   return c;
@@ -184,7 +200,8 @@ Expr Coordinates::derivative_along(const Expr& f, std::size_t i) const {
 std::vector<Expr> gradient(const Expr& f, const Coordinates& c) {
   require_orthogonal(c);
   std::vector<Expr> out;
-  for (std::size_t i = 0; i < c.dimension(); ++i) out.push_back(c.tidy(c.derivative_along(f, i) / c.scale_factors()[i]));
+  for (std::size_t i = 0; i < c.dimension(); ++i)
+    out.push_back(c.tidy(c.derivative_along(f, i) / c.scale_factors()[i]));
   return out;
 }
 
@@ -198,7 +215,8 @@ Expr divergence(const ExprList& f, const Coordinates& c) {
 
 std::vector<Expr> curl(const ExprList& f, const Coordinates& c) {
   require_components(f, c);
-  if (c.dimension() != 3) throw Error(ErrorKind::shape, "the curl is defined in three dimensions, not " + std::to_string(c.dimension()));
+  if (c.dimension() != 3)
+    throw Error(ErrorKind::shape, "the curl is defined in three dimensions, not " + std::to_string(c.dimension()));
   const auto& h = c.scale_factors();
   std::vector<Expr> out;
   for (std::size_t i = 0; i < 3; ++i) {
@@ -214,13 +232,15 @@ Expr laplacian(const Expr& f, const Coordinates& c) {
   require_orthogonal(c);
   const Expr volume = multiply(c.scale_factors());
   Expr s = 0;
-  for (std::size_t i = 0; i < c.dimension(); ++i) s += c.derivative_along(volume / power(c.scale_factors()[i], 2) * c.derivative_along(f, i), i);
+  for (std::size_t i = 0; i < c.dimension(); ++i)
+    s += c.derivative_along(volume / power(c.scale_factors()[i], 2) * c.derivative_along(f, i), i);
   return c.tidy(s / volume);
 }
 
 Expr directional_derivative(const Expr& f, const ExprList& variables, const ExprList& direction) {
   if (variables.size() != direction.size()) {
-    throw Error(ErrorKind::shape, "the direction has " + std::to_string(direction.size()) + " components for " + std::to_string(variables.size()) + " variables");
+    throw Error(ErrorKind::shape, "the direction has " + std::to_string(direction.size()) + " components for " +
+                                      std::to_string(variables.size()) + " variables");
   }
   const std::vector<Expr> g = gradient(f, variables);
   Expr s = 0;
@@ -243,7 +263,9 @@ Expr total_differential(const Expr& f, const ExprList& variables) {
 
 Expr taylor_polynomial(const Expr& f, const ExprList& variables, const ExprList& place, int order) {
   if (variables.size() != place.size())
-    throw Error(ErrorKind::shape, std::to_string(variables.size()) + " variables need as many coordinates of the place, not " + std::to_string(place.size()));
+    throw Error(ErrorKind::shape, std::to_string(variables.size()) +
+                                      " variables need as many coordinates of the place, not " +
+                                      std::to_string(place.size()));
   if (order < 0) throw Error(ErrorKind::usage, "the order of a Taylor polynomial is not negative");
   Bindings b;
   for (std::size_t i = 0; i < variables.size(); ++i) b.set(variables[i], place[i]);
@@ -261,8 +283,12 @@ Expr taylor_polynomial(const Expr& f, const ExprList& variables, const ExprList&
     for (const Term& t : level) {
       const Expr value = substitute(t.derivative, b, Unused::allowed);
       bool defined = true;
-      postorder(value, [&](const Expr& x) { defined = defined && !x.is_constant(ConstantCode::undefined) && !x.is_constant(ConstantCode::infinity); });
-      if (!defined) throw Error(ErrorKind::domain, "the expression or a derivative of order " + std::to_string(k) + " has no value at the place of expansion");
+      postorder(value, [&](const Expr& x) {
+        defined = defined && !x.is_constant(ConstantCode::undefined) && !x.is_constant(ConstantCode::infinity);
+      });
+      if (!defined)
+        throw Error(ErrorKind::domain, "the expression or a derivative of order " + std::to_string(k) +
+                                           " has no value at the place of expansion");
       terms.push_back(value * t.factor);
       if (k == order) continue;
       for (std::size_t i = t.first; i < variables.size(); ++i) {
@@ -275,10 +301,13 @@ Expr taylor_polynomial(const Expr& f, const ExprList& variables, const ExprList&
   return add(terms);
 }
 
-Expr change_variables(const Expr& e, const ExprList& old_variables, const ExprList& map, const ExprList& new_variables) {
+Expr change_variables(const Expr& e, const ExprList& old_variables, const ExprList& map,
+                      const ExprList& new_variables) {
   const std::size_t n = old_variables.size();
   if (map.size() != n || new_variables.size() != n) {
-    throw Error(ErrorKind::shape, "a change of variables needs as many new variables and expressions as old variables, " + std::to_string(n));
+    throw Error(
+        ErrorKind::shape,
+        "a change of variables needs as many new variables and expressions as old variables, " + std::to_string(n));
   }
   const Matrix j = jacobian(map, new_variables);
   const Matrix rates = simplify(inverse(j));  // d(new_k)/d(old_i) at (k, i)

@@ -12,7 +12,9 @@ namespace {
 
 void require_variable(const Expr& v) {
   if (!v.is(Kind::symbol) && !v.is(Kind::unknown_call)) {
-    throw Error(ErrorKind::usage, "a derivative is taken with respect to a symbol or an unknown function, not a number or a compound expression");
+    throw Error(
+        ErrorKind::usage,
+        "a derivative is taken with respect to a symbol or an unknown function, not a number or a compound expression");
   }
 }
 
@@ -24,7 +26,9 @@ class ForwardSweep {
     if ((root.symbol_filter() & filter_) == 0) return 0;
     postorder(
         std::span<const Expr>(&root, 1), [&](const Expr& e) { visit(e); },
-        [&](const Expr& e) { return (e.symbol_filter() & filter_) != 0 && !(e == variable_) && !is_operator(e) && !done_.contains(e); });
+        [&](const Expr& e) {
+          return (e.symbol_filter() & filter_) != 0 && !(e == variable_) && !is_operator(e) && !done_.contains(e);
+        });
     return value(root);
   }
 
@@ -98,7 +102,8 @@ Expr derivative(const Expr& expression, std::initializer_list<Expr> variables) {
 
 Function derivative(const Function& f, int order) {
   if (f.arguments().size() != 1) {
-    throw Error(ErrorKind::shape, "f' needs a function of one argument; " + f.name() + " has " + std::to_string(f.arguments().size()) + ", use derivative(f(x, y), x)");
+    throw Error(ErrorKind::shape, "f' needs a function of one argument; " + f.name() + " has " +
+                                      std::to_string(f.arguments().size()) + ", use derivative(f(x, y), x)");
   }
   std::string name = f.name();
   for (int i = 0; i < order; ++i) name += "_prime";

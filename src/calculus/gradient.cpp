@@ -18,10 +18,13 @@ namespace {
 // Which of a fixed set of variables an expression is, and which of them occur in it.
 class Variables {
  public:
-  explicit Variables(std::span<const Expr> variables) : all_(variables.begin(), variables.end()), index_(variables.size()) {
+  explicit Variables(std::span<const Expr> variables)
+      : all_(variables.begin(), variables.end()), index_(variables.size()) {
     for (std::size_t i = 0; i < all_.size(); ++i) {
       if (!all_[i].is(Kind::symbol) && !all_[i].is(Kind::unknown_call)) {
-        throw Error(ErrorKind::usage, "a derivative is taken with respect to a symbol or an unknown function, not a number or a compound expression");
+        throw Error(ErrorKind::usage,
+                    "a derivative is taken with respect to a symbol or an unknown function, not a number or a compound "
+                    "expression");
       }
       const auto [slot, fresh] = index_.insert(all_[i]);
       if (!fresh) throw Error(ErrorKind::name, "the variable " + all_[i].name() + " is listed twice");
@@ -33,10 +36,13 @@ class Variables {
       filter_ |= all_[i].symbol_filter();
     }
   }
-  [[nodiscard]] const std::size_t* find(const Expr& e) const { return e.is(Kind::symbol) || e.is(Kind::unknown_call) ? index_.find(e) : nullptr; }
+  [[nodiscard]] const std::size_t* find(const Expr& e) const {
+    return e.is(Kind::symbol) || e.is(Kind::unknown_call) ? index_.find(e) : nullptr;
+  }
   /// Throws Error(binding) for a symbol that has the name of a variable but is none.
   void check(const Expr& symbol) const {
-    if (const auto at = names_.find(symbol.name()); at != names_.end() && are_namesakes(all_[at->second], symbol)) reject_namesakes(all_[at->second], symbol);
+    if (const auto at = names_.find(symbol.name()); at != names_.end() && are_namesakes(all_[at->second], symbol))
+      reject_namesakes(all_[at->second], symbol);
   }
   [[nodiscard]] std::uint32_t filter() const { return filter_; }
   [[nodiscard]] const std::vector<Expr>& all() const { return all_; }
@@ -102,7 +108,9 @@ class ReverseSweep {
 
  private:
   [[nodiscard]] bool touches(const Expr& e) const { return (e.symbol_filter() & variables_.filter()) != 0; }
-  [[nodiscard]] bool enters(const Expr& e) const { return touches(e) && differentiable_inside(e) && variables_.find(e) == nullptr; }
+  [[nodiscard]] bool enters(const Expr& e) const {
+    return touches(e) && differentiable_inside(e) && variables_.find(e) == nullptr;
+  }
 
   // Numbers the nodes that lead to a variable, operands first; the others get -1.
   void collect(const Expr& root) {
@@ -140,7 +148,8 @@ class ReverseSweep {
   // A variable, or a node that is derived as a whole and holds one.
   [[nodiscard]] bool is_end(const Expr& e) const {
     if (variables_.find(e) != nullptr) return true;
-    return !differentiable_inside(e) && !e.operands().empty() && !e.is(Kind::relation) && !e.is(Kind::logic) && !occurring(e, variables_).empty();
+    return !differentiable_inside(e) && !e.operands().empty() && !e.is(Kind::relation) && !e.is(Kind::logic) &&
+           !occurring(e, variables_).empty();
   }
 
   [[nodiscard]] bool active(const Expr& e) const {
@@ -169,7 +178,8 @@ class ReverseSweep {
       local_partials(
           e, [&](const Expr& child) { return active(child); },
           [&](const Expr& child, Expr partial) {
-            adjoints_[static_cast<std::size_t>(index_.at(child))].push_back(adjoint.is_integer(1) ? std::move(partial) : std::move(partial) * adjoint);
+            adjoints_[static_cast<std::size_t>(index_.at(child))].push_back(
+                adjoint.is_integer(1) ? std::move(partial) : std::move(partial) * adjoint);
           });
       return;
     }
@@ -238,9 +248,13 @@ std::vector<Expr> gradient(const Expr& expression, const ExprList& variables) {
   return result;
 }
 
-SparsityPattern sparsity(const ExprList& expressions, const ExprList& variables) { return assemble(expressions, Variables(variables), false, false).pattern; }
+SparsityPattern sparsity(const ExprList& expressions, const ExprList& variables) {
+  return assemble(expressions, Variables(variables), false, false).pattern;
+}
 
-SparseMatrix sparse_jacobian(const ExprList& expressions, const ExprList& variables) { return assemble(expressions, Variables(variables), true, false); }
+SparseMatrix sparse_jacobian(const ExprList& expressions, const ExprList& variables) {
+  return assemble(expressions, Variables(variables), true, false);
+}
 
 SparseMatrix sparse_hessian(const Expr& expression, const ExprList& variables) {
   const Variables v(variables);
@@ -251,7 +265,8 @@ SparseMatrix sparse_hessian(const Expr& expression, const ExprList& variables) {
   const std::size_t n = variables.size();
   std::vector<std::vector<std::pair<std::int64_t, const Expr*>>> rows(n);
   for (std::size_t i = 0; i < n; ++i) {
-    for (auto k = static_cast<std::size_t>(upper.pattern.row_start[i]); k < static_cast<std::size_t>(upper.pattern.row_start[i + 1]); ++k) {
+    for (auto k = static_cast<std::size_t>(upper.pattern.row_start[i]);
+         k < static_cast<std::size_t>(upper.pattern.row_start[i + 1]); ++k) {
       const auto j = static_cast<std::size_t>(upper.pattern.columns[k]);
       if (j != i) rows[j].emplace_back(static_cast<std::int64_t>(i), &upper.values[k]);
     }
@@ -264,7 +279,8 @@ SparseMatrix sparse_hessian(const Expr& expression, const ExprList& variables) {
       h.pattern.columns.push_back(j);
       h.values.push_back(*value);
     }
-    for (auto k = static_cast<std::size_t>(upper.pattern.row_start[i]); k < static_cast<std::size_t>(upper.pattern.row_start[i + 1]); ++k) {
+    for (auto k = static_cast<std::size_t>(upper.pattern.row_start[i]);
+         k < static_cast<std::size_t>(upper.pattern.row_start[i + 1]); ++k) {
       h.pattern.columns.push_back(upper.pattern.columns[k]);
       h.values.push_back(upper.values[k]);
     }
@@ -273,6 +289,8 @@ SparseMatrix sparse_hessian(const Expr& expression, const ExprList& variables) {
   return h;
 }
 
-Matrix hessian(const Expr& expression, const ExprList& variables) { return sparse_hessian(expression, variables).dense(); }
+Matrix hessian(const Expr& expression, const ExprList& variables) {
+  return sparse_hessian(expression, variables).dense();
+}
 
 }  // namespace boreon

@@ -16,8 +16,11 @@ namespace boreon {
 class ParameterPoints {
  public:
   /// A bound variable is no parameter, whatever is assumed of it. `conditions` have to outlive the object.
-  ParameterPoints(std::vector<Expr> expressions, const Expr& bound, std::span<const Expr> conditions, std::uint64_t seed)
-      : conditions_(conditions), leaves_(leaves_of(std::move(expressions), bound, conditions)), sampler_(leaves_, ranges_, seed) {}
+  ParameterPoints(std::vector<Expr> expressions, const Expr& bound, std::span<const Expr> conditions,
+                  std::uint64_t seed)
+      : conditions_(conditions),
+        leaves_(leaves_of(std::move(expressions), bound, conditions)),
+        sampler_(leaves_, ranges_, seed) {}
   ParameterPoints(const ParameterPoints&) = delete;
   ParameterPoints& operator=(const ParameterPoints&) = delete;
 
@@ -35,7 +38,8 @@ class ParameterPoints {
   }
 
  private:
-  static std::vector<Expr> leaves_of(std::vector<Expr> expressions, const Expr& bound, std::span<const Expr> conditions) {
+  static std::vector<Expr> leaves_of(std::vector<Expr> expressions, const Expr& bound,
+                                     std::span<const Expr> conditions) {
     expressions.insert(expressions.end(), conditions.begin(), conditions.end());
     std::vector<Expr> leaves = sampled_leaves(expressions);
     std::erase_if(leaves, [&](const Expr& e) { return e.is(Kind::symbol) && e.name() == bound.name(); });

@@ -23,7 +23,8 @@ Expr substitute_inside(const Expr& e, const UnknownFunction& unknown, const Know
 
 // Calls of the unknown function with their derivative orders become what `value(arguments, orders)` says.
 template <class Known, class Value>
-Expr replace_calls(const Expr& expression, const UnknownFunction& unknown, const Known& known, std::size_t arguments, Value value) {
+Expr replace_calls(const Expr& expression, const UnknownFunction& unknown, const Known& known, std::size_t arguments,
+                   Value value) {
   bool found = false;
   Rebuild replace([&](const Expr& e, Expr& result) {
     if (!e.is(Kind::unknown_call) || e.name() != unknown.name()) return false;
@@ -32,42 +33,51 @@ Expr replace_calls(const Expr& expression, const UnknownFunction& unknown, const
     std::vector<int> orders;
     const auto operands = e.operands();
     if ((operands.size() - 1) / 2 != arguments) {
-      throw Error(ErrorKind::shape, fmt::format("{} takes {} argument{}, but {} has {}", unknown.name(), (operands.size() - 1) / 2, operands.size() == 3 ? "" : "s", known.name(), arguments));
+      throw Error(ErrorKind::shape,
+                  fmt::format("{} takes {} argument{}, but {} has {}", unknown.name(), (operands.size() - 1) / 2,
+                              operands.size() == 3 ? "" : "s", known.name(), arguments));
     }
     for (std::size_t i = 1; i < operands.size(); i += 2) {
       args.push_back(substitute_inside(operands[i], unknown, known));
       const auto order = operands[i + 1].word();
-      if (!order || *order > 1000) throw Error(ErrorKind::limit, "a derivative of order beyond 1000 is not carried out");
+      if (!order || *order > 1000)
+        throw Error(ErrorKind::limit, "a derivative of order beyond 1000 is not carried out");
       orders.push_back(static_cast<int>(*order));
     }
     result = value(args, orders);
     return true;
   });
   Expr result = replace(expression);
-  if (!found) throw Error(ErrorKind::binding, fmt::format("the unknown function '{}' does not occur in the expression", unknown.name()));
+  if (!found)
+    throw Error(ErrorKind::binding,
+                fmt::format("the unknown function '{}' does not occur in the expression", unknown.name()));
   return result;
 }
 
 }  // namespace
 
 Expr substitute(const Expr& expression, const UnknownFunction& unknown, const Function& known) {
-  return replace_calls(expression, unknown, known, known.arguments().size(), [&](const std::vector<Expr>& args, const std::vector<int>& orders) {
-    Expr body = known.body();
-    Bindings b;
-    for (std::size_t i = 0; i < args.size(); ++i) {
-      if (orders[i] > 0) body = derivative(body, known.arguments()[i], orders[i]);
-      b.set(known.arguments()[i], args[i]);
-    }
-    return substitute(body, b, Unused::allowed);
-  });
+  return replace_calls(expression, unknown, known, known.arguments().size(),
+                       [&](const std::vector<Expr>& args, const std::vector<int>& orders) {
+                         Expr body = known.body();
+                         Bindings b;
+                         for (std::size_t i = 0; i < args.size(); ++i) {
+                           if (orders[i] > 0) body = derivative(body, known.arguments()[i], orders[i]);
+                           b.set(known.arguments()[i], args[i]);
+                         }
+                         return substitute(body, b, Unused::allowed);
+                       });
 }
 
 Expr substitute(const Expr& expression, const UnknownFunction& unknown, const NumericFunction& known) {
-  return replace_calls(expression, unknown, known, known.arguments(), [&](const std::vector<Expr>& args, const std::vector<int>& orders) { return known.derivative_at(args, orders); });
+  return replace_calls(
+      expression, unknown, known, known.arguments(),
+      [&](const std::vector<Expr>& args, const std::vector<int>& orders) { return known.derivative_at(args, orders); });
 }
 
 Matrix substitute(const Matrix& matrix, const Bindings& bindings, Unused unused) {
-  const std::vector<Expr> values = substitute(std::span<const Expr>(matrix.data(), static_cast<std::size_t>(matrix.size())), bindings, unused);
+  const std::vector<Expr> values =
+      substitute(std::span<const Expr>(matrix.data(), static_cast<std::size_t>(matrix.size())), bindings, unused);
   return Eigen::Map<const Matrix>(values.data(), matrix.rows(), matrix.cols());
 }
 

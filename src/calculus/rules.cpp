@@ -98,7 +98,9 @@ Expr derivative_of_operator(const Expr& e, const Expr& variable, const std::func
     }
     case Kind::summation: {
       if (!derive(operands[2]).is_integer(0) || !derive(operands[3]).is_integer(0)) {
-        throw Error(ErrorKind::unsupported, "the derivative of a sum with respect to a variable in its limits is not defined: they are integers");
+        throw Error(
+            ErrorKind::unsupported,
+            "the derivative of a sum with respect to a variable in its limits is not defined: they are integers");
       }
       if (operands[1] == variable) return 0;
       const Expr inner = derive(operands[0]);
@@ -107,7 +109,9 @@ Expr derivative_of_operator(const Expr& e, const Expr& variable, const std::func
     case Kind::limit:
     case Kind::derivative: {
       const Expr order[] = {variable, 1};
-      if (!variable.is(Kind::symbol)) throw Error(ErrorKind::unsupported, "an unevaluated limit or derivative cannot be derived by an unknown function");
+      if (!variable.is(Kind::symbol))
+        throw Error(ErrorKind::unsupported,
+                    "an unevaluated limit or derivative cannot be derived by an unknown function");
       if (e.is(Kind::derivative)) {
         std::vector<Expr> extended(operands.begin() + 1, operands.end());
         for (std::size_t i = 0; i < extended.size(); i += 2) {

@@ -17,7 +17,8 @@
 namespace boreon {
 namespace {
 
-std::optional<Ball> ball_at(const EvaluationPlan& plan, std::span<const Expr> leaves, std::span<const std::complex<double>> point, long precision) {
+std::optional<Ball> ball_at(const EvaluationPlan& plan, std::span<const Expr> leaves,
+                            std::span<const std::complex<double>> point, long precision) {
   const BriefFaults brief;
   try {
     auto r = GraphEvaluator<BallDomain>(BallDomain{precision}).run(plan, [&](const Expr& e, Ball& v) {
@@ -81,7 +82,8 @@ bool vanishes(const Expr& e) {
   return false;
 }
 
-std::optional<std::complex<double>> value_at(const Expr& e, std::span<const Expr> symbols, std::span<const double> point) {
+std::optional<std::complex<double>> value_at(const Expr& e, std::span<const Expr> symbols,
+                                             std::span<const double> point) {
   const EvaluationPlan plan({&e, 1});
   const BriefFaults brief;
   try {
@@ -106,7 +108,8 @@ Expr condition_of(const Decision& d) {
   Expr plus = 0;
   Expr minus = 0;
   const auto place = [&](const Expr& term) {
-    const bool negative = term.is_number() ? term.number().sign() < 0 : term.is(Kind::product) && term.operands()[0].number().sign() < 0;
+    const bool negative =
+        term.is_number() ? term.number().sign() < 0 : term.is(Kind::product) && term.operands()[0].number().sign() < 0;
     (negative ? minus : plus) += negative ? -term : term;
   };
   if (d.of.is(Kind::sum)) {
@@ -131,7 +134,8 @@ std::optional<int> Signs::known(const Expr& e) const {
   if (e.is_integer(0)) return 0;
   if (e.is_number()) return e.number().sign();
   if (e.is_constant(ConstantCode::infinity)) return 1;
-  if (e.is(Kind::product) && e.operands().size() == 3 && e.operands()[1].is_constant(ConstantCode::infinity)) return e.operands()[0].number().sign();
+  if (e.is(Kind::product) && e.operands().size() == 3 && e.operands()[1].is_constant(ConstantCode::infinity))
+    return e.operands()[0].number().sign();
   if (!e.has_symbols()) {
     const EvaluationPlan plan({&e, 1});
     for (const long precision : {64L, 256L, 1024L}) {
@@ -186,7 +190,9 @@ std::optional<int> Signs::known(const Expr& e) const {
     const Expr& u = e.operands()[0];
     if (name == "log") return known(u - 1);
     if (name == "exp" || name == "cosh") return is_real(u) ? std::optional<int>(1) : std::nullopt;
-    if (name == "sinh" || name == "tanh" || name == "atan" || name == "asinh" || name == "erf" || name == "sign" || name == "cbrt" || name == "erfi") return known(u);
+    if (name == "sinh" || name == "tanh" || name == "atan" || name == "asinh" || name == "erf" || name == "sign" ||
+        name == "cbrt" || name == "erfi")
+      return known(u);
     if (name == "abs") {
       const auto s = known(u);
       if (s) return *s * *s;
@@ -264,8 +270,9 @@ int Signs::of(const Expr& e) {
   // what the given relations imply but the reasoner does not see
   if (may_assume_ && !given_.empty()) {
     const auto symbols = free_symbols(e);
-    const bool bound =
-        std::all_of(symbols.begin(), symbols.end(), [&](const Symbol& p) { return std::any_of(given_.begin(), given_.end(), [&](const Expr& c) { return depends_on(c, p); }); });
+    const bool bound = std::all_of(symbols.begin(), symbols.end(), [&](const Symbol& p) {
+      return std::any_of(given_.begin(), given_.end(), [&](const Expr& c) { return depends_on(c, p); });
+    });
     if (bound) {
       if (const auto s = sampled(e)) return *s;
     }

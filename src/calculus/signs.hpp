@@ -18,7 +18,8 @@ namespace boreon {
 [[nodiscard]] bool vanishes(const Expr& e);
 
 /// The value at one point in complex double precision; nothing where it has none.
-[[nodiscard]] std::optional<std::complex<double>> value_at(const Expr& e, std::span<const Expr> symbols, std::span<const double> point);
+[[nodiscard]] std::optional<std::complex<double>> value_at(const Expr& e, std::span<const Expr> symbols,
+                                                           std::span<const double> point);
 
 /// What the sign of an expression was taken to be.
 struct Decision {
@@ -66,7 +67,10 @@ struct UnknownSign {
 class Signs {
  public:
   explicit Signs(std::span<const Expr> conditions = {}, bool may_assume = false, std::vector<int> script = {})
-      : given_(conditions.begin(), conditions.end()), reasoner_(given_), may_assume_(may_assume), script_(std::move(script)) {}
+      : given_(conditions.begin(), conditions.end()),
+        reasoner_(given_),
+        may_assume_(may_assume),
+        script_(std::move(script)) {}
 
   /// 1, -1, or 0 for zero; throws UnknownSign.
   [[nodiscard]] int of(const Expr& e);

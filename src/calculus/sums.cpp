@@ -48,7 +48,8 @@ std::optional<Expr> ratio_of(const Expr& term, const Symbol& k) {
                        if (!is_call_of(n, "gamma")) return n;
                        const auto l = linear_in(n.operands()[0], k);
                        if (!l || !l->slope.word()) return n;
-                       const Expr base = n.operands()[0] - (l->constant.is_number() ? Expr(l->constant.number().floor()) : Expr(0));
+                       const Expr base =
+                           n.operands()[0] - (l->constant.is_number() ? Expr(l->constant.number().floor()) : Expr(0));
                        const auto steps = (n.operands()[0] - base).word();
                        if (!steps || std::abs(*steps) > 60) return n;
                        Expr product = gamma(base);
@@ -120,7 +121,9 @@ std::optional<Expr> antidifference(const Expr& term, const Symbol& k) {
   } else {
     degree = uv::degree(p) - uv::degree(sum) + 1;
     const auto n = static_cast<std::size_t>(uv::degree(sum));
-    const Fraction low = difference.size() + 1 > n && n >= 1 && difference.size() > n - 1 ? difference[n - 1] : fraction(Number(0), ring.vars());
+    const Fraction low = difference.size() + 1 > n && n >= 1 && difference.size() > n - 1
+                             ? difference[n - 1]
+                             : fraction(Number(0), ring.vars());
     const auto other = ring.expression(divide(multiply(fraction(Number(-2), ring.vars()), low), sum[n])).word();
     if (other && *other > degree) degree = static_cast<int>(*other);
   }
@@ -223,7 +226,8 @@ std::optional<Expr> rational_sum(const Expr& term, const Symbol& k, const Expr& 
 }
 
 // x^k over factorials, powers of k: NIST 4.2.19, 4.6.1, 25.2.1, 25.12.10
-std::optional<Expr> classical_series(const Expr& term, const Symbol& k, const Expr& from, Signs& signs, std::vector<Expr>& conditions) {
+std::optional<Expr> classical_series(const Expr& term, const Symbol& k, const Expr& from, Signs& signs,
+                                     std::vector<Expr>& conditions) {
   if (!from.word()) return std::nullopt;
   Expr constant = leading_number(term);
   Expr x = 1;
@@ -262,7 +266,8 @@ std::optional<Expr> classical_series(const Expr& term, const Symbol& k, const Ex
   if (!fine) return std::nullopt;
   const auto missing = [&](std::int64_t start) {  // terms between the standard start and `from`
     Expr sum = 0;
-    for (std::int64_t j = std::min(start, *from.word()); j < std::max(start, *from.word()); ++j) sum += substitute(term, {{k, j}}, Unused::allowed);
+    for (std::int64_t j = std::min(start, *from.word()); j < std::max(start, *from.word()); ++j)
+      sum += substitute(term, {{k, j}}, Unused::allowed);
     return *from.word() >= start ? -sum : sum;
   };
   if (std::abs(*from.word()) > 60) return std::nullopt;
@@ -300,7 +305,8 @@ std::optional<Expr> classical_series(const Expr& term, const Symbol& k, const Ex
 }
 
 // Adding up at random parameters.
-bool confirmed(const Expr& term, const Symbol& k, const Expr& from, const Expr& to, const Expr& value, std::span<const Expr> conditions, std::size_t& points) {
+bool confirmed(const Expr& term, const Symbol& k, const Expr& from, const Expr& to, const Expr& value,
+               std::span<const Expr> conditions, std::size_t& points) {
   const bool endless = to.is_constant(ConstantCode::infinity);
   std::vector<Expr> all{term, from, value};
   if (!endless) all.push_back(to);
@@ -383,21 +389,34 @@ std::optional<Expr> base_of_geometric(const Expr& term, const Symbol& k) {
   return base;
 }
 
-SumResult closed_sum(const Expr& term, const Expr& index, const Expr& from, const Expr& to, std::span<const Expr> conditions);
+SumResult closed_sum(const Expr& term, const Expr& index, const Expr& from, const Expr& to,
+                     std::span<const Expr> conditions);
 
 // One sum and the ways that are tried on it. What a way returns counts once it is confirmed on numbers.
 class Summation {
  public:
-  Summation(const Expr& term, const Expr& index, const Symbol& k, const Expr& from, const Expr& to, std::span<const Expr> conditions)
-      : term_(term), index_(index), k_(k), from_(from), to_(to), conditions_(conditions), signs_(conditions, true), endless_(to.is_constant(ConstantCode::infinity)) {}
+  Summation(const Expr& term, const Expr& index, const Symbol& k, const Expr& from, const Expr& to,
+            std::span<const Expr> conditions)
+      : term_(term),
+        index_(index),
+        k_(k),
+        from_(from),
+        to_(to),
+        conditions_(conditions),
+        signs_(conditions, true),
+        endless_(to.is_constant(ConstantCode::infinity)) {}
 
   SumResult run(SumResult unevaluated) {
     out_ = std::move(unevaluated);
     if (accept(guarded([&] { return by_antidifference(); }), "Gosper's algorithm")) return out_;
     out_.conditions.clear();
-    if (accept(guarded([&] { return rational_sum(term_, k_, from_, to_); }), "partial fractions and polygamma functions")) return out_;
+    if (accept(guarded([&] { return rational_sum(term_, k_, from_, to_); }),
+               "partial fractions and polygamma functions"))
+      return out_;
     if (endless_) {
-      if (accept(guarded([&] { return classical_series(term_, k_, from_, signs_, out_.conditions); }), "a classical series")) return out_;
+      if (accept(guarded([&] { return classical_series(term_, k_, from_, signs_, out_.conditions); }),
+                 "a classical series"))
+        return out_;
       out_.conditions.clear();
     }
     if (accept(term_by_term(), "term by term")) return out_;
@@ -477,16 +496,19 @@ class Summation {
   SumResult out_;
 };
 
-SumResult closed_sum(const Expr& term, const Expr& index, const Expr& from, const Expr& to, std::span<const Expr> conditions) {
+SumResult closed_sum(const Expr& term, const Expr& index, const Expr& from, const Expr& to,
+                     std::span<const Expr> conditions) {
   if (!index.is(Kind::symbol)) throw Error(ErrorKind::usage, "a sum is taken over a symbol");
-  if (depends_on(from, index) || depends_on(to, index)) throw Error(ErrorKind::usage, "the limits of a sum must not contain its index");
+  if (depends_on(from, index) || depends_on(to, index))
+    throw Error(ErrorKind::usage, "the limits of a sum must not contain its index");
   // the index stands for whole numbers, whatever it was declared to be
   const Symbol k(index.name(), {Assumption::integer});
   const Expr t = substitute(evaluate_derivatives(term), {{index, k}}, Unused::allowed);
   SumResult out;
   out.value = unevaluated_sum(term, index, from, to);
   if (!depends_on(t, k)) {
-    if (to.is_constant(ConstantCode::infinity)) throw Error(ErrorKind::domain, "the sum diverges: its terms do not go to zero");
+    if (to.is_constant(ConstantCode::infinity))
+      throw Error(ErrorKind::domain, "the sum diverges: its terms do not go to zero");
     out.value = t * (to - from + 1);
     out.closed = true;
     out.method = "a constant term";
@@ -494,7 +516,8 @@ SumResult closed_sum(const Expr& term, const Expr& index, const Expr& from, cons
   }
   // Many terms between numbers: the closed form for a symbolic end is found and confirmed on short ranges.
   constexpr std::int64_t few_terms = 3000;
-  if (from.word() && to.is_number() && to.number().is_integer() && compare(to.number() - from.number(), Number(few_terms)) > 0) {
+  if (from.word() && to.is_number() && to.number().is_integer() &&
+      compare(to.number() - from.number(), Number(few_terms)) > 0) {
     const Symbol n("_end", {Assumption::integer});
     std::vector<Expr> with_end(conditions.begin(), conditions.end());
     with_end.push_back(greater_equal(n, from));
@@ -509,13 +532,16 @@ SumResult closed_sum(const Expr& term, const Expr& index, const Expr& from, cons
 
 }  // namespace
 
-SumResult sum_with_report(const Expr& term, const Expr& index, const Expr& from, const Expr& to, std::span<const Expr> conditions) {
+SumResult sum_with_report(const Expr& term, const Expr& index, const Expr& from, const Expr& to,
+                          std::span<const Expr> conditions) {
   SumResult result = closed_sum(term, index, from, to, conditions);
   result.conditions = reduced_conditions(result.conditions, conditions);
   return result;
 }
 
-Expr sum(const Expr& term, const Expr& k, const Expr& from, const Expr& to, std::span<const Expr> conditions) { return sum_with_report(term, k, from, to, conditions).value; }
+Expr sum(const Expr& term, const Expr& k, const Expr& from, const Expr& to, std::span<const Expr> conditions) {
+  return sum_with_report(term, k, from, to, conditions).value;
+}
 
 Expr evaluate_operators(const Expr& expression, std::span<const Expr> conditions) {
   Rebuild pass([](const Expr&, Expr&) { return false; },
@@ -528,8 +554,10 @@ Expr evaluate_operators(const Expr& expression, std::span<const Expr> conditions
                        IntegralOptions o;
                        o.conditions.assign(conditions.begin(), conditions.end());
                        o.exceptions = false;
-                       const IntegralResult r = ops.size() == 2 ? integrate(ops[0], ops[1], o) : integrate(ops[0], ops[1], ops[2], ops[3], o);
-                       if (r.status == IntegralStatus::divergent) throw Error(ErrorKind::domain, fmt::format("an integral diverges: {}", r.reason));
+                       const IntegralResult r = ops.size() == 2 ? integrate(ops[0], ops[1], o)
+                                                                : integrate(ops[0], ops[1], ops[2], ops[3], o);
+                       if (r.status == IntegralStatus::divergent)
+                         throw Error(ErrorKind::domain, fmt::format("an integral diverges: {}", r.reason));
                        return r.status == IntegralStatus::exact && r.conditions.empty() ? r.value : e;
                      }
                      case Kind::summation: {

@@ -60,7 +60,9 @@ class Facts {
   }
 
   static std::uint16_t of_number(const Number& n) {
-    std::uint16_t facts = set(n.sign() > 0 ? Assumption::positive : n.sign() < 0 ? Assumption::negative : Assumption::nonnegative);
+    std::uint16_t facts = set(n.sign() > 0   ? Assumption::positive
+                              : n.sign() < 0 ? Assumption::negative
+                                             : Assumption::nonnegative);
     if (n.is_zero()) facts |= set(Assumption::nonpositive);
     if (n.is_integer()) facts |= set(Assumption::integer);
     return facts;
@@ -72,8 +74,10 @@ class Facts {
     for (const Assumption x : {Assumption::real, Assumption::integer, Assumption::nonzero}) {
       if (both(x)) r |= static_cast<std::uint16_t>(x);
     }
-    if (both(Assumption::nonnegative) || both(Assumption::nonpositive)) r |= static_cast<std::uint16_t>(Assumption::nonnegative);
-    if ((has(a, Assumption::nonnegative) && has(b, Assumption::nonpositive)) || (has(a, Assumption::nonpositive) && has(b, Assumption::nonnegative))) {
+    if (both(Assumption::nonnegative) || both(Assumption::nonpositive))
+      r |= static_cast<std::uint16_t>(Assumption::nonnegative);
+    if ((has(a, Assumption::nonnegative) && has(b, Assumption::nonpositive)) ||
+        (has(a, Assumption::nonpositive) && has(b, Assumption::nonnegative))) {
       r |= static_cast<std::uint16_t>(Assumption::nonpositive);
     }
     if (has(r, Assumption::nonzero)) {
@@ -98,7 +102,8 @@ class Facts {
     const std::uint16_t x = of(exponent, depth + 1);
     if (has(b, Assumption::positive) && has(x, Assumption::real)) {
       std::uint16_t r = set(Assumption::positive);
-      if (has(b, Assumption::integer) && has(x, Assumption::integer) && has(x, Assumption::nonnegative)) r |= set(Assumption::integer);
+      if (has(b, Assumption::integer) && has(x, Assumption::integer) && has(x, Assumption::nonnegative))
+        r |= set(Assumption::integer);
       return r;
     }
     if (has(b, Assumption::nonnegative) && has(x, Assumption::positive)) return set(Assumption::nonnegative);
@@ -107,7 +112,8 @@ class Facts {
       const bool defined = has(b, Assumption::nonzero) || has(x, Assumption::nonnegative);
       if (has(b, Assumption::real) && defined) r |= static_cast<std::uint16_t>(Assumption::real);
       if (has(b, Assumption::nonzero)) r |= static_cast<std::uint16_t>(Assumption::nonzero);
-      if (has(b, Assumption::integer) && has(x, Assumption::nonnegative)) r |= static_cast<std::uint16_t>(Assumption::integer);
+      if (has(b, Assumption::integer) && has(x, Assumption::nonnegative))
+        r |= static_cast<std::uint16_t>(Assumption::integer);
       if (const auto n = exponent.word(); n && has(b, Assumption::real)) {
         if (*n % 2 == 0) {
           if (defined) r |= set(Assumption::nonnegative);
@@ -127,8 +133,9 @@ class Facts {
     if (e.operands().size() > 65) return 0;
     bool any_positive = false;
     bool any_negative = false;
-    std::uint16_t common = static_cast<std::uint16_t>(Assumption::real) | static_cast<std::uint16_t>(Assumption::integer) | static_cast<std::uint16_t>(Assumption::nonnegative) |
-                           static_cast<std::uint16_t>(Assumption::nonpositive);
+    std::uint16_t common =
+        static_cast<std::uint16_t>(Assumption::real) | static_cast<std::uint16_t>(Assumption::integer) |
+        static_cast<std::uint16_t>(Assumption::nonnegative) | static_cast<std::uint16_t>(Assumption::nonpositive);
     const auto take = [&](std::uint16_t f) {
       common &= f;
       any_positive = any_positive || has(f, Assumption::positive);

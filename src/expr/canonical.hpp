@@ -29,7 +29,9 @@ struct Scaled {
 struct Gaussian {
   Number re;
   Number im;
-  friend Gaussian operator*(const Gaussian& a, const Gaussian& b) { return {a.re * b.re - a.im * b.im, a.re * b.im + a.im * b.re}; }
+  friend Gaussian operator*(const Gaussian& a, const Gaussian& b) {
+    return {a.re * b.re - a.im * b.im, a.re * b.im + a.im * b.re};
+  }
   [[nodiscard]] Expr expression() const;
 };
 /// A sum of a number and a multiple of the imaginary unit, both exact and neither zero; nothing otherwise.

@@ -24,7 +24,8 @@ namespace boreon {
 std::span<const FunctionRow> catalogue() {
   static const auto* rows = new std::vector<FunctionRow>([] {
     std::vector<FunctionRow> all;
-    for (const auto part : {trigonometric_rows(), exponential_rows(), real_valued_rows(), complex_rows(), gamma_rows(), integral_rows(), bessel_rows(), orthogonal_rows(), elliptic_rows(), polynomial_rows()}) {
+    for (const auto part : {trigonometric_rows(), exponential_rows(), real_valued_rows(), complex_rows(), gamma_rows(),
+                            integral_rows(), bessel_rows(), orthogonal_rows(), elliptic_rows(), polynomial_rows()}) {
       all.insert(all.end(), part.begin(), part.end());
     }
     return all;
@@ -60,14 +61,16 @@ Expr make_call(const FunctionRow& row, std::span<const Expr> args, bool turned) 
     const std::string wanted = row.max_args < 0               ? fmt::format("at least {}", row.min_args)
                                : row.min_args == row.max_args ? fmt::format("{}", row.min_args)
                                                               : fmt::format("{} to {}", row.min_args, row.max_args);
-    throw Error(ErrorKind::shape, fmt::format("{} takes {} argument{}, got {}", row.name, wanted, wanted == "1" ? "" : "s", n));
+    throw Error(ErrorKind::shape,
+                fmt::format("{} takes {} argument{}, got {}", row.name, wanted, wanted == "1" ? "" : "s", n));
   }
   for (const Expr& a : args) {
     if (a.is_constant(ConstantCode::undefined)) return undefined();
     if (is_condition(a)) {
-      throw Error(ErrorKind::shape, fmt::format("a condition stands where a number is expected, as an argument of {}; write "
-                                                "piecewise(1 if condition, 0 otherwise)",
-                                                row.name));
+      throw Error(ErrorKind::shape,
+                  fmt::format("a condition stands where a number is expected, as an argument of {}; write "
+                              "piecewise(1 if condition, 0 otherwise)",
+                              row.name));
     }
   }
   if (Expr result; row.exact != nullptr && row.exact(args, result)) return result;
@@ -127,11 +130,14 @@ double midpoint(arb_srcptr x) { return arf_get_d(arb_midref(x), ARF_RND_NEAR); }
 namespace {
 
 // The ball library calls this where it would end the program: sizes beyond what it was made for, no memory.
-FLINT_NORETURN void give_up() { throw Error(ErrorKind::limit, "a number is too large for the arithmetic of special functions"); }
+FLINT_NORETURN void give_up() {
+  throw Error(ErrorKind::limit, "a number is too large for the arithmetic of special functions");
+}
 
 bool beyond(const Ball& order) {
   constexpr long most_bits = 30;
-  return arf_cmpabs_2exp_si(arb_midref(order.re()), most_bits) > 0 || arf_cmpabs_2exp_si(arb_midref(order.im()), most_bits) > 0;
+  return arf_cmpabs_2exp_si(arb_midref(order.re()), most_bits) > 0 ||
+         arf_cmpabs_2exp_si(arb_midref(order.im()), most_bits) > 0;
 }
 
 }  // namespace
@@ -176,7 +182,8 @@ auto through_ball(const FunctionRow& row, std::span<const Ball> args, Finish fin
 
 Expr partial_derivative(const FunctionRow& row, std::span<const Expr> args, std::size_t i) {
   if (row.own != 0) return numeric_partial(row, args, i);
-  if (row.derivative == nullptr) throw Error(ErrorKind::unsupported, fmt::format("no rule is known for the derivative of {}", row.name));
+  if (row.derivative == nullptr)
+    throw Error(ErrorKind::unsupported, fmt::format("no rule is known for the derivative of {}", row.name));
   return row.derivative(args, i);
 }
 
@@ -209,7 +216,9 @@ std::complex<double> evaluate_complex(const FunctionRow& row, std::span<const st
     if (!std::isfinite(a.real()) || !std::isfinite(a.imag())) return {nan, nan};
     balls.push_back(Ball::from(a));
   }
-  return through_ball(row, balls, [&](const Ball& b, bool good) { return good ? std::complex<double>(midpoint(b.re()), midpoint(b.im())) : std::complex<double>(nan, nan); });
+  return through_ball(row, balls, [&](const Ball& b, bool good) {
+    return good ? std::complex<double>(midpoint(b.re()), midpoint(b.im())) : std::complex<double>(nan, nan);
+  });
 }
 
 }  // namespace boreon

@@ -14,18 +14,21 @@ namespace {
 
 void require_value(const Expr& e, const char* where) {
   if (is_condition(e)) {
-    throw Error(ErrorKind::shape, std::string("a condition (true or false) stands where a number is expected, in ") + where + "; write piecewise(1 if condition, 0 otherwise)");
+    throw Error(ErrorKind::shape, std::string("a condition (true or false) stands where a number is expected, in ") +
+                                      where + "; write piecewise(1 if condition, 0 otherwise)");
   }
 }
 
 void require_condition(const Expr& e, const char* where) {
   if (!is_condition(e)) {
-    throw Error(ErrorKind::shape, std::string("a number stands where a condition is expected, in ") + where + "; write a comparison such as x < 1");
+    throw Error(ErrorKind::shape, std::string("a number stands where a condition is expected, in ") + where +
+                                      "; write a comparison such as x < 1");
   }
 }
 
 void require_symbol(const Expr& e, const char* where) {
-  if (!e.is(Kind::symbol)) throw Error(ErrorKind::usage, std::string("a plain symbol is expected as the variable of ") + where);
+  if (!e.is(Kind::symbol))
+    throw Error(ErrorKind::usage, std::string("a plain symbol is expected as the variable of ") + where);
 }
 
 Expr combine(LogicOp op, std::span<const Expr> conditions) {
@@ -62,7 +65,10 @@ Expr constant(ConstantCode code) {
 
 Expr truth(bool value) { return constant(value ? ConstantCode::true_value : ConstantCode::false_value); }
 
-bool is_condition(const Expr& e) { return e.is(Kind::relation) || e.is(Kind::logic) || e.is_constant(ConstantCode::true_value) || e.is_constant(ConstantCode::false_value); }
+bool is_condition(const Expr& e) {
+  return e.is(Kind::relation) || e.is(Kind::logic) || e.is_constant(ConstantCode::true_value) ||
+         e.is_constant(ConstantCode::false_value);
+}
 
 Expr relation(RelationOp op, const Expr& left, const Expr& right) {
   require_value(left, "a comparison");
@@ -84,7 +90,9 @@ Expr relation(RelationOp op, const Expr& left, const Expr& right) {
 
 namespace {
 [[noreturn]] void undecided() {
-  throw Error(ErrorKind::usage, "the order of two symbolic expressions cannot be decided here; use less(a, b) for a condition, or assumptions that settle it");
+  throw Error(ErrorKind::usage,
+              "the order of two symbolic expressions cannot be decided here; use less(a, b) for a condition, or "
+              "assumptions that settle it");
 }
 }  // namespace
 
@@ -126,7 +134,8 @@ Expr negation(const Expr& c) {
 }
 
 Expr piecewise(std::span<const Expr> branches) {
-  if (branches.empty()) throw Error(ErrorKind::shape, "piecewise needs at least one branch: piecewise(a if x < 0, b otherwise)");
+  if (branches.empty())
+    throw Error(ErrorKind::shape, "piecewise needs at least one branch: piecewise(a if x < 0, b otherwise)");
   std::vector<Expr> kept;
   bool closed = false;
   for (std::size_t i = 0; i + 1 < branches.size() && !closed; i += 2) {

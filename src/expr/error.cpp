@@ -19,7 +19,8 @@ std::string compose(const std::string& message, const SourcePosition& at, const 
     const std::size_t caret = column - 1;
     const std::size_t start = caret > before ? caret - before : 0;
     const bool cut = line.size() > start + width;
-    text += fmt::format("\n  {}{}{}", start > 0 ? "..." : "", line.substr(std::min(start, line.size()), width), cut ? "..." : "");
+    text += fmt::format("\n  {}{}{}", start > 0 ? "..." : "", line.substr(std::min(start, line.size()), width),
+                        cut ? "..." : "");
     text += fmt::format("\n  {}^", std::string(caret - start + (start > 0 ? 3 : 0), ' '));
   }
   return text;
@@ -46,9 +47,11 @@ const char* to_string(ErrorKind kind) noexcept {
   return "error";
 }
 
-Error::Error(ErrorKind kind, const std::string& message) : std::runtime_error(message), kind_(kind), message_(message) {}
+Error::Error(ErrorKind kind, const std::string& message)
+    : std::runtime_error(message), kind_(kind), message_(message) {}
 
-Error::Error(ErrorKind kind, const std::string& message, SourcePosition position, std::string source_line, std::size_t caret)
+Error::Error(ErrorKind kind, const std::string& message, SourcePosition position, std::string source_line,
+             std::size_t caret)
     : std::runtime_error(compose(message, position, source_line, caret != 0 ? caret : position.column)),
       kind_(kind),
       message_(message),

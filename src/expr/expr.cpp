@@ -118,7 +118,8 @@ Expr& Expr::operator/=(const Expr& divisor) { return *this = *this / divisor; }
 
 Number Expr::number() const {
   if (Node::is_small(*this)) return Number(Node::small_value(*this));
-  if (kind() != Kind::number) throw Error(ErrorKind::usage, "a number is expected, not a symbolic expression; use evaluate() to get one");
+  if (kind() != Kind::number)
+    throw Error(ErrorKind::usage, "a number is expected, not a symbolic expression; use evaluate() to get one");
   return node()->number();
 }
 
@@ -128,7 +129,9 @@ std::optional<std::int64_t> Expr::word() const {
   return std::nullopt;
 }
 
-bool Expr::is_constant(ConstantCode code) const { return kind() == Kind::constant && node()->code == static_cast<std::uint16_t>(code); }
+bool Expr::is_constant(ConstantCode code) const {
+  return kind() == Kind::constant && node()->code == static_cast<std::uint16_t>(code);
+}
 
 ConstantCode Expr::constant_code() const {
   if (kind() != Kind::constant) throw Error(ErrorKind::usage, "not a constant");

@@ -20,8 +20,8 @@ namespace {
 
 constexpr std::size_t shard_count = 64;
 
-// A node and, in the 16 bits that no address has, part of its hash: most probes of other nodes' slots end without looking
-// at the node, which would be a cache miss.
+// A node and, in the 16 bits that no address has, part of its hash: most probes of other nodes' slots end without
+// looking at the node, which would be a cache miss.
 class Slot {
  public:
   Slot() = default;
@@ -204,7 +204,8 @@ void Node::release(const Node* node) noexcept {
 
 Expr Node::intern(Kind kind, std::uint16_t code, std::span<Expr> operands) {
   spend(60 + 6 * operands.size());
-  std::uint64_t hash = mix((static_cast<std::uint64_t>(kind) << 16U) | (is_numeric(kind, code) ? numeric_hash(code) : code));
+  std::uint64_t hash =
+      mix((static_cast<std::uint64_t>(kind) << 16U) | (is_numeric(kind, code) ? numeric_hash(code) : code));
   std::uint32_t filter = 0;
   for (const Expr& e : operands) {
     hash = hash_combine(hash, e.hash());
@@ -258,7 +259,9 @@ Expr Node::intern_number(const Number& number) {
 Expr Node::intern_symbol(std::string_view name, Assumptions assumptions) {
   const std::uint64_t name_hash = hash_text(name);
   const std::uint64_t hash = hash_combine(name_hash, 0x5bd1e995U + assumptions.bits());
-  const auto same = [&](const Node& n) { return n.kind == Kind::symbol && n.symbol().assumptions == assumptions && n.symbol().name == name; };
+  const auto same = [&](const Node& n) {
+    return n.kind == Kind::symbol && n.symbol().assumptions == assumptions && n.symbol().name == name;
+  };
   const auto make = [&](NodePool& pool, std::size_t& size) {
     size = sizeof(Node) + sizeof(SymbolPayload);
     Node* n = InternTable::allocate(pool, sizeof(SymbolPayload));

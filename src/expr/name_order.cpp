@@ -29,7 +29,9 @@ int compare_names(std::string_view a, std::string_view b, bool fold_case) {
       if (const int c = x.compare(y); c != 0) return c;
       continue;
     }
-    const auto letter = [&](char c) { return fold_case ? std::tolower(static_cast<unsigned char>(c)) : static_cast<unsigned char>(c); };
+    const auto letter = [&](char c) {
+      return fold_case ? std::tolower(static_cast<unsigned char>(c)) : static_cast<unsigned char>(c);
+    };
     if (letter(a[i]) != letter(b[j])) return letter(a[i]) < letter(b[j]) ? -1 : 1;
     ++i;
     ++j;

@@ -93,8 +93,9 @@ std::string synonym(std::string_view name) {
 
 std::string former_name(std::string_view name) {
   static constexpr std::pair<std::string_view, std::string_view> table[] = {
-      {"bessel_J", "cyl_bessel_j"}, {"bessel_Y", "cyl_neumann"}, {"bessel_I", "cyl_bessel_i"}, {"bessel_K", "cyl_bessel_k"},
-      {"legendre_P", "legendre"},   {"hermite_H", "hermite"},    {"dirac", "dirac_delta"},
+      {"bessel_J", "cyl_bessel_j"}, {"bessel_Y", "cyl_neumann"}, {"bessel_I", "cyl_bessel_i"},
+      {"bessel_K", "cyl_bessel_k"}, {"legendre_P", "legendre"},  {"hermite_H", "hermite"},
+      {"dirac", "dirac_delta"},
   };
   for (const auto& [before, now] : table) {
     if (before == name) return std::string(now);
@@ -116,8 +117,10 @@ std::string nearest_name(std::string_view name, std::span<const std::string> can
     // About one mistake for each three letters.
     if (d > 2 * std::max<std::size_t>(1, std::min(name.size(), c.size()) / 3)) continue;
     if (name.size() == 1 && c.size() == 1 && d > 1) continue;
-    const auto prefix =
-        static_cast<std::size_t>(std::mismatch(c.begin(), c.begin() + static_cast<std::ptrdiff_t>(std::min(c.size(), name.size())), name.begin()).first - c.begin());
+    const auto prefix = static_cast<std::size_t>(
+        std::mismatch(c.begin(), c.begin() + static_cast<std::ptrdiff_t>(std::min(c.size(), name.size())), name.begin())
+            .first -
+        c.begin());
     if (winner == nullptr || d < best || (d == best && (prefix > common || (prefix == common && c < *winner)))) {
       best = d;
       common = prefix;

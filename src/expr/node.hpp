@@ -21,9 +21,13 @@ class Node : public detail::NodeHeader {
     Assumptions assumptions;
   };
 
-  [[nodiscard]] std::span<const Expr> operands() const noexcept { return {reinterpret_cast<const Expr*>(this + 1), size}; }
+  [[nodiscard]] std::span<const Expr> operands() const noexcept {
+    return {reinterpret_cast<const Expr*>(this + 1), size};
+  }
   [[nodiscard]] const Number& number() const noexcept { return *reinterpret_cast<const Number*>(this + 1); }
-  [[nodiscard]] const SymbolPayload& symbol() const noexcept { return *reinterpret_cast<const SymbolPayload*>(this + 1); }
+  [[nodiscard]] const SymbolPayload& symbol() const noexcept {
+    return *reinterpret_cast<const SymbolPayload*>(this + 1);
+  }
 
   static void release(const Node* node) noexcept;
 

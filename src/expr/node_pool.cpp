@@ -41,7 +41,8 @@ void* NodePool::take(std::size_t bytes) {
   const std::size_t size = size_class * grain;
   if (static_cast<std::size_t>(end_ - at_) < size) {
     constexpr std::size_t largest_block = std::size_t{1} << 18U;
-    at_ = static_cast<std::byte*>(allocate(next_block_));  // what was left of the block before is lost: less than a node
+    at_ =
+        static_cast<std::byte*>(allocate(next_block_));  // what was left of the block before is lost: less than a node
     end_ = at_ + next_block_;
     next_block_ = std::min(2 * next_block_, largest_block);
   }

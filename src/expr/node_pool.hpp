@@ -7,9 +7,9 @@
 
 namespace boreon {
 
-/// Not guarded: each shard of the intern table has one, behind its lock. Nodes come and go by the million, most of them short
-/// lived; a general allocator spends more on them than making them costs. Memory given back serves the next nodes of its size;
-/// blocks are kept.
+/// Not guarded: each shard of the intern table has one, behind its lock. Nodes come and go by the million, most of them
+/// short lived; a general allocator spends more on them than making them costs. Memory given back serves the next nodes
+/// of its size; blocks are kept.
 class NodePool {
  public:
   NodePool() = default;

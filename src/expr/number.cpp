@@ -322,7 +322,9 @@ Number operator/(const Number& a, const Number& b) {
   if (a.is_double() || b.is_double()) return Number::from_double(a.to_double() / b.to_double());
   const auto* x = a.words();
   const auto* y = b.words();
-  if (x && y) return y->num < 0 ? reduced(-Wide{x->num} * y->den, -Wide{x->den} * y->num) : reduced(Wide{x->num} * y->den, Wide{x->den} * y->num);
+  if (x && y)
+    return y->num < 0 ? reduced(-Wide{x->num} * y->den, -Wide{x->den} * y->num)
+                      : reduced(Wide{x->num} * y->den, Wide{x->den} * y->num);
   return from_mpq(to_mpq(a) / to_mpq(b));
 }
 
@@ -363,7 +365,8 @@ Number power(const Number& a, std::int64_t n) {
     std::int64_t num = 1;
     std::int64_t den = 1;
     bool fit = true;
-    for (std::int64_t k = 0; k < n && fit; ++k) fit = !__builtin_mul_overflow(num, w->num, &num) && !__builtin_mul_overflow(den, w->den, &den);
+    for (std::int64_t k = 0; k < n && fit; ++k)
+      fit = !__builtin_mul_overflow(num, w->num, &num) && !__builtin_mul_overflow(den, w->den, &den);
     if (fit && num != INT64_MIN) return {num, den};
   }
   const mpq_class q = to_mpq(a);

@@ -24,7 +24,8 @@ void release_numeric(std::uint16_t number) noexcept;
 [[nodiscard]] Expr numeric_partial(const FunctionRow& row, std::span<const Expr> args, std::size_t i);
 
 /// Without a look at the derivatives.
-[[nodiscard]] NumericFunction unchecked_numeric_function(std::string_view name, std::vector<ArgumentRange> ranges, int highest_order, NumericRule rule);
+[[nodiscard]] NumericFunction unchecked_numeric_function(std::string_view name, std::vector<ArgumentRange> ranges,
+                                                         int highest_order, NumericRule rule);
 
 /// The same call as that of an unknown function, as which it is printed.
 [[nodiscard]] Expr as_unknown_call(const Expr& call);

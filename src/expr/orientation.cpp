@@ -52,7 +52,8 @@ bool points_backwards(const Expr& e) {
     const bool negative = c.number().sign() < 0;
     balance += negative ? -1 : 1;
     const std::string_view name = first_name(term);
-    if (!any || (!name.empty() && (first.empty() || before(name, first)))) {  // among equals the first in the order of the graph
+    if (!any || (!name.empty() &&
+                 (first.empty() || before(name, first)))) {  // among equals the first in the order of the graph
       first = name;
       first_negative = negative;
       any = true;

@@ -95,11 +95,13 @@ Expr number_power(const Number& base, const Number& exponent, const Expr& base_e
   if (base.sign() < 0) {
     // (-a)^f = a^f * (-1)^f for a > 0
     const Expr unit = fraction == Number(1, 2) ? imaginary_unit() : plain(-1, fraction);
-    const Expr magnitude = integer_root((-base).numerator(), fraction) * power(Expr((-base).denominator()), Expr(-fraction));
+    const Expr magnitude =
+        integer_root((-base).numerator(), fraction) * power(Expr((-base).denominator()), Expr(-fraction));
     return power(base_expr, Expr(whole)) * unit * magnitude;
   }
   const auto w = whole.word();
-  if (!w || static_cast<std::size_t>(*w < 0 ? -*w : *w) * base.bits() > bit_limit) return plain(base_expr, exponent_expr);
+  if (!w || static_cast<std::size_t>(*w < 0 ? -*w : *w) * base.bits() > bit_limit)
+    return plain(base_expr, exponent_expr);
   Expr result = power(base, *w);
   if (!base.numerator().is_one()) result *= integer_root(base.numerator(), fraction);
   if (!base.denominator().is_one()) {
@@ -165,7 +167,8 @@ Expr power_of_product(const Expr& base, const Expr& exponent) {
 Expr Gaussian::expression() const { return Expr(re) + Expr(im) * imaginary_unit(); }
 
 std::optional<Gaussian> as_gaussian(const Expr& e) {
-  if (!e.is(Kind::sum) || e.operands().size() != 3 || !e.operands()[1].is_constant(ConstantCode::imaginary)) return std::nullopt;
+  if (!e.is(Kind::sum) || e.operands().size() != 3 || !e.operands()[1].is_constant(ConstantCode::imaginary))
+    return std::nullopt;
   const Number& re = e.operands()[0].number();
   const Number& im = e.operands()[2].number();
   if (re.is_zero() || !re.is_exact() || !im.is_exact()) return std::nullopt;
@@ -181,7 +184,8 @@ Expr power(const Expr& base, const Expr& exponent) {
   }
   if (base.is_constant(ConstantCode::undefined) || exponent.is_constant(ConstantCode::undefined)) return undefined();
   if (is_condition(base) || is_condition(exponent)) {
-    throw Error(ErrorKind::shape, "a condition cannot be used as a number in a power; use piecewise(1 if condition, 0 otherwise)");
+    throw Error(ErrorKind::shape,
+                "a condition cannot be used as a number in a power; use piecewise(1 if condition, 0 otherwise)");
   }
   if (exponent.is_integer(0)) return is_infinite(base) ? undefined() : Expr(1);
   if (exponent.is_number() && base.is_number()) return number_power(base.number(), exponent.number(), base, exponent);
@@ -202,7 +206,8 @@ Expr power(const Expr& base, const Expr& exponent) {
     const Expr& inner = base.operands()[1];
     // (x^a)^n for integer n always; (x^a)^b with -1 < a <= 1 always, since arg(x^a) = a*arg(x) stays within (-pi, pi];
     // (x^a)^b for positive x and real a.
-    bool joins = is_integer(exponent) || (is_nonnegative(inner_base) && is_real(inner) && (is_positive(inner_base) || is_positive(inner)));
+    bool joins = is_integer(exponent) ||
+                 (is_nonnegative(inner_base) && is_real(inner) && (is_positive(inner_base) || is_positive(inner)));
     if (!joins && inner.is_number() && exponent.is_number()) {
       joins = compare(inner.number(), -1) > 0 && compare(inner.number(), 1) <= 0;
     }
@@ -224,13 +229,16 @@ Expr power(const Expr& base, const Expr& exponent) {
     if (exponent.is_number() && exponent.number().is_exact()) return power_of_product(base, exponent);
   }
   if (base.is(Kind::call) && exponent.word()) {
-    if (Expr result; base.function().power_rule != nullptr && base.function().power_rule(base.operands(), exponent, result)) return result;
+    if (Expr result;
+        base.function().power_rule != nullptr && base.function().power_rule(base.operands(), exponent, result))
+      return result;
   }
   if (const auto n = exponent.word(); n && std::abs(*n) <= 64) {
     if (const auto z = as_gaussian(base)) return gaussian_power(*z, *n);
   }
   // (a - b)^2 = (b - a)^2: one of them stands
-  if (const auto n = exponent.word(); n && *n % 2 == 0 && base.is(Kind::sum) && points_backwards(base)) return plain(reversed(base), exponent);
+  if (const auto n = exponent.word(); n && *n % 2 == 0 && base.is(Kind::sum) && points_backwards(base))
+    return plain(reversed(base), exponent);
   return plain(base, exponent);
 }
 

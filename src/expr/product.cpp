@@ -89,7 +89,9 @@ class ProductBuilder {
 
   // double(1)*x is x: there is nothing to round.
   void drop_unit() {
-    if (!entries_.empty() && !Node::is_small(coefficient_) && coefficient_.number().is_double() && coefficient_.number().to_double() == 1) coefficient_ = 1;
+    if (!entries_.empty() && !Node::is_small(coefficient_) && coefficient_.number().is_double() &&
+        coefficient_.number().to_double() == 1)
+      coefficient_ = 1;
   }
 
   // Of sorted factors.
@@ -101,7 +103,8 @@ class ProductBuilder {
   }
 
   bool merge() {
-    std::sort(entries_.begin(), entries_.end(), [](const Factor& a, const Factor& b) { return order(a.base, b.base) < 0; });
+    std::sort(entries_.begin(), entries_.end(),
+              [](const Factor& a, const Factor& b) { return order(a.base, b.base) < 0; });
     if (no_bases_meet()) return false;
     std::pmr::vector<Factor> merged(&memory_);
     merged.reserve(entries_.size());
@@ -116,8 +119,10 @@ class ProductBuilder {
         for (std::size_t k = i; k < j; ++k) exponents.push_back(entries_[k].exponent);
         Expr exponent = add(exponents);
         const Expr& base = entries_[i].base;
-        const bool plain = exponent.is_integer(1) ? !base.is(Kind::product) && !base.is(Kind::power) && !base.is_number()
-                                                  : base.is(Kind::symbol) || (base.is(Kind::call) && base.function().power_rule == nullptr);
+        const bool plain =
+            exponent.is_integer(1)
+                ? !base.is(Kind::product) && !base.is(Kind::power) && !base.is_number()
+                : base.is(Kind::symbol) || (base.is(Kind::call) && base.function().power_rule == nullptr);
         if (exponent.is_integer(0) && !base.is(Kind::constant)) {
           // x^0 = 1
         } else if (plain && !exponent.is_integer(0)) {
@@ -143,7 +148,9 @@ class ProductBuilder {
     static const FunctionRow& row = *find_function("exp");
     return row;
   }
-  static bool is_exponential(const Factor& e) { return e.exponent.is_integer(1) && e.base.is(Kind::call) && &e.base.function() == &exponential(); }
+  static bool is_exponential(const Factor& e) {
+    return e.exponent.is_integer(1) && e.base.is(Kind::call) && &e.base.function() == &exponential();
+  }
 
   // u of exp(c*u), the same for all numbers c.
   static Expr direction(const Expr& argument) {
@@ -191,7 +198,8 @@ class ProductBuilder {
   // sqrt(2)*sqrt(3) = sqrt(6): roots of positive whole numbers with one exponent are one root. Each round removes one.
   bool join_radicals() {
     const auto radical = [](const Factor& e) {
-      return e.base.is_number() && e.base.number().is_exact() && e.base.number().sign() > 0 && e.exponent.is_number() && e.exponent.number().is_exact() && !e.exponent.number().is_integer();
+      return e.base.is_number() && e.base.number().is_exact() && e.base.number().sign() > 0 && e.exponent.is_number() &&
+             e.exponent.number().is_exact() && !e.exponent.number().is_integer();
     };
     for (std::size_t i = 0; i < entries_.size(); ++i) {
       if (!radical(entries_[i])) continue;
@@ -223,7 +231,8 @@ class ProductBuilder {
 
   // infinity times numbers and things of known sign
   bool infinite(Expr& result) const {
-    const bool any = std::any_of(entries_.begin(), entries_.end(), [](const Factor& e) { return e.base.is_constant(ConstantCode::infinity); });
+    const bool any = std::any_of(entries_.begin(), entries_.end(),
+                                 [](const Factor& e) { return e.base.is_constant(ConstantCode::infinity); });
     if (!any) return false;
     int sign = coefficient_.number().sign();
     for (const Factor& e : entries_) {

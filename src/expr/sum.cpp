@@ -25,7 +25,8 @@ constexpr std::size_t balance = 8;
 
 std::size_t term_count(const Expr& e) {
   if (e.is(Kind::sum)) return e.operands().size() / 2;
-  if (e.is(Kind::product) && e.operands().size() == 3 && e.operands()[1].is(Kind::sum) && e.operands()[2].is_integer(1)) {
+  if (e.is(Kind::product) && e.operands().size() == 3 && e.operands()[1].is(Kind::sum) &&
+      e.operands()[2].is_integer(1)) {
     return e.operands()[1].operands().size() / 2;
   }
   return 1;
@@ -61,7 +62,9 @@ class SumBuilder {
   }
 
   Expr finish() {
-    std::sort(entries_.begin(), entries_.end(), [](const Summand& a, const Summand& b) { return a.hash != b.hash ? a.hash < b.hash : order(a.term, b.term) < 0; });
+    std::sort(entries_.begin(), entries_.end(), [](const Summand& a, const Summand& b) {
+      return a.hash != b.hash ? a.hash < b.hash : order(a.term, b.term) < 0;
+    });
     std::pmr::vector<Expr> operands(&memory_);
     operands.reserve(1 + 2 * entries_.size());
     operands.push_back(constant_);
@@ -81,7 +84,8 @@ class SumBuilder {
           infinite_ = coefficient.number().sign();
         }
       }
-      if (!Node::is_small(coefficient) && coefficient.number().is_double() && coefficient.number().to_double() == 1) coefficient = 1;
+      if (!Node::is_small(coefficient) && coefficient.number().is_double() && coefficient.number().to_double() == 1)
+        coefficient = 1;
       if (!coefficient.is_integer(0)) {
         operands.push_back(std::move(entries_[i].term));
         operands.push_back(std::move(coefficient));
@@ -136,7 +140,9 @@ Expr sum_of(std::span<const Expr> operands, Absorb absorb) {
   SumBuilder builder(total);
   for (const Expr& e : operands) {
     const std::size_t n = term_count(e);
-    builder.add(e, 1, n <= large_sum || absorb == Absorb::everything || (absorb == Absorb::balanced && n <= balance * (total - n)));
+    builder.add(
+        e, 1,
+        n <= large_sum || absorb == Absorb::everything || (absorb == Absorb::balanced && n <= balance * (total - n)));
   }
   return builder.finish();
 }

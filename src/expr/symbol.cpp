@@ -64,21 +64,25 @@ std::string Assumptions::to_string() const {
 
 bool is_identifier(std::string_view name) noexcept {
   if (name.empty() || (std::isdigit(static_cast<unsigned char>(name[0])) != 0)) return false;
-  return std::all_of(name.begin(), name.end(), [](char c) { return (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || (c >= '0' && c <= '9') || c == '_'; });
+  return std::all_of(name.begin(), name.end(), [](char c) {
+    return (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || (c >= '0' && c <= '9') || c == '_';
+  });
 }
 
 bool is_reserved_word(std::string_view name) noexcept {
-  static constexpr std::array<std::string_view, 20> words{"pi",  "egamma", "infinity", "undefined", "true",       "false",    "if",  "otherwise", "and",   "or",
-                                                          "not", "from",   "to",       "piecewise", "derivative", "integral", "sum", "limit",     "above", "below"};
+  static constexpr std::array<std::string_view, 20> words{
+      "pi",  "egamma", "infinity", "undefined", "true",       "false",    "if",  "otherwise", "and",   "or",
+      "not", "from",   "to",       "piecewise", "derivative", "integral", "sum", "limit",     "above", "below"};
   return std::find(words.begin(), words.end(), name) != words.end() && name != "above" && name != "below";
 }
 
 namespace {
 void require_name(std::string_view name, const char* what) {
   if (!is_identifier(name)) {
-    throw Error(ErrorKind::name, fmt::format("'{}' cannot name a {}: use letters, digits and underscores, and do not start "
-                                             "with a digit",
-                                             name, what));
+    throw Error(ErrorKind::name,
+                fmt::format("'{}' cannot name a {}: use letters, digits and underscores, and do not start "
+                            "with a digit",
+                            name, what));
   }
   if (is_reserved_word(name)) {
     throw Error(ErrorKind::name, fmt::format("'{}' is a word of the expression grammar and cannot name a {}; add a "
@@ -94,7 +98,8 @@ Symbol::Symbol(std::string_view name, Assumptions assumptions) {
 }
 
 Symbol Symbol::from(const Expr& expr) {
-  if (!expr.is(Kind::symbol)) throw Error(ErrorKind::usage, "a symbol is expected here, not a compound expression or a number");
+  if (!expr.is(Kind::symbol))
+    throw Error(ErrorKind::usage, "a symbol is expected here, not a compound expression or a number");
   return Symbol(expr);
 }
 
@@ -123,25 +128,31 @@ static const Assumptions function_head = Assumptions::from_bits(0x8000);
 bool is_function_head(const Expr& e) { return e.is(Kind::symbol) && assumptions_of(e) == function_head; }
 
 bool are_namesakes(const Expr& a, const Expr& b) {
-  // Symbols with marks beyond the assumptions (heads of functions, formal arguments of a model) are kept apart on purpose.
+  // Symbols with marks beyond the assumptions (heads of functions, formal arguments of a model) are kept apart on
+  // purpose.
   constexpr std::uint16_t all = 127;
   const auto plain = [](const Expr& e) { return e.is(Kind::symbol) && (assumptions_of(e).bits() & ~all) == 0; };
   return plain(a) && plain(b) && !(a == b) && a.name() == b.name();
 }
 
 void reject_namesakes(const Expr& a, const Expr& b) {
-  throw Error(ErrorKind::binding, fmt::format("two different symbols are named '{}': one is {}, the other {}; use the same Symbol object, or give one of them another name", a.name(),
-                                              assumptions_of(a).to_string(), assumptions_of(b).to_string()));
+  throw Error(ErrorKind::binding, fmt::format("two different symbols are named '{}': one is {}, the other {}; use the "
+                                              "same Symbol object, or give one of them another name",
+                                              a.name(), assumptions_of(a).to_string(), assumptions_of(b).to_string()));
 }
 
 UnknownFunction::UnknownFunction(std::string_view name) : name_(name) { require_name(name, "function"); }
 
-Expr UnknownFunction::call(std::span<const Expr> args) const { return derivative_at(args, std::vector<int>(args.size(), 0)); }
+Expr UnknownFunction::call(std::span<const Expr> args) const {
+  return derivative_at(args, std::vector<int>(args.size(), 0));
+}
 
 Expr UnknownFunction::derivative_at(std::span<const Expr> args, std::span<const int> orders) const {
-  if (args.empty()) throw Error(ErrorKind::shape, fmt::format("the unknown function {} needs at least one argument", name_));
+  if (args.empty())
+    throw Error(ErrorKind::shape, fmt::format("the unknown function {} needs at least one argument", name_));
   if (args.size() != orders.size()) {
-    throw Error(ErrorKind::shape, fmt::format("{} arguments but {} derivative orders for {}", args.size(), orders.size(), name_));
+    throw Error(ErrorKind::shape,
+                fmt::format("{} arguments but {} derivative orders for {}", args.size(), orders.size(), name_));
   }
   std::vector<Expr> operands{Node::intern_symbol(name_, function_head)};
   for (std::size_t i = 0; i < args.size(); ++i) {
@@ -155,7 +166,8 @@ Expr unknown_call(std::span<const Expr> operands) {
   std::vector<Expr> copy(operands.begin(), operands.end());
   for (std::size_t i = 1; i < copy.size(); i += 2) {
     if (is_condition(copy[i])) {
-      throw Error(ErrorKind::shape, fmt::format("a condition stands where an argument of {} is expected", copy[0].name()));
+      throw Error(ErrorKind::shape,
+                  fmt::format("a condition stands where an argument of {} is expected", copy[0].name()));
     }
   }
   return Node::intern(Kind::unknown_call, 0, copy);

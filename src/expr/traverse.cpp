@@ -83,7 +83,8 @@ Expr Rebuild::operator()(const Expr& root) {
 std::vector<Symbol> free_symbols(std::span<const Expr> expressions) {
   std::vector<Expr> all;
   collect_free(expressions, all);
-  std::sort(all.begin(), all.end(), [](const Expr& a, const Expr& b) { return a.name() != b.name() ? a.name() < b.name() : order(a, b) < 0; });
+  std::sort(all.begin(), all.end(),
+            [](const Expr& a, const Expr& b) { return a.name() != b.name() ? a.name() < b.name() : order(a, b) < 0; });
   all.erase(std::unique(all.begin(), all.end()), all.end());
   std::vector<Symbol> symbols;
   symbols.reserve(all.size());
@@ -98,7 +99,8 @@ std::vector<Expr> unknown_calls(std::span<const Expr> expressions) {
   postorder(expressions, [&](const Expr& e) {
     if (e.is(Kind::unknown_call)) calls.push_back(e);
   });
-  std::sort(calls.begin(), calls.end(), [](const Expr& a, const Expr& b) { return a.name() != b.name() ? a.name() < b.name() : order(a, b) < 0; });
+  std::sort(calls.begin(), calls.end(),
+            [](const Expr& a, const Expr& b) { return a.name() != b.name() ? a.name() < b.name() : order(a, b) < 0; });
   return calls;
 }
 

@@ -122,7 +122,9 @@ bool merged(const Expr& a, const Expr& b, Expr& result) {
   const auto p = a.operands();
   const auto q = b.operands();
   const Number c = p[0].number() * q[0].number();
-  if (p.size() + q.size() > most_operands || c.is_double() || is_infinite(a) || is_infinite(b) || !(all_plain(p) || all_plain(q))) return false;
+  if (p.size() + q.size() > most_operands || c.is_double() || is_infinite(a) || is_infinite(b) ||
+      !(all_plain(p) || all_plain(q)))
+    return false;
   Operands all;
   all.push(c);
   std::size_t i = 1;
@@ -154,7 +156,7 @@ bool is_plain_factor(const Expr& e) {
 bool sum_of_two(const Expr& a, const Expr& b, bool negate_b, Expr& result) {
   if (b.is(Kind::sum) && negate_b) return false;
   const bool swap = b.is_number() || b.is(Kind::sum);
-  const Expr& first = swap ? b : a;   // the number or the sum, if there is one
+  const Expr& first = swap ? b : a;  // the number or the sum, if there is one
   const Expr& other = swap ? a : b;
   const auto sign = [&](const Expr& c, bool negative) { return negative ? Expr(-c.number()) : c; };
   if (other.is(Kind::sum)) {
@@ -185,7 +187,8 @@ bool sum_of_two(const Expr& a, const Expr& b, bool negate_b, Expr& result) {
   const std::uint64_t m = term.rest.hash();
   const std::uint64_t n = second.rest.hash();
   if (m == n) return false;
-  result = m < n ? Node::make(Kind::sum, 0, 0, term.rest, c, second.rest, second.coefficient) : Node::make(Kind::sum, 0, 0, second.rest, second.coefficient, term.rest, c);
+  result = m < n ? Node::make(Kind::sum, 0, 0, term.rest, c, second.rest, second.coefficient)
+                 : Node::make(Kind::sum, 0, 0, second.rest, second.coefficient, term.rest, c);
   return true;
 }
 
@@ -203,7 +206,8 @@ bool product_of_two(const Expr& a, const Expr& b, Expr& result) {
   const std::uint64_t m = f.base->hash();
   const std::uint64_t n = g.base->hash();
   if (m == n) return false;
-  result = m < n ? Node::make(Kind::product, 0, 1, *f.base, f.exponent, *g.base, g.exponent) : Node::make(Kind::product, 0, 1, *g.base, g.exponent, *f.base, f.exponent);
+  result = m < n ? Node::make(Kind::product, 0, 1, *f.base, f.exponent, *g.base, g.exponent)
+                 : Node::make(Kind::product, 0, 1, *g.base, g.exponent, *f.base, f.exponent);
   return true;
 }
 

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
-// Sums and products of two operands, and powers of products, where the general rules have nothing to do but to put parts in
-// their places. Most operations on expressions are of this kind.
+// Sums and products of two operands, and powers of products, where the general rules have nothing to do but to put
+// parts in their places. Most operations on expressions are of this kind.
 #pragma once
 
 #include "boreon/expr.hpp"

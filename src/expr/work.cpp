@@ -19,7 +19,8 @@ constexpr std::uint64_t unlimited = std::numeric_limits<std::uint64_t>::max();
 thread_local constinit std::uint64_t budget_left = unlimited;
 thread_local constinit std::uint64_t budget_granted = unlimited;
 thread_local constinit std::uint64_t limit_left = unlimited;
-// The memory that the process may occupy, what the budget granted, and below which rest of the budget it is looked at next.
+// The memory that the process may occupy, what the budget granted, and below which rest of the budget it is looked at
+// next.
 thread_local constinit std::uint64_t most_bytes = unlimited;
 thread_local constinit std::uint64_t bytes_granted = unlimited;
 thread_local constinit std::uint64_t next_look = 0;
@@ -28,7 +29,8 @@ static_assert(std::atomic<bool>::is_always_lock_free);
 
 [[noreturn]] void out_of_budget() {
   budget_left = 0;
-  throw Stopped(Error(ErrorKind::limit, fmt::format("this takes more work than its budget of {} units", budget_granted)));
+  throw Stopped(
+      Error(ErrorKind::limit, fmt::format("this takes more work than its budget of {} units", budget_granted)));
 }
 
 void look_at_memory() {
@@ -36,7 +38,8 @@ void look_at_memory() {
   next_look = most_bytes == unlimited || budget_left < units_between ? 0 : budget_left - units_between;
   if (most_bytes == unlimited || occupied_bytes() <= most_bytes) return;
   next_look = unlimited;  // whoever goes on is stopped at once
-  throw Stopped(Error(ErrorKind::limit, fmt::format("this takes more memory than its budget of {} megabytes", bytes_granted / 1'000'000)));
+  throw Stopped(Error(ErrorKind::limit, fmt::format("this takes more memory than its budget of {} megabytes",
+                                                    bytes_granted / 1'000'000)));
 }
 
 [[noreturn]] void interrupted() { throw Stopped(Error(ErrorKind::interrupted, "stopped before it was done")); }
@@ -44,7 +47,11 @@ void look_at_memory() {
 }  // namespace
 
 WorkBudget::WorkBudget(std::uint64_t units, std::uint64_t bytes)
-    : outer_left_(budget_left), outer_granted_(budget_granted), outer_most_bytes_(most_bytes), outer_bytes_(bytes_granted), granted_(std::min(units, budget_left)) {
+    : outer_left_(budget_left),
+      outer_granted_(budget_granted),
+      outer_most_bytes_(most_bytes),
+      outer_bytes_(bytes_granted),
+      granted_(std::min(units, budget_left)) {
   budget_left = granted_;
   budget_granted = granted_;
   const std::uint64_t before = bytes == unlimited ? 0 : occupied_bytes();
@@ -65,7 +72,9 @@ WorkBudget::~WorkBudget() {
 
 std::uint64_t WorkBudget::used() const { return granted_ - budget_left; }
 
-WorkLimit::WorkLimit(std::uint64_t units) : outer_left_(limit_left), granted_(std::min(units, limit_left)) { limit_left = granted_; }
+WorkLimit::WorkLimit(std::uint64_t units) : outer_left_(limit_left), granted_(std::min(units, limit_left)) {
+  limit_left = granted_;
+}
 
 WorkLimit::~WorkLimit() { limit_left = outer_left_ - used(); }
 

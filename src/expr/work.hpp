@@ -8,8 +8,8 @@
 
 namespace boreon {
 
-/// A limit that one search sets itself, so that it gives up in time for another method. While it lives, charge() on this
-/// thread throws Error(limit) once more than `units` have been charged. Limits nest, as budgets do.
+/// A limit that one search sets itself, so that it gives up in time for another method. While it lives, charge() on
+/// this thread throws Error(limit) once more than `units` have been charged. Limits nest, as budgets do.
 class WorkLimit {
  public:
   explicit WorkLimit(std::uint64_t units);
@@ -23,8 +23,8 @@ class WorkLimit {
   std::uint64_t granted_;
 };
 
-/// Work of a search: counts for the limits and for the budget. Throws Error(limit) for its own limit, which another method
-/// may follow, and Stopped for the budget.
+/// Work of a search: counts for the limits and for the budget. Throws Error(limit) for its own limit, which another
+/// method may follow, and Stopped for the budget.
 void charge(std::uint64_t units);
 /// Work that belongs to no search (nodes, numbers, balls, samples): counts for the budget alone. Throws as charge().
 void spend(std::uint64_t units);

@@ -28,7 +28,9 @@ class ContentReader {
     refuse_depth();
     pugi::xml_document document;
     const pugi::xml_parse_result r = document.load_buffer(text_.data(), text_.size(), pugi::parse_default);
-    if (!r) fail_at(static_cast<std::size_t>(std::max<std::ptrdiff_t>(r.offset, 0)), ErrorKind::syntax, fmt::format("this is no well-formed XML: {}", r.description()));
+    if (!r)
+      fail_at(static_cast<std::size_t>(std::max<std::ptrdiff_t>(r.offset, 0)), ErrorKind::syntax,
+              fmt::format("this is no well-formed XML: {}", r.description()));
     return element(content_of(document.document_element()));
   }
 
@@ -36,12 +38,14 @@ class ContentReader {
   [[noreturn]] void fail_at(std::size_t offset, ErrorKind kind, const std::string& message) const {
     offset = std::min(offset, text_.size());
     SourcePosition p;
-    p.line = 1 + static_cast<std::size_t>(std::count(text_.begin(), text_.begin() + static_cast<std::ptrdiff_t>(offset), '\n'));
+    p.line = 1 + static_cast<std::size_t>(
+                     std::count(text_.begin(), text_.begin() + static_cast<std::ptrdiff_t>(offset), '\n'));
     const std::size_t start = offset == 0 ? std::string_view::npos : text_.rfind('\n', offset - 1);
     p.column = offset - (start == std::string_view::npos ? 0 : start + 1) + 1;
     throw Error(kind, message, p);
   }
-  [[noreturn]] void fail(const pugi::xml_node& n, const std::string& message, ErrorKind kind = ErrorKind::syntax) const {
+  [[noreturn]] void fail(const pugi::xml_node& n, const std::string& message,
+                         ErrorKind kind = ErrorKind::syntax) const {
     const std::ptrdiff_t at = n.offset_debug();
     fail_at(at < 0 ? 0 : static_cast<std::size_t>(at), kind, message);
   }
@@ -99,12 +103,16 @@ class ContentReader {
       if (name == "semantics") {
         pugi::xml_node found;
         for (const pugi::xml_node& a : n.children()) {
-          if (local(a) == "annotation-xml" && std::string_view(a.attribute("encoding").value()) == "MathML-Content") found = a.first_child();
+          if (local(a) == "annotation-xml" && std::string_view(a.attribute("encoding").value()) == "MathML-Content")
+            found = a.first_child();
         }
         n = found ? found : elements(n).front();
       } else if (name == "math") {
         const auto list = elements(n);
-        if (list.size() != 1) fail(n, "the math element must hold one content element; presentation alone says how it looks, not what it means");
+        if (list.size() != 1)
+          fail(n,
+               "the math element must hold one content element; presentation alone says how it looks, not what it "
+               "means");
         n = list.front();
       } else {
         break;
@@ -177,7 +185,8 @@ class ContentReader {
       std::vector<Expr> branches;
       for (const pugi::xml_node& c : elements(n)) {
         const auto parts = elements(c);
-        if (parts.size() != (local(c) == "otherwise" ? 1U : 2U)) fail(c, "a piece holds a value and a condition, otherwise one value");
+        if (parts.size() != (local(c) == "otherwise" ? 1U : 2U))
+          fail(c, "a piece holds a value and a condition, otherwise one value");
         for (const pugi::xml_node& p : parts) branches.push_back(element(p));
       }
       return piecewise(branches);
@@ -193,7 +202,10 @@ class ContentReader {
     if (name == "exponentiale") return exp(1);
     if (name == "semantics" || name == "math") return element(content_of(n));
     if (name.starts_with("m") && name != "matrix")
-      fail(n, fmt::format("{} is presentation: it says how something looks, not what it means; content MathML is needed", name), ErrorKind::unsupported);
+      fail(n,
+           fmt::format("{} is presentation: it says how something looks, not what it means; content MathML is needed",
+                       name),
+           ErrorKind::unsupported);
     fail(n, fmt::format("the element {} is not known here", name), ErrorKind::unsupported);
   }
 
@@ -205,8 +217,9 @@ class ContentReader {
 
   void need(const pugi::xml_node& n, const std::vector<Expr>& args, std::size_t low, std::size_t high) const {
     if (args.size() >= low && args.size() <= high) return;
-    fail(n, fmt::format("{} takes {} operand{}, not {}", local(n), low == high ? std::to_string(low) : fmt::format("{} to {}", low, high), low == 1 && high == 1 ? "" : "s",
-                        args.size()));
+    fail(n, fmt::format("{} takes {} operand{}, not {}", local(n),
+                        low == high ? std::to_string(low) : fmt::format("{} to {}", low, high),
+                        low == 1 && high == 1 ? "" : "s", args.size()));
   }
 
   Expr apply(const pugi::xml_node& n) {
@@ -225,11 +238,14 @@ class ContentReader {
       }
     }
     const auto qualifier = [&](const char* q) { return element(elements(qualifiers[q].front()).front()); };
-    if (name == "diff" || name == "int" || name == "sum" || name == "limit") return operation(n, name, operands, qualifiers);
+    if (name == "diff" || name == "int" || name == "sum" || name == "limit")
+      return operation(n, name, operands, qualifiers);
     const std::vector<Expr> args = values(operands);
     const bool logical = name == "and" || name == "or" || name == "not";
     for (std::size_t i = 0; i < args.size(); ++i) {
-      if (!logical && is_condition(args[i])) fail(operands[i], fmt::format("a condition stands where {} expects a number; write a piecewise", name), ErrorKind::shape);
+      if (!logical && is_condition(args[i]))
+        fail(operands[i], fmt::format("a condition stands where {} expects a number; write a piecewise", name),
+             ErrorKind::shape);
     }
     if (name == "plus") return add(args.empty() ? std::vector<Expr>{0} : args);
     if (name == "times") return multiply(args);
@@ -237,7 +253,8 @@ class ContentReader {
       need(head, args, 1, 2);
       return args.size() == 1 ? -args[0] : args[0] - args[1];
     }
-    if (name == "divide" || name == "power" || name == "lt" || name == "leq" || name == "gt" || name == "geq" || name == "eq" || name == "neq") {
+    if (name == "divide" || name == "power" || name == "lt" || name == "leq" || name == "gt" || name == "geq" ||
+        name == "eq" || name == "neq") {
       need(head, args, 2, 2);
       if (name == "divide") return args[0] / args[1];
       if (name == "power") return power(args[0], args[1]);
@@ -261,8 +278,10 @@ class ContentReader {
       need(head, args, 1, 1);
       return negation(args[0]);
     }
-    static const std::map<std::string, Expr (*)(const Expr&)> reciprocals{{"sech", [](const Expr& x) { return 1 / cosh(x); }},
-                                                                          {"csch", [](const Expr& x) { return 1 / sinh(x); }}, {"coth", [](const Expr& x) { return 1 / tanh(x); }}};
+    static const std::map<std::string, Expr (*)(const Expr&)> reciprocals{
+        {"sech", [](const Expr& x) { return 1 / cosh(x); }},
+        {"csch", [](const Expr& x) { return 1 / sinh(x); }},
+        {"coth", [](const Expr& x) { return 1 / tanh(x); }}};
     if (const auto at = reciprocals.find(name); at != reciprocals.end()) {
       need(head, args, 1, 1);
       return at->second(args[0]);
@@ -289,7 +308,8 @@ class ContentReader {
 
   Expr derivative_of_unknown(const pugi::xml_node& head, const std::vector<Expr>& args) const {
     const auto parts = elements(head);
-    if (local(parts[0]) != "csymbol" || trimmed(parts[0].text().get()) != "partial_derivative" || parts.size() != args.size() + 2 || local(parts[1]) != "ci") {
+    if (local(parts[0]) != "csymbol" || trimmed(parts[0].text().get()) != "partial_derivative" ||
+        parts.size() != args.size() + 2 || local(parts[1]) != "ci") {
       fail(head, "an operator that is itself applied is not known here", ErrorKind::unsupported);
     }
     std::vector<int> orders;
@@ -301,7 +321,8 @@ class ContentReader {
     return UnknownFunction(trimmed(parts[1].text().get())).derivative_at(args, orders);
   }
 
-  Expr operation(const pugi::xml_node& n, const std::string& name, const std::vector<pugi::xml_node>& operands, std::map<std::string, std::vector<pugi::xml_node>>& qualifiers) {
+  Expr operation(const pugi::xml_node& n, const std::string& name, const std::vector<pugi::xml_node>& operands,
+                 std::map<std::string, std::vector<pugi::xml_node>>& qualifiers) {
     if (operands.size() != 1) fail(n, fmt::format("{} takes one operand", name));
     if (qualifiers["bvar"].empty()) fail(n, fmt::format("{} needs a bvar", name));
     const auto variable = [&](const pugi::xml_node& bvar) {
@@ -328,7 +349,8 @@ class ContentReader {
         for (const pugi::xml_node& c : elements(b)) {
           if (local(c) == "degree") {
             order = element(elements(c).front());
-            if (!order.word() || *order.word() < 1 || *order.word() > 1000) fail(c, "an order of a derivative is a whole number from 1 to 1000");
+            if (!order.word() || *order.word() < 1 || *order.word() > 1000)
+              fail(c, "an order of a derivative is a whole number from 1 to 1000");
           }
         }
         list.push_back(order);
@@ -343,9 +365,13 @@ class ContentReader {
     if (qualifiers["condition"].empty()) return unevaluated_limit(body, x, limit_of("lowlimit"));
     const pugi::xml_node condition = elements(qualifiers["condition"][0]).front();
     const auto parts = elements(condition);
-    if (parts.size() != 3 || local(parts[0]) != "tendsto") fail(condition, "the condition of a limit is tendsto with a variable and a place");
+    if (parts.size() != 3 || local(parts[0]) != "tendsto")
+      fail(condition, "the condition of a limit is tendsto with a variable and a place");
     const std::string side = parts[0].attribute("type").value();
-    return unevaluated_limit(body, x, element(parts[2]), side == "above" ? LimitSide::above : side == "below" ? LimitSide::below : LimitSide::both);
+    return unevaluated_limit(body, x, element(parts[2]),
+                             side == "above"   ? LimitSide::above
+                             : side == "below" ? LimitSide::below
+                                               : LimitSide::both);
   }
 
   std::string_view text_;

@@ -6,12 +6,12 @@
 
 #include <algorithm>
 
-#include "substitution/dependency_order.hpp"
 #include "boreon/bindings.hpp"
 #include "boreon/calculus.hpp"
 #include "boreon/sums.hpp"
 #include "boreon/traverse.hpp"
 #include "expr/work.hpp"
+#include "substitution/dependency_order.hpp"
 
 namespace boreon {
 namespace {
@@ -20,14 +20,22 @@ namespace {
 constexpr std::uint16_t argument_mark = 0x4000;
 constexpr std::uint16_t definition_mark = 0x2000;
 
-bool is_definition_symbol(const Expr& e) { return e.is(Kind::symbol) && (assumptions_of(e).bits() & definition_mark) != 0 && !is_function_head(e); }
+bool is_definition_symbol(const Expr& e) {
+  return e.is(Kind::symbol) && (assumptions_of(e).bits() & definition_mark) != 0 && !is_function_head(e);
+}
 
 }  // namespace
 
-Symbol argument_symbol(const std::string& name) { return Symbol(name, Assumptions::from_bits(Assumptions().bits() | argument_mark)); }
-Expr definition_symbol(const std::string& name) { return Symbol(name, Assumptions::from_bits(Assumptions().bits() | definition_mark)); }
+Symbol argument_symbol(const std::string& name) {
+  return Symbol(name, Assumptions::from_bits(Assumptions().bits() | argument_mark));
+}
+Expr definition_symbol(const std::string& name) {
+  return Symbol(name, Assumptions::from_bits(Assumptions().bits() | definition_mark));
+}
 
-Resolver::Resolver(const TomlReader& reader, const std::vector<FunctionHead>& functions, const std::vector<ModelTable>& tables, const std::vector<NamedExpression>& definitions) : reader_(reader) {
+Resolver::Resolver(const TomlReader& reader, const std::vector<FunctionHead>& functions,
+                   const std::vector<ModelTable>& tables, const std::vector<NamedExpression>& definitions)
+    : reader_(reader) {
   for (const FunctionHead& f : functions) {
     items_.push_back({f.name, f.body, f.position, &f});
     heads_.emplace(f.name, &f);
@@ -40,7 +48,8 @@ Resolver::Resolver(const TomlReader& reader, const std::vector<FunctionHead>& fu
 std::vector<std::size_t> Resolver::uses(const Expr& root) {
   std::vector<std::size_t> found;
   postorder(root, [&](const Expr& e) {
-    if (is_definition_symbol(e) || (e.is(Kind::unknown_call) && heads_.contains(e.name()))) found.push_back(index_.at(e.name()));
+    if (is_definition_symbol(e) || (e.is(Kind::unknown_call) && heads_.contains(e.name())))
+      found.push_back(index_.at(e.name()));
     if (e.is(Kind::symbol) || e.is(Kind::unknown_call)) used_.insert(e.name());
   });
   std::sort(found.begin(), found.end());
@@ -55,7 +64,8 @@ void Resolver::link() {
   if (!dependencies.circle.empty()) {
     std::vector<std::string> chain;
     for (const std::size_t i : dependencies.circle) chain.push_back(items_[i].name);
-    reader_.fail(ErrorKind::cycle, fmt::format("the definitions go in a circle: {}", fmt::join(chain, " -> ")), items_[dependencies.circle.front()].position);
+    reader_.fail(ErrorKind::cycle, fmt::format("the definitions go in a circle: {}", fmt::join(chain, " -> ")),
+                 items_[dependencies.circle.front()].position);
   }
   for (const std::size_t i : dependencies.order) {
     const Item& item = items_[i];
@@ -80,7 +90,8 @@ bool Resolver::has_operators(const Expr& expression) const {
 
 Expr Resolver::resolve(const Expr& expression) {
   (void)uses(expression);  // notes the names
-  // What is put in for names has been carried out already; only what is written here, or in a function called here, is new.
+  // What is put in for names has been carried out already; only what is written here, or in a function called here, is
+  // new.
   const bool fresh_operators = has_operators(expression);
   Rebuild write_out(
       [&](const Expr& e, Expr& result) {
@@ -92,12 +103,17 @@ Expr Resolver::resolve(const Expr& expression) {
         if (!e.is(Kind::unknown_call)) return e;
         if (heads_.contains(e.name())) return call(e);
         const auto table = tables_.find(e.name());
-        return table == tables_.end() ? e : table->second.derivative_at({&e.operands()[1], 1}, std::vector<int>{static_cast<int>(e.operands()[2].word().value_or(0))});
+        return table == tables_.end()
+                   ? e
+                   : table->second.derivative_at(
+                         {&e.operands()[1], 1}, std::vector<int>{static_cast<int>(e.operands()[2].word().value_or(0))});
       });
   const Expr written = write_out(expression);
   if (!fresh_operators) return written;
   bool operators = false;
-  postorder(written, [&](const Expr& e) { operators = operators || e.is(Kind::integral) || e.is(Kind::summation) || e.is(Kind::limit); });
+  postorder(written, [&](const Expr& e) {
+    operators = operators || e.is(Kind::integral) || e.is(Kind::summation) || e.is(Kind::limit);
+  });
   // what has no closed form stays: numeric functions take it by quadrature
   // A search that takes long is not worth it where quadrature will do.
   const WorkLimit limit(50'000'000);
@@ -115,7 +131,8 @@ Expr Resolver::call(const Expr& e) {
   const auto [at, fresh] = derivatives_[f.name].emplace(orders, Expr());
   if (fresh) {
     Expr body = values_.at(f.name);
-    for (std::size_t i = 0; i < orders.size(); ++i) body = derivative(body, f.arguments[i], static_cast<int>(orders[i]));
+    for (std::size_t i = 0; i < orders.size(); ++i)
+      body = derivative(body, f.arguments[i], static_cast<int>(orders[i]));
     at->second = body;
   }
   return substitute(at->second, b, Unused::allowed);

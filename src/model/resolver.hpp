@@ -29,7 +29,8 @@ struct FunctionHead {
 
 class Resolver {
  public:
-  Resolver(const TomlReader& reader, const std::vector<FunctionHead>& functions, const std::vector<ModelTable>& tables, const std::vector<NamedExpression>& definitions);
+  Resolver(const TomlReader& reader, const std::vector<FunctionHead>& functions, const std::vector<ModelTable>& tables,
+           const std::vector<NamedExpression>& definitions);
 
   /// Orders functions and definitions by use and writes each out; a circle is an error that shows it.
   void link();

@@ -26,7 +26,8 @@ Expr rate_symbol(const Model& model, const std::string& name) {
   std::string candidate = name + "_rate";
   const auto taken = [&](const std::string& n) {
     return model.find_unknown(n) != nullptr || n == model.independent.name() ||
-           std::any_of(model.parameters.begin(), model.parameters.end(), [&](const Parameter& p) { return p.name == n; });
+           std::any_of(model.parameters.begin(), model.parameters.end(),
+                       [&](const Parameter& p) { return p.name == n; });
   };
   while (taken(candidate)) candidate += "_";
   return Symbol(candidate);
@@ -67,7 +68,9 @@ std::vector<Expr> solve_for_rates(const Model& model, std::vector<Expr> residual
   };
   for (const Expr& value : a.values) {
     if (const auto found = rates_in(value); !found.empty()) {
-      throw Error(ErrorKind::unsupported, fmt::format("the highest derivatives occur nonlinearly in the equations; solve them for {} first", to_text(rates[found[0]])));
+      throw Error(ErrorKind::unsupported,
+                  fmt::format("the highest derivatives occur nonlinearly in the equations; solve them for {} first",
+                              to_text(rates[found[0]])));
     }
   }
   Bindings zero;
@@ -76,11 +79,13 @@ std::vector<Expr> solve_for_rates(const Model& model, std::vector<Expr> residual
   std::vector<std::vector<std::pair<std::size_t, Expr>>> rows(n);
   for (std::size_t i = 0; i < n; ++i) {
     for (auto k = a.pattern.row_start[i]; k < a.pattern.row_start[i + 1]; ++k) {
-      rows[i].emplace_back(static_cast<std::size_t>(a.pattern.columns[static_cast<std::size_t>(k)]), a.values[static_cast<std::size_t>(k)]);
+      rows[i].emplace_back(static_cast<std::size_t>(a.pattern.columns[static_cast<std::size_t>(k)]),
+                           a.values[static_cast<std::size_t>(k)]);
     }
     if (rows[i].empty()) {
       throw Error(ErrorKind::unsupported,
-                  fmt::format("the equation {} has no time derivative: the model is a differential-algebraic system, which this version "
+                  fmt::format("the equation {} has no time derivative: the model is a differential-algebraic system, "
+                              "which this version "
                               "cannot step in time; eliminate the algebraic unknown by a definition",
                               model.equations[i].name),
                   model.equations[i].position);
@@ -108,8 +113,11 @@ std::vector<Expr> solve_for_rates(const Model& model, std::vector<Expr> residual
     }
     auto& row = rows[best];
     if (row.empty()) {
-      throw Error(ErrorKind::unsupported, fmt::format("the equations cannot be solved for the highest derivatives: {} contains none that is left", model.equations[best].name),
-                  model.equations[best].position);
+      throw Error(
+          ErrorKind::unsupported,
+          fmt::format("the equations cannot be solved for the highest derivatives: {} contains none that is left",
+                      model.equations[best].name),
+          model.equations[best].position);
     }
     const auto [column, pivot] = row.front();
     row_done[best] = 1;
@@ -119,13 +127,15 @@ std::vector<Expr> solve_for_rates(const Model& model, std::vector<Expr> residual
     // eliminate the column from all other rows that are left
     for (std::size_t i = 0; i < n; ++i) {
       if (row_done[i] != 0) continue;
-      const auto at = std::find_if(rows[i].begin(), rows[i].end(), [c = column](const auto& e) { return e.first == c; });
+      const auto at =
+          std::find_if(rows[i].begin(), rows[i].end(), [c = column](const auto& e) { return e.first == c; });
       if (at == rows[i].end()) continue;
       const Expr factor = at->second / pivot;
       rows[i].erase(at);
       rest[i] = rest[i] - factor * pivot_rest;
       for (const auto& [j, v] : pivot_row) {
-        const auto other = std::find_if(rows[i].begin(), rows[i].end(), [c = j](const auto& e) { return e.first == c; });
+        const auto other =
+            std::find_if(rows[i].begin(), rows[i].end(), [c = j](const auto& e) { return e.first == c; });
         if (other == rows[i].end()) {
           rows[i].emplace_back(j, -factor * v);
         } else {
@@ -188,12 +198,16 @@ System steady_system(const Model& model) {
 System time_system(const Model& model) {
   if (model.equations.size() != model.unknowns.size()) {
     throw Error(ErrorKind::shape,
-                fmt::format("a run in time needs one equation for each unknown: there are {} equations for {} unknowns", model.equations.size(), model.unknowns.size()),
+                fmt::format("a run in time needs one equation for each unknown: there are {} equations for {} unknowns",
+                            model.equations.size(), model.unknowns.size()),
                 model.equations.back().position);
   }
   if (!model.in_time()) {
-    throw Error(ErrorKind::unsupported, fmt::format("no equation of '{}' has a time derivative such as {}', so there is nothing to step in time; use solve",
-                                                    model.title.empty() ? model.path : model.title, model.unknowns.front().name));
+    throw Error(
+        ErrorKind::unsupported,
+        fmt::format(
+            "no equation of '{}' has a time derivative such as {}', so there is nothing to step in time; use solve",
+            model.title.empty() ? model.path : model.title, model.unknowns.front().name));
   }
   System s;
   add_common(s, model);
@@ -203,7 +217,8 @@ System time_system(const Model& model) {
   for (const Unknown& u : model.unknowns) {
     if (u.order == 0) {
       throw Error(ErrorKind::unsupported,
-                  fmt::format("no time derivative of {} occurs: the model is a differential-algebraic system, which this version cannot step in "
+                  fmt::format("no time derivative of {} occurs: the model is a differential-algebraic system, which "
+                              "this version cannot step in "
                               "time; turn {} into a definition, or solve its equation for it",
                               u.name, u.name),
                   u.position);
@@ -212,7 +227,8 @@ System time_system(const Model& model) {
     b.set(u.function, u.symbol);
     if (u.order == 2) {
       rate_names.push_back(rate_symbol(model, u.name));
-      add_state(s, u.name + "'", rate_names.back(), u.rate_start, -std::numeric_limits<double>::infinity(), std::numeric_limits<double>::infinity());
+      add_state(s, u.name + "'", rate_names.back(), u.rate_start, -std::numeric_limits<double>::infinity(),
+                std::numeric_limits<double>::infinity());
       b.set(raised(u.function, 1), rate_names.back());
     }
     rates.push_back(raised(u.function, u.order));
@@ -235,7 +251,9 @@ System time_system(const Model& model) {
     Expr value = substitute(o.resolved, b, Unused::allowed);
     value = substitute(value, b, Unused::allowed);
     if (!unknown_calls({&value, 1}).empty()) {
-      throw Error(ErrorKind::unsupported, fmt::format("the output {} contains a derivative of higher order than the equations", o.name), o.position);
+      throw Error(ErrorKind::unsupported,
+                  fmt::format("the output {} contains a derivative of higher order than the equations", o.name),
+                  o.position);
     }
     s.outputs.push_back(value);
   }

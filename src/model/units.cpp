@@ -30,7 +30,8 @@ std::string problem_of_unit(std::string_view text) {
   std::string name;
   for (std::size_t i = 0; i <= text.size(); ++i) {
     const char c = i < text.size() ? text[i] : ' ';
-    const bool letter = (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || c == '_' || (!name.empty() && c >= '0' && c <= '9');
+    const bool letter =
+        (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || c == '_' || (!name.empty() && c >= '0' && c <= '9');
     if (letter) {
       name += c;
     } else if (!name.empty()) {

@@ -31,11 +31,16 @@ const char* to_string(Verdict v) noexcept {
 
 std::string Evidence::to_string() const {
   if (verdict == Verdict::untested && entries == 0) return "untested: there is no entry to compare";
-  if (verdict == Verdict::untested) return fmt::format("untested: no point was found where the {} could be compared", entries == 1 ? "derivative" : "entries");
-  std::string text = fmt::format("{} to {:.1f} digits at {} points ({})", verdict == Verdict::agrees ? "agrees" : "DISAGREES: only", digits, points, method);
+  if (verdict == Verdict::untested)
+    return fmt::format("untested: no point was found where the {} could be compared",
+                       entries == 1 ? "derivative" : "entries");
+  std::string text = fmt::format("{} to {:.1f} digits at {} points ({})",
+                                 verdict == Verdict::agrees ? "agrees" : "DISAGREES: only", digits, points, method);
   if (verdict == Verdict::disagrees) {
-    text += fmt::format("; worst: {} derived {:.10g}, independent {:.10g}, at ", worst_entry, worst_derived, worst_reference);
-    for (std::size_t i = 0; i < worst_point.size() && i < 8; ++i) text += fmt::format("{}{} = {:.6g}", i > 0 ? ", " : "", worst_point[i].first, worst_point[i].second);
+    text += fmt::format("; worst: {} derived {:.10g}, independent {:.10g}, at ", worst_entry, worst_derived,
+                        worst_reference);
+    for (std::size_t i = 0; i < worst_point.size() && i < 8; ++i)
+      text += fmt::format("{}{} = {:.6g}", i > 0 ? ", " : "", worst_point[i].first, worst_point[i].second);
     if (worst_point.size() > 8) text += ", ...";
   }
   if (skipped > 0) text += fmt::format("; {} entries could be compared at no point", skipped);
@@ -62,7 +67,8 @@ class Checker {
     leaves_ = sampled_leaves(all);
     for (std::size_t i = 0; i < leaves_.size(); ++i) index_[leaves_[i]] = i;
     for (const auto& c : claims) {
-      plans_.push_back({Side(c.function), Side(c.derived), index_.at(c.variable), analytic(c.function), c.derived.is_integer(0)});
+      plans_.push_back(
+          {Side(c.function), Side(c.derived), index_.at(c.variable), analytic(c.function), c.derived.is_integer(0)});
     }
   }
 
@@ -86,11 +92,14 @@ class Checker {
       }
       if (any) evidence.points = *std::max_element(compared.begin(), compared.end());
       // go on drawing while some entry has never been compared
-      if (evidence.points >= options_.points && std::count(compared.begin(), compared.end(), 0U) > 0 && k + 1 < attempts) --evidence.points;
+      if (evidence.points >= options_.points && std::count(compared.begin(), compared.end(), 0U) > 0 &&
+          k + 1 < attempts)
+        --evidence.points;
     }
     evidence.points = compared.empty() ? 0 : *std::max_element(compared.begin(), compared.end());
     evidence.skipped = static_cast<std::size_t>(std::count(compared.begin(), compared.end(), 0U));
-    evidence.method = complex_steps_ > 0 ? "extrapolated differences in 60 digits, complex step" : "extrapolated differences in 60 digits";
+    evidence.method = complex_steps_ > 0 ? "extrapolated differences in 60 digits, complex step"
+                                         : "extrapolated differences in 60 digits";
     if (evidence.points == 0) {
       evidence.digits = 0;
       evidence.verdict = Verdict::untested;
@@ -107,7 +116,8 @@ class Checker {
     }
     Expr expression;
     EvaluationPlan plan;
-    bool operators = false;  ///< integrals or sums: they have values only when all other symbols are replaced by numbers
+    bool operators =
+        false;  ///< integrals or sums: they have values only when all other symbols are replaced by numbers
   };
 
   struct Plan {
@@ -133,20 +143,22 @@ class Checker {
       std::optional<EvaluationPlan> closed;
       if (side.operators) {
         Bindings numbers;
-        for (std::size_t i = 0; i < leaves_.size(); ++i) numbers.set(leaves_[i], Expr(Number::exact(p[i]) + (i == moved ? Number::exact(shift) : Number(0))));
+        for (std::size_t i = 0; i < leaves_.size(); ++i)
+          numbers.set(leaves_[i], Expr(Number::exact(p[i]) + (i == moved ? Number::exact(shift) : Number(0))));
         const Expr put_in = substitute(side.expression, numbers, Unused::allowed);
         closed.emplace(std::span<const Expr>(&put_in, 1));
       }
-      auto result = GraphEvaluator<BallDomain>(BallDomain{precision}).run(closed ? *closed : side.plan, [&](const Expr& e, Ball& v) {
-        const std::size_t* i = index_.find(e);
-        if (i == nullptr) return false;
-        v = Ball::from(std::complex<double>(p[*i]));
-        if (*i == moved && shift != 0) {
-          Ball s = Ball::from(std::complex<double>(shift));
-          acb_add(v.get(), v.get(), s.get(), precision);
-        }
-        return true;
-      });
+      auto result = GraphEvaluator<BallDomain>(BallDomain{precision})
+                        .run(closed ? *closed : side.plan, [&](const Expr& e, Ball& v) {
+                          const std::size_t* i = index_.find(e);
+                          if (i == nullptr) return false;
+                          v = Ball::from(std::complex<double>(p[*i]));
+                          if (*i == moved && shift != 0) {
+                            Ball s = Ball::from(std::complex<double>(shift));
+                            acb_add(v.get(), v.get(), s.get(), precision);
+                          }
+                          return true;
+                        });
       Ball& b = result[0];
       if (!b.finite()) return std::nullopt;
       if (!b.real()) {
@@ -155,7 +167,8 @@ class Checker {
       }
       return std::move(b);
     } catch (const Error& e) {
-      if (e.kind() == ErrorKind::domain || e.kind() == ErrorKind::convergence || e.kind() == ErrorKind::unsupported) return std::nullopt;
+      if (e.kind() == ErrorKind::domain || e.kind() == ErrorKind::convergence || e.kind() == ErrorKind::unsupported)
+        return std::nullopt;
       throw;
     }
   }
@@ -198,7 +211,8 @@ class Checker {
     extrapolate(d[0], d[1], 16);
     const double result = midpoint(d[0].re());
     resolved = acb_is_zero(d[0].get()) != 0 || arb_rel_accuracy_bits(d[0].re()) >= 40 || plan.derived_is_zero;
-    if (!std::isfinite(result) || std::abs(result - first) > 1e-6 * (std::abs(result) + std::abs(first)) + 1e-300) return std::nullopt;
+    if (!std::isfinite(result) || std::abs(result - first) > 1e-6 * (std::abs(result) + std::abs(first)) + 1e-300)
+      return std::nullopt;
     return result;
   }
 
@@ -222,7 +236,8 @@ class Checker {
     const auto real = at(0);
     if (!z || !real || !std::isfinite(z->imag())) return std::nullopt;
     // On a branch cut the step leaves the real branch.
-    if (std::abs(real->imag()) > 0 || std::abs(z->real() - real->real()) > 1e-8 * std::abs(real->real()) + 1e-300) return std::nullopt;
+    if (std::abs(real->imag()) > 0 || std::abs(z->real() - real->real()) > 1e-8 * std::abs(real->real()) + 1e-300)
+      return std::nullopt;
     return z->imag() / h;
   }
 
@@ -245,7 +260,8 @@ class Checker {
     for (long precision = first_precision; precision <= last_precision; precision *= 4) {
       derived = value(plan.derived, p, plan.variable, 0, precision);
       if (!derived) return false;
-      if (acb_is_zero(derived->get()) != 0 || arb_rel_accuracy_bits(derived->re()) >= 60) break;  // else digits cancel inside
+      if (acb_is_zero(derived->get()) != 0 || arb_rel_accuracy_bits(derived->re()) >= 60)
+        break;  // else digits cancel inside
     }
     const auto reference = differences(plan, p);
     if (!reference) return false;
@@ -294,13 +310,15 @@ class StandIns {
   Expr put_in(const Expr& e) {
     // Numeric functions have no digits beyond a double: the rules are tested as for unknown ones, the code of their
     // derivatives was when they were made.
-    Rebuild rebuild([](const Expr&, Expr&) { return false; }, [&](const Expr& x) {
-      if (x.is(Kind::call) && x.function().own != 0) {
-        numeric_ = true;
-        return replaced(as_unknown_call(x));
-      }
-      return variable_.is(Kind::symbol) && x.is(Kind::unknown_call) && depends_on(x, variable_) ? replaced(x) : x;
-    });
+    Rebuild rebuild(
+        [](const Expr&, Expr&) { return false; },
+        [&](const Expr& x) {
+          if (x.is(Kind::call) && x.function().own != 0) {
+            numeric_ = true;
+            return replaced(as_unknown_call(x));
+          }
+          return variable_.is(Kind::symbol) && x.is(Kind::unknown_call) && depends_on(x, variable_) ? replaced(x) : x;
+        });
     return rebuild(e);
   }
 
@@ -320,7 +338,8 @@ class StandIns {
       b.set(formal.back(), call.operands()[1 + 2 * i]);
     }
     Expr body = sin(angle) + power(linear, 2) / 4;
-    for (std::size_t i = 0; i < n; ++i) body = derivative(body, formal[i], static_cast<int>(call.operands()[2 + 2 * i].word().value_or(0)));
+    for (std::size_t i = 0; i < n; ++i)
+      body = derivative(body, formal[i], static_cast<int>(call.operands()[2 + 2 * i].word().value_or(0)));
     return substitute(body, b, Unused::allowed);
   }
 
@@ -344,16 +363,19 @@ Evidence cross_check(std::span<const DerivativeClaim> claims, const CheckOptions
   return evidence;
 }
 
-Evidence cross_check(const ExprList& functions, const ExprList& variables, const SparseMatrix& jacobian, const CheckOptions& options,
-                     std::span<const std::string> row_names) {
+Evidence cross_check(const ExprList& functions, const ExprList& variables, const SparseMatrix& jacobian,
+                     const CheckOptions& options, std::span<const std::string> row_names) {
   if (jacobian.pattern.rows != functions.size() || jacobian.pattern.cols != variables.size()) {
-    throw Error(ErrorKind::shape, fmt::format("the Jacobian is {} by {}, but there are {} functions of {} variables", jacobian.pattern.rows, jacobian.pattern.cols,
-                                              functions.size(), variables.size()));
+    throw Error(ErrorKind::shape,
+                fmt::format("the Jacobian is {} by {}, but there are {} functions of {} variables",
+                            jacobian.pattern.rows, jacobian.pattern.cols, functions.size(), variables.size()));
   }
   std::vector<DerivativeClaim> claims;
   for (std::size_t i = 0; i < functions.size(); ++i) {
     const std::string row = i < row_names.size() ? row_names[i] : fmt::format("row {}", i + 1);
-    const auto claim = [&](std::size_t j, const Expr& value) { claims.push_back({functions[i], variables[j], value, fmt::format("d({})/d({})", row, to_text(variables[j]))}); };
+    const auto claim = [&](std::size_t j, const Expr& value) {
+      claims.push_back({functions[i], variables[j], value, fmt::format("d({})/d({})", row, to_text(variables[j]))});
+    };
     // Zeros that the pattern leaves out are claims as well, wherever the variable occurs in the text of the row.
     std::vector<char> present(variables.size(), 0);
     for (auto k = jacobian.pattern.row_start[i]; k < jacobian.pattern.row_start[i + 1]; ++k) {
@@ -372,12 +394,14 @@ Evidence cross_check(const ExprList& functions, const ExprList& variables, const
   return cross_check(claims, options);
 }
 
-Evidence cross_check_derivative(const Expr& function, const ExprList& variables, const Expr& derived, const CheckOptions& options) {
+Evidence cross_check_derivative(const Expr& function, const ExprList& variables, const Expr& derived,
+                                const CheckOptions& options) {
   std::vector<DerivativeClaim> claims;
   Expr current = function;
   for (std::size_t i = 0; i < variables.size(); ++i) {
     const Expr next = i + 1 == variables.size() ? derived : derivative(current, variables[i]);
-    claims.push_back({current, variables[i], next, fmt::format("derivative by {} (step {})", to_text(variables[i]), i + 1)});
+    claims.push_back(
+        {current, variables[i], next, fmt::format("derivative by {} (step {})", to_text(variables[i]), i + 1)});
     current = next;
   }
   return cross_check(claims, options);

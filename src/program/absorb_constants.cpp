@@ -16,7 +16,8 @@ void absorb_constants(Network& network, const std::vector<std::uint32_t>& roots)
   std::unordered_map<std::uint32_t, Shifted> shifted;  // x to the first c + w*x
   for (const std::uint32_t id : order) {
     const Network::Node& n = network.nodes[id];
-    if (n.kind == Network::Kind::sum && n.items.size() == 1 && n.constant != 0) shifted.try_emplace(n.items[0].node, Shifted{id, n.constant, n.items[0].weight});
+    if (n.kind == Network::Kind::sum && n.items.size() == 1 && n.constant != 0)
+      shifted.try_emplace(n.items[0].node, Shifted{id, n.constant, n.items[0].weight});
   }
   if (shifted.empty()) return;
   std::vector<std::pair<Network::Item*, Shifted>> chosen;

@@ -22,7 +22,9 @@ void absorb_factors(Network& network, const std::vector<std::uint32_t>& roots) {
     u.good = u.good && factor != 1;
     if (u.good) u.factors.add(factor);
   };
-  const auto scales = [](const Network::Node& n) { return n.kind == Network::Kind::product && n.items.size() == 1 && n.items[0].weight == 1; };
+  const auto scales = [](const Network::Node& n) {
+    return n.kind == Network::Kind::product && n.items.size() == 1 && n.items[0].weight == 1;
+  };
   for (const std::uint32_t root : roots) use[root].good = false;
   for (const std::uint32_t id : order) {
     const Network::Node& n = network.nodes[id];

@@ -49,7 +49,8 @@ class Binariser {
 
   Operand value(std::uint32_t id) { return values_[id]; }
 
-  void run(const std::vector<std::uint32_t>& order, const std::vector<std::uint32_t>& uses, const std::function<bool(Operand)>& fixed) {
+  void run(const std::vector<std::uint32_t>& order, const std::vector<std::uint32_t>& uses,
+           const std::function<bool(Operand)>& fixed) {
     values_.resize(n_.nodes.size());
     flipped_.assign(n_.nodes.size(), 0);
     folded_.assign(n_.nodes.size(), 0);
@@ -62,7 +63,9 @@ class Binariser {
         for (const Network::Item& i : n.items) all = all && (fixed_[i.node] != 0 || n_.value(i.node) != nullptr);
         fixed_[id] = all ? 1 : 0;
       }
-      if (n.kind != Network::Kind::product || n.items.size() != 1 || n.items[0].weight != 1 || uses[n.items[0].node] != 1) continue;
+      if (n.kind != Network::Kind::product || n.items.size() != 1 || n.items[0].weight != 1 ||
+          uses[n.items[0].node] != 1)
+        continue;
       const std::uint32_t inner = n.items[0].node;
       if (n_.nodes[inner].kind == Network::Kind::sum && n.constant == -1) flipped_[inner] = 1;
       if (n_.nodes[inner].kind == Network::Kind::product && n_.nodes[inner].constant == 1) folded_[inner] = 1;
@@ -82,7 +85,7 @@ class Binariser {
     }
     const auto at = [&](std::size_t i) { return values_[n.items[i].node]; };
     switch (n.op) {
-      case OpCode::call: 
+      case OpCode::call:
         if (n.items.size() == 3) return build_.call(n.function, at(0), at(1), at(2));
         return n.items.size() == 1 ? build_.call(n.function, at(0)) : build_.call(n.function, at(0), at(1));
       case OpCode::power: return build_.power(at(0), at(1));
@@ -99,7 +102,8 @@ class Binariser {
     // A factor that all terms have is applied once.
     const double common = std::fabs(n.items[0].weight);
     const bool shared =
-        n.items.size() > 1 && n.constant == 0 && common != 1 && std::all_of(n.items.begin(), n.items.end(), [&](const auto& i) { return std::fabs(i.weight) == common; });
+        n.items.size() > 1 && n.constant == 0 && common != 1 &&
+        std::all_of(n.items.begin(), n.items.end(), [&](const auto& i) { return std::fabs(i.weight) == common; });
     const double sign = flipped_[id] != 0 ? -1 : 1;
     auto& items = terms_;
     auto& fixed = fixed_terms_;
@@ -107,11 +111,14 @@ class Binariser {
     fixed.clear();
     for (const Network::Item& i : n.items) {
       const double w = shared ? 1.0 : std::fabs(i.weight);
-      (fixed_[i.node] != 0 ? fixed : items).push_back({{build_.multiply(build_.constant(w), values_[i.node]), std::signbit(i.weight * sign)}, n_.nodes[i.node].order});
+      (fixed_[i.node] != 0 ? fixed : items)
+          .push_back({{build_.multiply(build_.constant(w), values_[i.node]), std::signbit(i.weight * sign)},
+                      n_.nodes[i.node].order});
     }
     const auto combine = [&](const Signed& a, const Signed& b) -> Signed {
       if (a.negative == b.negative) return {build_.add(a.value, b.value), a.negative};
-      return a.negative ? Signed{build_.subtract(b.value, a.value), false} : Signed{build_.subtract(a.value, b.value), false};
+      return a.negative ? Signed{build_.subtract(b.value, a.value), false}
+                        : Signed{build_.subtract(a.value, b.value), false};
     };
     const Signed constant{build_.constant(std::fabs(n.constant)), std::signbit(n.constant * sign)};
     Signed total;
@@ -147,7 +154,8 @@ class Binariser {
       (i.weight < 0          ? below
        : fixed_[i.node] != 0 ? fixed
                              : above)
-          .push_back({build_.integer_power(values_[i.node], static_cast<std::uint64_t>(std::fabs(i.weight))), n_.nodes[i.node].order});
+          .push_back({build_.integer_power(values_[i.node], static_cast<std::uint64_t>(std::fabs(i.weight))),
+                      n_.nodes[i.node].order});
     }
     const auto times = [&](Operand a, Operand b) { return build_.multiply(a, b); };
     if (above.empty()) std::swap(above, fixed);
@@ -172,7 +180,8 @@ class Binariser {
 
 }  // namespace
 
-std::vector<Operand> binarise(const Network& network, const std::vector<std::uint32_t>& roots, Program& program, const std::function<bool(Operand)>& fixed) {
+std::vector<Operand> binarise(const Network& network, const std::vector<std::uint32_t>& roots, Program& program,
+                              const std::function<bool(Operand)>& fixed) {
   Binariser b(network, program);
   const std::vector<std::uint32_t> order = network.order(roots);
   b.run(order, network.uses(roots, order), fixed);

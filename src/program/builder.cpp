@@ -27,18 +27,21 @@ double execute(OpCode op, std::uint16_t function, std::uint8_t count, double a, 
 Operand ProgramBuilder::constant(double value) {
   const auto bits = std::bit_cast<std::uint64_t>(value);
   const auto fresh = static_cast<std::uint32_t>(program_.constants.size());
-  const std::uint32_t id = constants_.find_or_add(mix(bits), fresh, [&](std::uint32_t k) { return std::bit_cast<std::uint64_t>(program_.constants[k]) == bits; });
+  const std::uint32_t id = constants_.find_or_add(
+      mix(bits), fresh, [&](std::uint32_t k) { return std::bit_cast<std::uint64_t>(program_.constants[k]) == bits; });
   if (id == fresh) program_.constants.push_back(value);
   return {0, id};
 }
 
-Operand ProgramBuilder::instruction(OpCode op, std::uint16_t function, std::uint8_t count, Operand a, Operand b, Operand c) {
+Operand ProgramBuilder::instruction(OpCode op, std::uint16_t function, std::uint8_t count, Operand a, Operand b,
+                                    Operand c) {
   if (a.space == 0 && b.space == 0 && c.space == 0) {
     const auto get = [&](Operand o) { return program_.constants.empty() ? 0.0 : program_.constants[o.index]; };
     const double folded = execute(op, function, count, get(a), get(b), get(c));
     if (!std::isnan(folded)) return constant(folded);
   }
-  const std::uint64_t head = (static_cast<std::uint64_t>(op) << 32U) | (static_cast<std::uint64_t>(function) << 8U) | count;
+  const std::uint64_t head =
+      (static_cast<std::uint64_t>(op) << 32U) | (static_cast<std::uint64_t>(function) << 8U) | count;
   const std::uint64_t hash = hash_combine(hash_combine(hash_combine(mix(head), packed(a)), packed(b)), packed(c));
   const auto fresh = static_cast<std::uint32_t>(program_.instructions.size());
   const std::uint32_t id = instructions_.find_or_add(hash, fresh, [&](std::uint32_t k) {
@@ -99,8 +102,8 @@ Operand ProgramBuilder::power(Operand a, Operand b) { return instruction(OpCode:
 
 namespace {
 
-// The power tree (Knuth, "The Art of Computer Programming" 2, section 4.6.3): x^n is x^parent[n] times a power on the way
-// to it. Optimal below 77, and never worse than repeated squaring.
+// The power tree (Knuth, "The Art of Computer Programming" 2, section 4.6.3): x^n is x^parent[n] times a power on the
+// way to it. Optimal below 77, and never worse than repeated squaring.
 constexpr std::size_t tree_size = 129;
 const std::array<std::uint8_t, tree_size>& power_tree() {
   static const std::array<std::uint8_t, tree_size> parents = [] {
@@ -139,8 +142,12 @@ Operand ProgramBuilder::integer_power(Operand a, std::uint64_t n) {
 }
 
 Operand ProgramBuilder::call(std::uint16_t function, Operand a) { return instruction(OpCode::call, function, 1, a); }
-Operand ProgramBuilder::call(std::uint16_t function, Operand a, Operand b) { return instruction(OpCode::call, function, 2, a, b); }
-Operand ProgramBuilder::call(std::uint16_t function, Operand a, Operand b, Operand c) { return instruction(OpCode::call, function, 3, a, b, c); }
+Operand ProgramBuilder::call(std::uint16_t function, Operand a, Operand b) {
+  return instruction(OpCode::call, function, 2, a, b);
+}
+Operand ProgramBuilder::call(std::uint16_t function, Operand a, Operand b, Operand c) {
+  return instruction(OpCode::call, function, 3, a, b, c);
+}
 Operand ProgramBuilder::compare(OpCode op, Operand a, Operand b) { return instruction(op, 0, 2, a, b); }
 Operand ProgramBuilder::logic(OpCode op, Operand a, Operand b) { return instruction(op, 0, 2, a, b); }
 Operand ProgramBuilder::negation(Operand a) { return instruction(OpCode::negation, 0, 1, a); }

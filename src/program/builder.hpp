@@ -38,7 +38,8 @@ class ProgramBuilder {
   [[nodiscard]] const double* value(Operand a) const { return a.space == 0 ? &program_.constants[a.index] : nullptr; }
   /// What a negation negates; a + (-b) and a - b are the same number.
   [[nodiscard]] const Operand* negated(Operand a) const {
-    return a.space == 1 && program_.instructions[a.index].op == OpCode::negate ? &program_.instructions[a.index].a : nullptr;
+    return a.space == 1 && program_.instructions[a.index].op == OpCode::negate ? &program_.instructions[a.index].a
+                                                                               : nullptr;
   }
 
   Program& program_;

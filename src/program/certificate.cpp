@@ -50,7 +50,8 @@ struct Balls {
       case OpCode::call: {
         const Ball args[] = {a, b, c};
         const FunctionRow& row = row_of(i.function);
-        if (row.ball == nullptr) throw Error(ErrorKind::unsupported, fmt::format("{} has no rigorous evaluation", row.name));
+        if (row.ball == nullptr)
+          throw Error(ErrorKind::unsupported, fmt::format("{} has no rigorous evaluation", row.name));
         ball_value(row, r, {args, i.operands}, precision);
         break;
       }
@@ -65,7 +66,9 @@ struct Balls {
     arb_zero(r.im());
     return r;
   }
-  void sine_cosine(const Ball& a, Ball& sine, Ball& cosine) const { acb_sin_cos(sine.get(), cosine.get(), a.get(), precision); }
+  void sine_cosine(const Ball& a, Ball& sine, Ball& cosine) const {
+    acb_sin_cos(sine.get(), cosine.get(), a.get(), precision);
+  }
 
   template <class Read>
   void done(const Step& step, const Ball& value, const Read& operand) {
@@ -135,14 +138,17 @@ Certificate certify(const Program& program, const std::vector<std::vector<double
     c.undecided = domain.undecided;
     bool enough = true;
     for (const auto& g : exact) {
-      for (const Ball& b : g) enough = enough && (!b.finite() || arb_contains_zero(b.re()) != 0 ? arb_is_exact(b.re()) != 0 : arb_rel_accuracy_bits(b.re()) >= wanted);
+      for (const Ball& b : g)
+        enough = enough && (!b.finite() || arb_contains_zero(b.re()) != 0 ? arb_is_exact(b.re()) != 0
+                                                                          : arb_rel_accuracy_bits(b.re()) >= wanted);
     }
     if (enough || c.precision >= 4096) break;
   }
   const auto doubles = Kernel(program).evaluate(inputs);
   for (std::size_t g = 0; g < exact.size(); ++g) {
     for (std::size_t i = 0; i < exact[g].size(); ++i) {
-      c.outputs.push_back({program.outputs[g].name, i, doubles[g][i], shown(exact[g][i], digits), digits_lost(doubles[g][i], exact[g][i])});
+      c.outputs.push_back({program.outputs[g].name, i, doubles[g][i], shown(exact[g][i], digits),
+                           digits_lost(doubles[g][i], exact[g][i])});
       c.worst = std::max(c.worst, c.outputs.back().digits_lost);
     }
   }

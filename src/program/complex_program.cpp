@@ -24,8 +24,12 @@ class Arithmetic {
   Operand constant(double v) { return b_.constant(v); }
   Operand imaginary(const RealAndImaginary& z) { return z.y.value_or(b_.constant(0)); }
 
-  RealAndImaginary add(const RealAndImaginary& a, const RealAndImaginary& b) { return {b_.add(a.x, b.x), a.y && b.y ? std::optional(b_.add(*a.y, *b.y)) : a.y ? a.y : b.y}; }
-  RealAndImaginary negate(const RealAndImaginary& a) { return {b_.negate(a.x), a.y ? std::optional(b_.negate(*a.y)) : std::nullopt}; }
+  RealAndImaginary add(const RealAndImaginary& a, const RealAndImaginary& b) {
+    return {b_.add(a.x, b.x), a.y && b.y ? std::optional(b_.add(*a.y, *b.y)) : a.y ? a.y : b.y};
+  }
+  RealAndImaginary negate(const RealAndImaginary& a) {
+    return {b_.negate(a.x), a.y ? std::optional(b_.negate(*a.y)) : std::nullopt};
+  }
   RealAndImaginary subtract(const RealAndImaginary& a, const RealAndImaginary& b) {
     if (!b.y) return {b_.subtract(a.x, b.x), a.y};
     return {b_.subtract(a.x, b.x), a.y ? b_.subtract(*a.y, *b.y) : b_.negate(*b.y)};
@@ -34,7 +38,8 @@ class Arithmetic {
     if (!a.y && !b.y) return {b_.multiply(a.x, b.x), std::nullopt};
     if (!a.y) return {b_.multiply(a.x, b.x), b_.multiply(a.x, *b.y)};
     if (!b.y) return {b_.multiply(a.x, b.x), b_.multiply(*a.y, b.x)};
-    return {b_.subtract(b_.multiply(a.x, b.x), b_.multiply(*a.y, *b.y)), b_.add(b_.multiply(a.x, *b.y), b_.multiply(*a.y, b.x))};
+    return {b_.subtract(b_.multiply(a.x, b.x), b_.multiply(*a.y, *b.y)),
+            b_.add(b_.multiply(a.x, *b.y), b_.multiply(*a.y, b.x))};
   }
   // Divided by the larger part first, so that no square overflows (Smith, "Algorithm 116: complex division", 1962).
   RealAndImaginary divide(const RealAndImaginary& a, const RealAndImaginary& b) {
@@ -44,7 +49,8 @@ class Arithmetic {
     const Operand d = b_.divide(*b.y, size);
     const Operand square = b_.add(b_.multiply(b.x, c), b_.multiply(*b.y, d));
     const Operand y = imaginary(a);
-    return {b_.divide(b_.add(b_.multiply(a.x, c), b_.multiply(y, d)), square), b_.divide(b_.subtract(b_.multiply(y, c), b_.multiply(a.x, d)), square)};
+    return {b_.divide(b_.add(b_.multiply(a.x, c), b_.multiply(y, d)), square),
+            b_.divide(b_.subtract(b_.multiply(y, c), b_.multiply(a.x, d)), square)};
   }
   // The root in the right half plane; the part that does not cancel first.
   RealAndImaginary square_root(const RealAndImaginary& a) {
@@ -54,7 +60,8 @@ class Arithmetic {
     const Operand u = b_.select(equal(t, constant(0)), constant(0), b_.divide(b_.multiply(constant(0.5), y), t));
     const Operand right = b_.compare(OpCode::less_equal, constant(0), a.x);
     // -0 is below the branch cut: its reciprocal is
-    const Operand below = b_.logic(OpCode::disjunction, b_.compare(OpCode::less, y, constant(0)), b_.compare(OpCode::less, b_.divide(constant(1), y), constant(0)));
+    const Operand below = b_.logic(OpCode::disjunction, b_.compare(OpCode::less, y, constant(0)),
+                                   b_.compare(OpCode::less, b_.divide(constant(1), y), constant(0)));
     return {b_.select(right, t, call("abs", u)), b_.select(right, u, b_.select(below, b_.negate(t), t))};
   }
 
@@ -67,14 +74,17 @@ class Arithmetic {
     const Operand y = imaginary(z);
     return {call("log", call("hypot", z.x, y)), call("atan2", y, z.x)};
   }
-  RealAndImaginary power(const RealAndImaginary& a, const RealAndImaginary& b) { return exponential(multiply(b, logarithm(a))); }
+  RealAndImaginary power(const RealAndImaginary& a, const RealAndImaginary& b) {
+    return exponential(multiply(b, logarithm(a)));
+  }
   RealAndImaginary sine(const RealAndImaginary& z) {
     if (!z.y) return {call("sin", z.x), std::nullopt};
     return {b_.multiply(call("sin", z.x), call("cosh", *z.y)), b_.multiply(call("cos", z.x), call("sinh", *z.y))};
   }
   RealAndImaginary cosine(const RealAndImaginary& z) {
     if (!z.y) return {call("cos", z.x), std::nullopt};
-    return {b_.multiply(call("cos", z.x), call("cosh", *z.y)), b_.negate(b_.multiply(call("sin", z.x), call("sinh", *z.y)))};
+    return {b_.multiply(call("cos", z.x), call("cosh", *z.y)),
+            b_.negate(b_.multiply(call("sin", z.x), call("sinh", *z.y)))};
   }
   // f(i*z) = i*g(z)
   RealAndImaginary hyperbolic_sine(const RealAndImaginary& z) { return turned_back(sine(turned(z))); }
@@ -92,7 +102,8 @@ class Arithmetic {
   Operand equal(Operand a, Operand b) { return b_.compare(OpCode::equal, a, b); }
   // Conditions look at real parts; only equality looks at both.
   RealAndImaginary compared(OpCode op, const RealAndImaginary& a, const RealAndImaginary& b) {
-    if ((op != OpCode::equal && op != OpCode::not_equal) || (!a.y && !b.y)) return {b_.compare(op, a.x, b.x), std::nullopt};
+    if ((op != OpCode::equal && op != OpCode::not_equal) || (!a.y && !b.y))
+      return {b_.compare(op, a.x, b.x), std::nullopt};
     const Operand same = b_.logic(OpCode::conjunction, equal(a.x, b.x), equal(imaginary(a), imaginary(b)));
     return {op == OpCode::equal ? same : b_.negation(same), std::nullopt};
   }
@@ -102,11 +113,14 @@ class Arithmetic {
     const auto differs = [&](Operand o) { return b_.compare(OpCode::not_equal, o, constant(0)); };
     return b_.logic(OpCode::disjunction, differs(z.x), differs(*z.y));
   }
-  RealAndImaginary logic(OpCode op, const RealAndImaginary& a, const RealAndImaginary& b) { return {b_.logic(op, truth(a), truth(b)), std::nullopt}; }
+  RealAndImaginary logic(OpCode op, const RealAndImaginary& a, const RealAndImaginary& b) {
+    return {b_.logic(op, truth(a), truth(b)), std::nullopt};
+  }
   RealAndImaginary negation(const RealAndImaginary& a) { return {b_.negation(truth(a)), std::nullopt}; }
   RealAndImaginary select(const RealAndImaginary& c, const RealAndImaginary& a, const RealAndImaginary& b) {
     const Operand condition = truth(c);
-    return {b_.select(condition, a.x, b.x), a.y || b.y ? std::optional(b_.select(condition, imaginary(a), imaginary(b))) : std::nullopt};
+    return {b_.select(condition, a.x, b.x),
+            a.y || b.y ? std::optional(b_.select(condition, imaginary(a), imaginary(b))) : std::nullopt};
   }
 
  private:
@@ -123,17 +137,26 @@ struct Rule {
   RealAndImaginary (Arithmetic::*apply)(const RealAndImaginary&);
 };
 constexpr Rule rules[] = {
-    {"exp", &Arithmetic::exponential},      {"log", &Arithmetic::logarithm},          {"sin", &Arithmetic::sine},    {"cos", &Arithmetic::cosine},
-    {"sinh", &Arithmetic::hyperbolic_sine}, {"cosh", &Arithmetic::hyperbolic_cosine}, {"tan", &Arithmetic::tangent}, {"tanh", &Arithmetic::hyperbolic_tangent},
+    {"exp", &Arithmetic::exponential},
+    {"log", &Arithmetic::logarithm},
+    {"sin", &Arithmetic::sine},
+    {"cos", &Arithmetic::cosine},
+    {"sinh", &Arithmetic::hyperbolic_sine},
+    {"cosh", &Arithmetic::hyperbolic_cosine},
+    {"tan", &Arithmetic::tangent},
+    {"tanh", &Arithmetic::hyperbolic_tangent},
 };
 const Rule* rule_of(std::uint16_t function) {
-  const auto* const at = std::find_if(std::begin(rules), std::end(rules), [&](const Rule& r) { return r.function == row_of(function).name; });
+  const auto* const at = std::find_if(std::begin(rules), std::end(rules),
+                                      [&](const Rule& r) { return r.function == row_of(function).name; });
   return at == std::end(rules) ? nullptr : at;
 }
 
 bool all_have_rules(const Program& p) {
   return std::all_of(p.instructions.begin(), p.instructions.end(),
-                     [](const Instruction& i) { return i.op != OpCode::call || (i.operands == 1 && rule_of(i.function) != nullptr); }) &&
+                     [](const Instruction& i) {
+                       return i.op != OpCode::call || (i.operands == 1 && rule_of(i.function) != nullptr);
+                     }) &&
          std::all_of(p.loops.begin(), p.loops.end(), [](const RowLoop& l) { return all_have_rules(l.body); });
 }
 
@@ -168,7 +191,9 @@ Program of_parts(const Program& p) {
       case OpCode::square_root: values[k] = z.square_root(a()); break;
       case OpCode::power: values[k] = z.power(a(), b()); break;
       case OpCode::call: values[k] = (z.*rule_of(i.function)->apply)(a()); break;
-      case OpCode::sine_cosine: values[k] = i.operands == 1 ? z.sine(a()) : z.cosine(value(p.instructions[k - 1].a)); break;
+      case OpCode::sine_cosine:
+        values[k] = i.operands == 1 ? z.sine(a()) : z.cosine(value(p.instructions[k - 1].a));
+        break;
       case OpCode::conjunction:
       case OpCode::disjunction: values[k] = z.logic(i.op, a(), b()); break;
       case OpCode::negation: values[k] = z.negation(a()); break;

@@ -20,7 +20,9 @@ void add_product(Program& p, std::vector<Operand> values) {
 }
 
 // Whether a place of the scratch is what instructions keep for loops, and not what loops keep for others.
-bool is_fixed(const Program& p, const RowLoop& l, const RowLoop::Place& place) { return l.entry(place, 0) < p.scratch.size(); }
+bool is_fixed(const Program& p, const RowLoop& l, const RowLoop::Place& place) {
+  return l.entry(place, 0) < p.scratch.size();
+}
 
 // The body of a loop with places for entries that are added to those it reads.
 class LoopDerivative {
@@ -61,12 +63,15 @@ class LoopDerivative {
 Program forward_product(const Program& p, std::size_t output, std::size_t input, const std::string& direction) {
   Differentiation main(p);
   const std::uint32_t seed = main.add_input(direction, p.inputs[input].size);
-  const auto derivative = [&](Operand o) -> std::optional<Operand> { return o.space == 2 + input ? std::optional(Operand{seed, o.index}) : std::nullopt; };
+  const auto derivative = [&](Operand o) -> std::optional<Operand> {
+    return o.space == 2 + input ? std::optional(Operand{seed, o.index}) : std::nullopt;
+  };
   const auto zero = [&](const std::optional<Operand>& o) { return o.value_or(main.constant(0)); };
   Program& made = main.program();
   const auto products = main.forward(p.results[output], derivative);
   std::vector<Operand> product;
-  for (std::size_t i = 0; i < products.size(); ++i) product.push_back(p.results[output][i] == Program::by_loop ? Program::by_loop : zero(products[i]));
+  for (std::size_t i = 0; i < products.size(); ++i)
+    product.push_back(p.results[output][i] == Program::by_loop ? Program::by_loop : zero(products[i]));
   // Behind what is kept for loops stand its derivatives; what loops keep for others follows, and its derivatives.
   const std::size_t fixed = p.scratch.size();
   const auto kept = main.forward(p.scratch, derivative);
@@ -80,11 +85,13 @@ Program forward_product(const Program& p, std::size_t output, std::size_t input,
     LoopDerivative d(l);
     // Where a place is now, and where its derivative is.
     const auto moved = [&](RowLoop::Place place) {
-      if (place.group == Program::scratch_group && !is_fixed(p, l, place)) place.offset += static_cast<std::int32_t>(fixed);
+      if (place.group == Program::scratch_group && !is_fixed(p, l, place))
+        place.offset += static_cast<std::int32_t>(fixed);
       return place;
     };
     const auto derivative_of = [&](RowLoop::Place place) {
-      place.offset += is_fixed(p, l, place) ? static_cast<std::int32_t>(fixed) : static_cast<std::int32_t>(fixed) + written;
+      place.offset +=
+          is_fixed(p, l, place) ? static_cast<std::int32_t>(fixed) : static_cast<std::int32_t>(fixed) + written;
       return place;
     };
     std::map<std::uint32_t, Operand> known;
@@ -126,7 +133,8 @@ Program forward_product(const Program& p, std::size_t output, std::size_t input,
 // write for others (the terms of a sum) are swept in reverse order, once all have run.
 class ReverseProduct {
  public:
-  ReverseProduct(const Program& p, std::size_t output, std::size_t input, const std::string& weights) : p_(p), output_(output), input_(input), main_(p) {
+  ReverseProduct(const Program& p, std::size_t output, std::size_t input, const std::string& weights)
+      : p_(p), output_(output), input_(input), main_(p) {
     weights_ = main_.add_input(weights, p.outputs[output].size) - 2;
     for (const Operand o : p.scratch) main_.program().scratch.push_back(main_.now(o));
     written_ = p.scratch_size();
@@ -158,7 +166,8 @@ class ReverseProduct {
   void find_dependent() {
     const auto others = [&](Operand o) { return o.space != 2 + input_; };
     const std::vector<char> independent = made_of(p_, others);
-    for (const Operand o : p_.scratch) dependent_.push_back((o.space == 1 ? independent[o.index] != 0 : others(o)) ? 0 : 1);
+    for (const Operand o : p_.scratch)
+      dependent_.push_back((o.space == 1 ? independent[o.index] != 0 : others(o)) ? 0 : 1);
     dependent_.resize(p_.scratch_size(), 1);
   }
 
@@ -278,7 +287,8 @@ class ReverseProduct {
         list = std::move(sums);
       }
       if (to.empty()) return;
-      main_.program().loops.push_back(sum_loop(std::move(columns), Program::scratch_group, Program::scratch_group, std::move(to)));
+      main_.program().loops.push_back(
+          sum_loop(std::move(columns), Program::scratch_group, Program::scratch_group, std::move(to)));
     }
   }
 
@@ -287,7 +297,8 @@ class ReverseProduct {
     shorten(lists);
     std::map<std::size_t, std::pair<std::vector<const List*>, List>> of_length;
     for (std::size_t k = 0; k < lists.size(); ++k) {
-      if (lists[k].empty() || (group == Program::scratch_group && lists[k].size() == 1 && lists[k][0] == to[k])) continue;
+      if (lists[k].empty() || (group == Program::scratch_group && lists[k].size() == 1 && lists[k][0] == to[k]))
+        continue;
       auto& [members, places] = of_length[lists[k].size()];
       members.push_back(&lists[k]);
       places.push_back(to[k]);
@@ -335,7 +346,8 @@ class ReverseProduct {
       if (!(o == Program::by_loop)) wanted.push_back({inside(o), {weights_, 0, static_cast<std::int32_t>(i)}});
     }
     for (std::size_t i = 0; i < p_.scratch.size(); ++i) {
-      if (!of_scratch[i].empty()) wanted.push_back({inside(p_.scratch[i]), {Program::scratch_group, 0, static_cast<std::int32_t>(bars[i])}});
+      if (!of_scratch[i].empty())
+        wanted.push_back({inside(p_.scratch[i]), {Program::scratch_group, 0, static_cast<std::int32_t>(bars[i])}});
     }
     if (wanted.empty()) return;
     l.body.inputs.push_back({"entry", {}, l.slots.size(), std::nullopt});
@@ -370,7 +382,7 @@ class ReverseProduct {
   std::size_t input_;
   Differentiation main_;
   std::uint32_t weights_ = 0;
-  std::size_t written_ = 0;      // places of the scratch so far
+  std::size_t written_ = 0;  // places of the scratch so far
   std::optional<std::uint32_t> zero_;
   std::vector<char> dependent_;  // of the scratch, on the input
 };
@@ -380,7 +392,8 @@ Program reverse_product(const Program& p, std::size_t output, std::size_t input,
   Differentiation d(p);
   const std::uint32_t seed = d.add_input(weights, p.outputs[output].size);
   std::vector<Differentiation::Weighted> sum;
-  for (std::size_t i = 0; i < p.results[output].size(); ++i) sum.push_back({p.results[output][i], {seed, static_cast<std::uint32_t>(i)}});
+  for (std::size_t i = 0; i < p.results[output].size(); ++i)
+    sum.push_back({p.results[output][i], {seed, static_cast<std::uint32_t>(i)}});
   std::vector<Operand> product;
   for (const auto& g : d.reverse(sum, input)) product.push_back(g.value_or(d.constant(0)));
   add_product(d.program(), std::move(product));
@@ -389,15 +402,20 @@ Program reverse_product(const Program& p, std::size_t output, std::size_t input,
 
 }  // namespace
 
-Program jacobian_vector(const Program& program, const std::string& output, const std::string& input, const std::string& direction) {
-  return forward_product(program, group_named(program.outputs, output, "output"), group_named(program.inputs, input, "input"), direction);
+Program jacobian_vector(const Program& program, const std::string& output, const std::string& input,
+                        const std::string& direction) {
+  return forward_product(program, group_named(program.outputs, output, "output"),
+                         group_named(program.inputs, input, "input"), direction);
 }
 
-Program vector_jacobian(const Program& program, const std::string& output, const std::string& input, const std::string& weights) {
-  return reverse_product(program, group_named(program.outputs, output, "output"), group_named(program.inputs, input, "input"), weights);
+Program vector_jacobian(const Program& program, const std::string& output, const std::string& input,
+                        const std::string& weights) {
+  return reverse_product(program, group_named(program.outputs, output, "output"),
+                         group_named(program.inputs, input, "input"), weights);
 }
 
-Program hessian_vector(const Program& program, const std::string& output, const std::string& input, const std::string& weights, const std::string& direction) {
+Program hessian_vector(const Program& program, const std::string& output, const std::string& input,
+                       const std::string& weights, const std::string& direction) {
   Program gradient = vector_jacobian(program, output, input, weights);
   gradient.outputs.back().name = "gradient";
   return jacobian_vector(gradient, "gradient", input, direction);

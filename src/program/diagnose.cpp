@@ -19,7 +19,9 @@ struct WatchedDoubles {
   std::size_t limit;
 
   [[nodiscard]] static double constant(double v) { return v; }
-  [[nodiscard]] static double apply(const Instruction& i, double a, double b, double c) { return execute(i.op, i.function, i.operands, a, b, c); }
+  [[nodiscard]] static double apply(const Instruction& i, double a, double b, double c) {
+    return execute(i.op, i.function, i.operands, a, b, c);
+  }
   static void sine_cosine(double a, double& sine, double& cosine) {
     sine = std::sin(a);
     cosine = std::cos(a);
@@ -35,7 +37,8 @@ struct WatchedDoubles {
       if (!std::isfinite(v)) return;  // the fault came earlier
       if (operands[k].space == 0) continue;
       const std::string name =
-          operands[k].space == 1 ? subexpression_text({step.program, operands[k].index, step.loop, step.row}, whole, 40) : entry_name(step, whole, operands[k]);
+          operands[k].space == 1 ? subexpression_text({step.program, operands[k].index, step.loop, step.row}, whole, 40)
+                                 : entry_name(step, whole, operands[k]);
       values += fmt::format("{}{} = {:.6g}", values.empty() ? "" : ", ", name, v);
     }
     faults.push_back({subexpression_text(step, whole), values, value, dependent_outputs(step, whole, 4)});
@@ -61,7 +64,8 @@ struct ComplexNumbers {
 
 }  // namespace
 
-std::vector<DomainFault> diagnose(const Program& program, const std::vector<std::vector<double>>& inputs, std::size_t limit) {
+std::vector<DomainFault> diagnose(const Program& program, const std::vector<std::vector<double>>& inputs,
+                                  std::size_t limit) {
   check_inputs(program, inputs);
   std::vector<DomainFault> faults;
   WatchedDoubles domain{program, faults, limit};
@@ -69,7 +73,8 @@ std::vector<DomainFault> diagnose(const Program& program, const std::vector<std:
   return faults;
 }
 
-void Kernel::operator()(std::span<const std::complex<double>* const> inputs, std::span<std::complex<double>* const> outputs) const {
+void Kernel::operator()(std::span<const std::complex<double>* const> inputs,
+                        std::span<std::complex<double>* const> outputs) const {
   check_shapes(inputs.size(), outputs.size());
   if (const Kernel* const parts = executor_->complex(); parts != nullptr) {
     // std::complex is an array of two numbers

@@ -133,7 +133,8 @@ void Differentiation::add_to(std::optional<Signed>& sum, const std::optional<Sig
   } else if (sum->negative == term->negative) {
     sum->value = build_.add(sum->value, term->value);
   } else {
-    sum = sum->negative ? Signed{build_.subtract(term->value, sum->value)} : Signed{build_.subtract(sum->value, term->value)};
+    sum = sum->negative ? Signed{build_.subtract(term->value, sum->value)}
+                        : Signed{build_.subtract(sum->value, term->value)};
   }
 }
 
@@ -166,7 +167,9 @@ Operand Differentiation::copied(std::size_t k) {
     case OpCode::call:
       if (i.operands == 3) return build_.call(i.function, now(i.a), now(i.b), now(i.c));
       return i.operands == 1 ? build_.call(i.function, now(i.a)) : build_.call(i.function, now(i.a), now(i.b));
-    case OpCode::sine_cosine: return i.operands == 1 ? build_.call(rows().sin, now(i.a)) : build_.call(rows().cos, now(original_.instructions[k - 1].a));
+    case OpCode::sine_cosine:
+      return i.operands == 1 ? build_.call(rows().sin, now(i.a))
+                             : build_.call(rows().cos, now(original_.instructions[k - 1].a));
     case OpCode::conjunction:
     case OpCode::disjunction: return build_.logic(i.op, now(i.a), now(i.b));
     case OpCode::negation: return build_.negation(now(i.a));
@@ -188,11 +191,15 @@ Differentiation::Factor Differentiation::partial(std::size_t k, std::size_t s) {
     case OpCode::multiply: return value(square(i) ? build_.add(a, a) : s == 0 ? b : a);
     case OpCode::square_root: return value(build_.divide(build_.constant(0.5), copy_[k]));
     case OpCode::sine_cosine:
-      return i.operands == 1 ? value(build_.call(rows().cos, a)) : Factor{Factor::minus_value, build_.call(rows().sin, now(original_.instructions[k - 1].a))};
+      return i.operands == 1
+                 ? value(build_.call(rows().cos, a))
+                 : Factor{Factor::minus_value, build_.call(rows().sin, now(original_.instructions[k - 1].a))};
     case OpCode::power:
       if (s == 1) return value(build_.multiply(copy_[k], build_.call(rows().log, a)));
       return value(build_.multiply(b, build_.power(a, build_.subtract(b, build_.constant(1)))));
-    case OpCode::call: return i.function == rows().cos ? Factor{Factor::minus_value, build_.call(rows().sin, a)} : value(of_function(i, k, s));
+    case OpCode::call:
+      return i.function == rows().cos ? Factor{Factor::minus_value, build_.call(rows().sin, a)}
+                                      : value(of_function(i, k, s));
     default: return {};
   }
 }
@@ -214,7 +221,8 @@ Operand Differentiation::of_function(const Instruction& i, std::size_t k, std::s
   }
   const Expr rule[] = {partial_derivative(f, arguments, s)};
   std::vector<Operand> result;
-  if (!lower(rule, values, false, program_, result).empty()) throw Error(ErrorKind::unsupported, fmt::format("the derivative of {} cannot be computed", f.name));
+  if (!lower(rule, values, false, program_, result).empty())
+    throw Error(ErrorKind::unsupported, fmt::format("the derivative of {} cannot be computed", f.name));
   return result[0];
 }
 

@@ -40,7 +40,8 @@ class Body {
       if (i.op == OpCode::sine_cosine) {
         if (i.operands == 1) {
           const std::string argument = bare(operand(i.a));
-          text += fmt::format("{0}const {1} {2}{3} = sin({5});\n{0}const {1} {2}{4} = cos({5});\n", s_.indent, s_.scalar, s_.temporary, k, k + 1, argument);
+          text += fmt::format("{0}const {1} {2}{3} = sin({5});\n{0}const {1} {2}{4} = cos({5});\n", s_.indent,
+                              s_.scalar, s_.temporary, k, k + 1, argument);
         }
       } else {
         const std::string right = right_side(i);
@@ -49,7 +50,8 @@ class Body {
         if (inlined || only_stored) {
           text_[k] = right;
         } else {
-          text += fmt::format("{}const {} {}{} = {};\n", s_.indent, s_.scalar, s_.temporary, k, converted(i, bare(right)));
+          text +=
+              fmt::format("{}const {} {}{} = {};\n", s_.indent, s_.scalar, s_.temporary, k, converted(i, bare(right)));
         }
       }
       for (const Store& s : stores[k]) text += store(s);
@@ -76,11 +78,15 @@ class Body {
     return s_.scalar == "double" ? "(double)(" + bare(text) + ")" : fmt::format("{}({})", s_.scalar, bare(text));
   }
 
-  [[nodiscard]] std::string literal(double v) const { return s_.scalar == "double" ? number_literal(v) : fmt::format("{}({})", s_.scalar, number_literal(v)); }
+  [[nodiscard]] std::string literal(double v) const {
+    return s_.scalar == "double" ? number_literal(v) : fmt::format("{}({})", s_.scalar, number_literal(v));
+  }
 
   std::string operand(Operand v) {
     if (v.space == 0) return literal(p_.constants[v.index]);
-    if (v.space == 1) return text_[v.index].empty() ? fmt::format("{}{}", s_.temporary, v.index) : converted(p_.instructions[v.index], text_[v.index]);
+    if (v.space == 1)
+      return text_[v.index].empty() ? fmt::format("{}{}", s_.temporary, v.index)
+                                    : converted(p_.instructions[v.index], text_[v.index]);
     return s_.input(v.space - 2, v.index);
   }
 
@@ -110,7 +116,10 @@ class Body {
     }
     if (row.own != 0) return fmt::format("{}({})", c_name(row), fmt::join(args, ", "));
     if (row.c_name.empty()) {
-      throw Error(ErrorKind::unsupported, fmt::format("{} is not part of the C library, so no source without dependencies can be written; it can be computed here, by evaluate, solve, simulate and in C++ by compile()", row.name));
+      throw Error(ErrorKind::unsupported,
+                  fmt::format("{} is not part of the C library, so no source without dependencies can be written; it "
+                              "can be computed here, by evaluate, solve, simulate and in C++ by compile()",
+                              row.name));
     }
     return fmt::format("{}({})", row.c_name, fmt::join(args, ", "));
   }
@@ -126,7 +135,7 @@ class Body {
       case OpCode::negate: return fmt::format("(-{})", a());
       case OpCode::square_root: return fmt::format("sqrt({})", bare(a()));
       case OpCode::power: return fmt::format("pow({}, {})", bare(a()), bare(b()));
-      case OpCode::call: 
+      case OpCode::call:
         if (i.operands > 2) return function(i.function, {a(), b(), operand(i.c)});
         return i.operands == 1 ? function(i.function, {a()}) : function(i.function, {a(), b()});
       case OpCode::less: return fmt::format("({} < {})", a(), b());

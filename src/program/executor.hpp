@@ -42,7 +42,8 @@ class Executor {
   virtual void instructions(const double* const* in, double* const* out, double* scratch, double* work) const = 0;
   /// Rows begin <= row < end of a loop; may run on beyond `end` up to the next multiple of row_tile() as long as the
   /// loop has such rows, so ranges given to different threads should start at multiples of it.
-  virtual void rows(std::size_t loop, std::size_t begin, std::size_t end, const double* const* in, double* const* out, double* scratch, double* work) const = 0;
+  virtual void rows(std::size_t loop, std::size_t begin, std::size_t end, const double* const* in, double* const* out,
+                    double* scratch, double* work) const = 0;
   [[nodiscard]] virtual std::size_t row_tile() const noexcept { return 32; }
 
   /// Points that tile() computes at once. Entry i of lane l stands at i*lanes() + l, entries of all groups one after
@@ -55,7 +56,10 @@ class Executor {
   /// all of them, in `memory` of workspace() doubles; it returns what points() takes as `in`. Outputs must not overlap
   /// inputs. Some points may be computed twice. Returns where it stopped. Only for programs without loops.
   virtual const double* const* prepare(const double* const* in, std::uint64_t, double*) const { return in; }
-  virtual std::size_t points(const double* const*, double* const*, std::uint64_t, std::size_t begin, std::size_t, double*) const { return begin; }
+  virtual std::size_t points(const double* const*, double* const*, std::uint64_t, std::size_t begin, std::size_t,
+                             double*) const {
+    return begin;
+  }
 
   /// A function of real and imaginary parts side by side, made at the first call. Null: there is none.
   [[nodiscard]] virtual const Kernel* complex() const { return nullptr; }

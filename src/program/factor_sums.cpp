@@ -68,7 +68,8 @@ struct Factoring {
 
   // The factors of a term that nobody else needs.
   const std::vector<Item>* factors(const Item& term) {
-    const bool own = network.nodes[term.node].kind == Network::Kind::product && network.nodes[term.node].constant == 1 && uses[term.node] == 1;
+    const bool own = network.nodes[term.node].kind == Network::Kind::product &&
+                     network.nodes[term.node].constant == 1 && uses[term.node] == 1;
     if (own) flatten(term.node);
     return own ? &network.nodes[term.node].items : nullptr;
   }
@@ -86,7 +87,8 @@ struct Factoring {
       const auto* fs = factors(term);
       if (fs == nullptr) continue;
       for (const Item& f : *fs) {
-        const auto known = std::find_if(counts.begin(), counts.end(), [&](const Count& c) { return c.node == f.node && c.below == (f.weight < 0); });
+        const auto known = std::find_if(counts.begin(), counts.end(),
+                                        [&](const Count& c) { return c.node == f.node && c.below == (f.weight < 0); });
         if (known == counts.end()) {
           counts.push_back({f.node, f.weight < 0, 1, std::fabs(f.weight)});
         } else {
@@ -115,7 +117,9 @@ struct Factoring {
       for (const Item& term : terms) {
         const auto* fs = factors(term);
         const auto at = fs == nullptr ? std::vector<Item>::const_iterator{}
-                                      : std::find_if(fs->begin(), fs->end(), [&](const Item& f) { return f.node == factor.node && (f.weight < 0) == (factor.weight < 0); });
+                                      : std::find_if(fs->begin(), fs->end(), [&](const Item& f) {
+                                          return f.node == factor.node && (f.weight < 0) == (factor.weight < 0);
+                                        });
         if (fs == nullptr || at == fs->end()) {
           outside.push_back(term);
           continue;
@@ -150,7 +154,8 @@ std::vector<char> factor_sums(Network& network, const std::vector<std::uint32_t>
   const std::vector<std::uint32_t> order = network.order(roots);
   Factoring f{network, network.uses(roots, order), {}, std::vector<char>(network.nodes.size(), 0)};
   for (const std::uint32_t id : order) {
-    if (network.nodes[id].kind == Network::Kind::sum && network.nodes[id].items.size() <= longest) f.waiting.push_back(id);
+    if (network.nodes[id].kind == Network::Kind::sum && network.nodes[id].items.size() <= longest)
+      f.waiting.push_back(id);
   }
   while (!f.waiting.empty()) {
     const std::uint32_t id = f.waiting.front();

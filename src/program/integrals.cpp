@@ -49,7 +49,8 @@ Expr quadrature_sum(const Expr& e, int order) {
   const bool below = ops[2] == -infinity();
   const bool above = ops[3].is_constant(ConstantCode::infinity);
   std::vector<Expr> terms;
-  const auto range = [&](const std::function<Expr(const Expr& t)>& place, const std::function<Expr(const Expr& t)>& weight) {
+  const auto range = [&](const std::function<Expr(const Expr& t)>& place,
+                         const std::function<Expr(const Expr& t)>& weight) {
     for (const auto& [t, w] : nodes_of(order)) {
       const Expr u((t + 1) / 2);
       terms.push_back(Expr(w / 2) * weight(u) * substitute(ops[0], {{x, place(u)}}, Unused::allowed));
@@ -61,7 +62,8 @@ Expr quadrature_sum(const Expr& e, int order) {
     return add(terms);
   }
   const auto tail = [&](const Expr& from, int direction) {
-    range([&](const Expr& t) { return from + direction * t / (1 - t); }, [](const Expr& t) { return 1 / power(1 - t, 2); });
+    range([&](const Expr& t) { return from + direction * t / (1 - t); },
+          [](const Expr& t) { return 1 / power(1 - t, 2); });
   };
   if (above) tail(below ? Expr(0) : ops[2], 1);
   if (below) tail(above ? Expr(0) : ops[3], -1);
@@ -99,7 +101,8 @@ Expr chosen(const Expr& e) {
     previous = std::move(next);
   }
   throw Error(ErrorKind::unsupported,
-              fmt::format("{} cannot become part of a numeric function: quadrature of order 256 still changes by {:.1g}; split its range where the integrand is not smooth",
+              fmt::format("{} cannot become part of a numeric function: quadrature of order 256 still changes by "
+                          "{:.1g}; split its range where the integrand is not smooth",
                           to_text(e, {80, {}}), worst));
 }
 
@@ -114,7 +117,8 @@ Expr operators_as_sums(const Expr& expression) {
                    const auto to = e.operands()[3].word();
                    if (!from || !to || *to - *from > 100000) return e;
                    std::vector<Expr> terms;
-                   for (std::int64_t k = *from; k <= *to; ++k) terms.push_back(substitute(e.operands()[0], {{e.operands()[1], k}}, Unused::allowed));
+                   for (std::int64_t k = *from; k <= *to; ++k)
+                     terms.push_back(substitute(e.operands()[0], {{e.operands()[1], k}}, Unused::allowed));
                    return add(terms);
                  }
                  return e;

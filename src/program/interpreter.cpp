@@ -13,7 +13,8 @@
 namespace boreon {
 namespace {
 
-constexpr std::size_t block = 32;  // lanes of a block: long enough to hide the dispatch, short enough for the first cache
+constexpr std::size_t block =
+    32;  // lanes of a block: long enough to hide the dispatch, short enough for the first cache
 
 // An operand is the number of a base pointer (constants, registers, input groups) and an offset.
 struct Address {
@@ -40,7 +41,8 @@ struct Code {
   std::vector<std::size_t> input_start;   // of the groups in a tile
   std::vector<std::size_t> output_start;  // scratch comes last
 
-  explicit Code(const Program& p) : constants(p.constants), input_start(group_starts(p.inputs)), output_start(group_starts(p.outputs)) {
+  explicit Code(const Program& p)
+      : constants(p.constants), input_start(group_starts(p.inputs)), output_start(group_starts(p.outputs)) {
     const Registers assigned = assign_registers(p);
     registers = assigned.count;
     const auto address = [&](Operand o) -> Address {
@@ -48,11 +50,14 @@ struct Code {
       return {o.space, o.index};
     };
     const auto stores = stores_by_instruction(p);
-    const auto store = [&](const Store& s) { steps.push_back({OpCode::add, 1, true, s.index, s.group, nullptr, 0, address(stored(p, s)), {}, {}}); };
+    const auto store = [&](const Store& s) {
+      steps.push_back({OpCode::add, 1, true, s.index, s.group, nullptr, 0, address(stored(p, s)), {}, {}});
+    };
     for (std::size_t k = 0; k < p.instructions.size(); ++k) {
       const Instruction& i = p.instructions[k];
       if (i.operands > 0) {
-        Command s{i.op, i.operands, false, assigned.of_result[k], 0, nullptr, i.function, address(i.a), address(i.b), address(i.c)};
+        Command s{i.op,    i.operands, false,        assigned.of_result[k], 0,
+                  nullptr, i.function, address(i.a), address(i.b),          address(i.c)};
         if (i.op == OpCode::call && i.operands <= 2) s.function = row_of(i.function).real;
         if (i.op == OpCode::sine_cosine) s.second = assigned.of_result[k + 1];
         steps.push_back(s);
@@ -97,7 +102,9 @@ struct Code {
             break;
           }
           [[fallthrough]];
-        default: reg[s.target] = execute(s.op, s.row, s.arity, a, s.arity > 1 ? read(s.b) : 0.0, s.arity > 2 ? read(s.c) : 0.0);
+        default:
+          reg[s.target] =
+              execute(s.op, s.row, s.arity, a, s.arity > 1 ? read(s.b) : 0.0, s.arity > 2 ? read(s.c) : 0.0);
       }
     }
   }
@@ -163,10 +170,13 @@ class Interpreter final : public Executor {
   [[nodiscard]] std::size_t lanes() const noexcept override { return block; }
   [[nodiscard]] std::string method() const override { return "interpreter"; }
 
-  void instructions(const double* const* in, double* const* out, double* scratch, double* work) const override { code_.point(in, out, scratch, work); }
+  void instructions(const double* const* in, double* const* out, double* scratch, double* work) const override {
+    code_.point(in, out, scratch, work);
+  }
   void tile(const double* in, double* out, double* work) const override { code_.lanes(in, out, work); }
 
-  void rows(std::size_t loop, std::size_t begin, std::size_t end, const double* const* in, double* const* out, double* scratch, double* work) const override {
+  void rows(std::size_t loop, std::size_t begin, std::size_t end, const double* const* in, double* const* out,
+            double* scratch, double* work) const override {
     const RowLoop& l = program_->loops[loop];
     double* const slots = work;
     double* const values = slots + l.slots.size() * block;
@@ -176,7 +186,8 @@ class Interpreter final : public Executor {
       for (std::size_t s = 0; s < l.slots.size(); ++s) {
         const RowLoop::Place& p = l.slots[s];
         const double* const from = (p.group == Program::scratch_group ? scratch : in[p.group]) + p.offset;
-        for (std::size_t k = 0; k < block; ++k) slots[s * block + k] = from[l.tables[p.table].at(row + std::min(k, count - 1))];
+        for (std::size_t k = 0; k < block; ++k)
+          slots[s * block + k] = from[l.tables[p.table].at(row + std::min(k, count - 1))];
       }
       bodies_[loop].lanes(slots, values, rest);
       for (std::size_t t = 0; t < l.targets.size(); ++t) {
@@ -196,6 +207,8 @@ class Interpreter final : public Executor {
 
 }  // namespace
 
-std::shared_ptr<const Executor> make_interpreter(std::shared_ptr<const Program> program) { return std::make_shared<Interpreter>(std::move(program)); }
+std::shared_ptr<const Executor> make_interpreter(std::shared_ptr<const Program> program) {
+  return std::make_shared<Interpreter>(std::move(program));
+}
 
 }  // namespace boreon

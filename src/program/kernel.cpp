@@ -61,16 +61,19 @@ void share(std::size_t n, std::size_t step, unsigned threads, const F& f) {
   run_in_threads(count, [&](std::size_t thread) {
     for (std::size_t k = 0; k < count; ++k) {
       const std::size_t owner = (thread + k) % count;
-      for (std::size_t i = next[owner].share++; i < first(owner + 1); i = next[owner].share++) f(bound(i), bound(i + 1));
+      for (std::size_t i = next[owner].share++; i < first(owner + 1); i = next[owner].share++)
+        f(bound(i), bound(i + 1));
     }
   });
 }
 
 // All instructions, then all rows.
-void run_point(const Executor& executor, const Program& program, const double* const* in, double* const* out, double* work) {
+void run_point(const Executor& executor, const Program& program, const double* const* in, double* const* out,
+               double* work) {
   double* const scratch = work + executor.workspace();
   executor.instructions(in, out, scratch, work);
-  for (std::size_t l = 0; l < program.loops.size(); ++l) executor.rows(l, 0, program.loops[l].rows, in, out, scratch, work);
+  for (std::size_t l = 0; l < program.loops.size(); ++l)
+    executor.rows(l, 0, program.loops[l].rows, in, out, scratch, work);
 }
 
 constexpr std::size_t cache_doubles = 8192;  // 64 kB
@@ -92,18 +95,22 @@ void pointers(const std::vector<Program::Group>& groups, double* first, std::vec
 }
 
 // Tile t holds entry i of lane l at to[(t*entries_of_all + i)*lanes + l].
-void copy_in(const PointsIn& from, std::size_t entries_of_group, const Span& s, std::size_t entries_of_all, double* to) {
+void copy_in(const PointsIn& from, std::size_t entries_of_group, const Span& s, std::size_t entries_of_all,
+             double* to) {
   if (from.point_step == 0 && s.again) return;
   const auto copy = [&](const auto* data) {
     for (std::size_t i = 0; i < entries_of_group; ++i) {
-      const auto* source = data + static_cast<std::ptrdiff_t>(i) * from.entry_step + static_cast<std::ptrdiff_t>(s.first) * from.point_step;
-      for (std::size_t done = 0; done < s.count; done += s.lanes, source += static_cast<std::ptrdiff_t>(s.lanes) * from.point_step) {
+      const auto* source = data + static_cast<std::ptrdiff_t>(i) * from.entry_step +
+                           static_cast<std::ptrdiff_t>(s.first) * from.point_step;
+      for (std::size_t done = 0; done < s.count;
+           done += s.lanes, source += static_cast<std::ptrdiff_t>(s.lanes) * from.point_step) {
         double* const tile = to + (done / s.lanes * entries_of_all + i) * s.lanes;
         const std::size_t here = std::min(s.lanes, s.count - done);
         if (from.point_step == 1 && here == s.lanes) {
           for (std::size_t l = 0; l < s.lanes; ++l) tile[l] = static_cast<double>(source[l]);
         } else {
-          for (std::size_t l = 0; l < s.lanes; ++l) tile[l] = static_cast<double>(source[static_cast<std::ptrdiff_t>(std::min(l, here - 1)) * from.point_step]);
+          for (std::size_t l = 0; l < s.lanes; ++l)
+            tile[l] = static_cast<double>(source[static_cast<std::ptrdiff_t>(std::min(l, here - 1)) * from.point_step]);
         }
       }
     }
@@ -111,18 +118,22 @@ void copy_in(const PointsIn& from, std::size_t entries_of_group, const Span& s, 
   from.single != nullptr ? copy(from.single) : copy(from.data);
 }
 
-void copy_out(const PointsOut& to, std::size_t entries_of_group, const Span& s, std::size_t entries_of_all, const double* from) {
+void copy_out(const PointsOut& to, std::size_t entries_of_group, const Span& s, std::size_t entries_of_all,
+              const double* from) {
   const auto copy = [&](auto* data) {
     using T = std::remove_pointer_t<decltype(data)>;
     for (std::size_t i = 0; i < entries_of_group; ++i) {
-      auto* target = data + static_cast<std::ptrdiff_t>(i) * to.entry_step + static_cast<std::ptrdiff_t>(s.first) * to.point_step;
-      for (std::size_t done = 0; done < s.count; done += s.lanes, target += static_cast<std::ptrdiff_t>(s.lanes) * to.point_step) {
+      auto* target =
+          data + static_cast<std::ptrdiff_t>(i) * to.entry_step + static_cast<std::ptrdiff_t>(s.first) * to.point_step;
+      for (std::size_t done = 0; done < s.count;
+           done += s.lanes, target += static_cast<std::ptrdiff_t>(s.lanes) * to.point_step) {
         const double* const tile = from + (done / s.lanes * entries_of_all + i) * s.lanes;
         const std::size_t here = std::min(s.lanes, s.count - done);
         if (to.point_step == 1) {
           for (std::size_t l = 0; l < here; ++l) target[l] = static_cast<T>(tile[l]);
         } else {
-          for (std::size_t l = 0; l < here; ++l) target[static_cast<std::ptrdiff_t>(l) * to.point_step] = static_cast<T>(tile[l]);
+          for (std::size_t l = 0; l < here; ++l)
+            target[static_cast<std::ptrdiff_t>(l) * to.point_step] = static_cast<T>(tile[l]);
         }
       }
     }
@@ -169,12 +180,14 @@ struct SideBySide {
   }
 };
 
-bool overlap(const Program& p, std::size_t points, std::span<const PointsIn> inputs, std::span<const PointsOut> outputs) {
+bool overlap(const Program& p, std::size_t points, std::span<const PointsIn> inputs,
+             std::span<const PointsOut> outputs) {
   const auto range = [&](const auto& g, std::size_t size) {
     const std::ptrdiff_t entries_reach = static_cast<std::ptrdiff_t>(size == 0 ? 0 : size - 1) * g.entry_step;
     const std::ptrdiff_t reach = static_cast<std::ptrdiff_t>(points - 1) * g.point_step;
     const double* const low = g.data + std::min<std::ptrdiff_t>(0, entries_reach) + std::min<std::ptrdiff_t>(0, reach);
-    const double* const high = g.data + std::max<std::ptrdiff_t>(0, entries_reach) + std::max<std::ptrdiff_t>(0, reach) + 1;
+    const double* const high =
+        g.data + std::max<std::ptrdiff_t>(0, entries_reach) + std::max<std::ptrdiff_t>(0, reach) + 1;
     return std::pair(low, high);
   };
   for (std::size_t i = 0; i < inputs.size(); ++i) {
@@ -190,11 +203,13 @@ bool overlap(const Program& p, std::size_t points, std::span<const PointsIn> inp
 
 }  // namespace
 
-Kernel::Kernel(Program program) : program_(std::make_shared<const Program>(std::move(program))), executor_(make_interpreter(program_)) {
+Kernel::Kernel(Program program)
+    : program_(std::make_shared<const Program>(std::move(program))), executor_(make_interpreter(program_)) {
   input_groups_ = program_->inputs.size();
   output_groups_ = program_->outputs.size();
 }
-Kernel::Kernel(std::shared_ptr<const Program> program, std::shared_ptr<const Executor> executor) : program_(std::move(program)), executor_(std::move(executor)) {
+Kernel::Kernel(std::shared_ptr<const Program> program, std::shared_ptr<const Executor> executor)
+    : program_(std::move(program)), executor_(std::move(executor)) {
   input_groups_ = program_->inputs.size();
   output_groups_ = program_->outputs.size();
   if (!program_->loops.empty()) return;
@@ -204,25 +219,37 @@ Kernel::Kernel(std::shared_ptr<const Program> program, std::shared_ptr<const Exe
 }
 
 const Program& Kernel::program() const noexcept { return *program_; }
-std::size_t Kernel::workspace_size() const noexcept { return executor_->workspace() + program_->scratch_size() + 2 * alignment; }
+std::size_t Kernel::workspace_size() const noexcept {
+  return executor_->workspace() + program_->scratch_size() + 2 * alignment;
+}
 std::string Kernel::method() const { return executor_->method(); }
 std::string Kernel::listing() const { return executor_->listing(); }
 
 void Kernel::wrong_shapes(std::size_t inputs, std::size_t outputs) const {
-  if (inputs != program_->inputs.size()) throw Error(ErrorKind::shape, fmt::format("the function takes {} input groups, got {}", program_->inputs.size(), inputs));
-  if (outputs != program_->outputs.size()) throw Error(ErrorKind::shape, fmt::format("the function has {} output groups, got {}", program_->outputs.size(), outputs));
+  if (inputs != program_->inputs.size())
+    throw Error(ErrorKind::shape,
+                fmt::format("the function takes {} input groups, got {}", program_->inputs.size(), inputs));
+  if (outputs != program_->outputs.size())
+    throw Error(ErrorKind::shape,
+                fmt::format("the function has {} output groups, got {}", program_->outputs.size(), outputs));
 }
 
 void Kernel::check_workspace(std::size_t size) const {
-  if (size < workspace_size()) throw Error(ErrorKind::shape, fmt::format("the workspace has {} doubles, {} are needed: see workspace_size()", size, workspace_size()));
+  if (size < workspace_size())
+    throw Error(ErrorKind::shape, fmt::format("the workspace has {} doubles, {} are needed: see workspace_size()", size,
+                                              workspace_size()));
 }
 
-void Kernel::operator()(std::initializer_list<std::span<const double>> inputs, std::initializer_list<std::span<double>> outputs) const {
+void Kernel::operator()(std::initializer_list<std::span<const double>> inputs,
+                        std::initializer_list<std::span<double>> outputs) const {
   check_shapes(inputs.size(), outputs.size());
-  const auto pointers_of = [](const auto& lists, const std::vector<Program::Group>& groups, const char* kind, auto& list) {
+  const auto pointers_of = [](const auto& lists, const std::vector<Program::Group>& groups, const char* kind,
+                              auto& list) {
     for (const auto& l : lists) {
       const Program::Group& g = groups[list.size()];
-      if (l.size() != g.size) throw Error(ErrorKind::shape, fmt::format("the {} group '{}' has {} entries, got {}", kind, g.name, g.size, l.size()));
+      if (l.size() != g.size)
+        throw Error(ErrorKind::shape,
+                    fmt::format("the {} group '{}' has {} entries, got {}", kind, g.name, g.size, l.size()));
       list.push_back(l.data());
     }
   };
@@ -238,19 +265,23 @@ void Kernel::operator()(std::initializer_list<std::span<const double>> inputs, s
 void Kernel::operator()(std::span<const double* const> inputs, std::span<double* const> outputs) const {
   check_shapes(inputs.size(), outputs.size());
   if (code_ == nullptr) return (*this)(inputs, outputs, thread_workspace(workspace_size()));
-  const CallFrame frame{inputs.data(), outputs.data(), nullptr, thread_workspace(code_workspace_).data(), nullptr, 0, 0};
+  const CallFrame frame{
+      inputs.data(), outputs.data(), nullptr, thread_workspace(code_workspace_).data(), nullptr, 0, 0};
   code_(&frame);
 }
 
-void Kernel::operator()(std::span<const double* const> inputs, std::span<double* const> outputs, std::span<double> workspace) const {
+void Kernel::operator()(std::span<const double* const> inputs, std::span<double* const> outputs,
+                        std::span<double> workspace) const {
   check_shapes(inputs.size(), outputs.size());
   check_workspace(workspace.size());
-  if (code_ == nullptr) return run_point(*executor_, *program_, inputs.data(), outputs.data(), aligned(workspace.data()));
+  if (code_ == nullptr)
+    return run_point(*executor_, *program_, inputs.data(), outputs.data(), aligned(workspace.data()));
   const CallFrame frame{inputs.data(), outputs.data(), nullptr, aligned(workspace.data()), nullptr, 0, 0};
   code_(&frame);
 }
 
-void Kernel::in_threads(unsigned threads, std::span<const double* const> inputs, std::span<double* const> outputs) const {
+void Kernel::in_threads(unsigned threads, std::span<const double* const> inputs,
+                        std::span<double* const> outputs) const {
   check_shapes(inputs.size(), outputs.size());
   const std::size_t need = executor_->workspace() + 2 * alignment;
   thread_local std::vector<double> scratch_of_thread;  // not within the memory that the shares of this thread use
@@ -260,7 +291,10 @@ void Kernel::in_threads(unsigned threads, std::span<const double* const> inputs,
   for (std::size_t l = 0; l < program_->loops.size(); ++l) {
     // Cutting short loops costs more than it brings.
     share(program_->loops[l].rows, std::max<std::size_t>(512, executor_->row_tile()), threads,
-          [&](std::size_t begin, std::size_t end) { executor_->rows(l, begin, end, inputs.data(), outputs.data(), scratch.data(), aligned(thread_workspace(need).data())); });
+          [&](std::size_t begin, std::size_t end) {
+            executor_->rows(l, begin, end, inputs.data(), outputs.data(), scratch.data(),
+                            aligned(thread_workspace(need).data()));
+          });
   }
 }
 
@@ -275,7 +309,8 @@ void Kernel::operator()(std::span<const float* const> inputs, std::span<float* c
   many(1, in, out);
 }
 
-void Kernel::many(std::size_t points, std::span<const PointsIn> inputs, std::span<const PointsOut> outputs, unsigned threads) const {
+void Kernel::many(std::size_t points, std::span<const PointsIn> inputs, std::span<const PointsOut> outputs,
+                  unsigned threads) const {
   check_shapes(inputs.size(), outputs.size());
   const Program& p = *program_;
   const std::size_t lanes = p.loops.empty() ? executor_->lanes() : 1;
@@ -284,16 +319,21 @@ void Kernel::many(std::size_t points, std::span<const PointsIn> inputs, std::spa
   // Where entries stand side by side nothing has to be copied.
   thread_local SideBySide of_thread;  // keeps its memory from call to call
   SideBySide& entries = of_thread;
-  const bool direct = lanes > 1 && points >= lanes && entries.find(p, inputs, outputs) && !overlap(p, points, inputs, outputs);
-  const double* const* const direct_in = direct ? executor_->prepare(entries.in.data(), entries.same, entries.workspace(executor_->workspace())) : nullptr;
+  const bool direct =
+      lanes > 1 && points >= lanes && entries.find(p, inputs, outputs) && !overlap(p, points, inputs, outputs);
+  const double* const* const direct_in =
+      direct ? executor_->prepare(entries.in.data(), entries.same, entries.workspace(executor_->workspace())) : nullptr;
   // Several tiles between copying in and copying out: long stretches of each entry, all within the second cache.
-  const std::size_t tiles = lanes == 1 ? 1 : std::clamp<std::size_t>(cache_doubles / ((in_size + out_size + 1) * lanes), 1, 16);
+  const std::size_t tiles =
+      lanes == 1 ? 1 : std::clamp<std::size_t>(cache_doubles / ((in_size + out_size + 1) * lanes), 1, 16);
   share(points, lanes, threads, [&](std::size_t begin, std::size_t end) {
-    const std::span<double> memory = thread_workspace(workspace_size() + (in_size + out_size) * lanes * tiles + 3 * alignment);
+    const std::span<double> memory =
+        thread_workspace(workspace_size() + (in_size + out_size) * lanes * tiles + 3 * alignment);
     double* const in = aligned(memory.data());
     double* const out = aligned(in + in_size * lanes * tiles);
     double* const work = aligned(out + out_size * lanes * tiles);
-    if (direct && (begin = executor_->points(direct_in, entries.out.data(), entries.same, begin, end, work)) == end) return;
+    if (direct && (begin = executor_->points(direct_in, entries.out.data(), entries.same, begin, end, work)) == end)
+      return;
     thread_local std::vector<const double*> in_groups;  // keep their memory
     thread_local std::vector<double*> out_groups;
     if (lanes == 1) {
@@ -338,6 +378,8 @@ std::vector<std::vector<double>> Kernel::evaluate(const std::vector<std::vector<
   return results;
 }
 
-Kernel compile(std::vector<OutputGroup> outputs, std::vector<InputGroup> inputs) { return Kernel(make_program(outputs, inputs)); }
+Kernel compile(std::vector<OutputGroup> outputs, std::vector<InputGroup> inputs) {
+  return Kernel(make_program(outputs, inputs));
+}
 
 }  // namespace boreon

@@ -30,14 +30,17 @@ using Id = std::uint32_t;  // of a node of the network
 // A number as so many halves, if they are few.
 std::optional<std::int64_t> halves(const Number& n) {
   constexpr std::int64_t most = 128;
-  if (const auto whole = n.word(); whole) return std::abs(*whole) <= most / 2 ? std::optional(2 * *whole) : std::nullopt;
+  if (const auto whole = n.word(); whole)
+    return std::abs(*whole) <= most / 2 ? std::optional(2 * *whole) : std::nullopt;
   const auto twice = (n * Number(2)).word();
   return twice && std::abs(*twice) <= most ? twice : std::nullopt;
 }
 
 class Lowering {
  public:
-  Lowering(const NodeMap<Operand>& inputs, std::size_t roots) : inputs_(inputs) { network.nodes.reserve(4 * roots + 256); }
+  Lowering(const NodeMap<Operand>& inputs, std::size_t roots) : inputs_(inputs) {
+    network.nodes.reserve(4 * roots + 256);
+  }
 
   // Nodes for the roots.
   std::vector<Id> operator()(std::span<const Expr> roots) {
@@ -59,7 +62,7 @@ class Lowering {
   Network network;
   std::vector<std::string> missing;  // symbols that are no inputs
   std::vector<NumericFunction> functions;
-  bool operators = false;            // there are integrals or sums, to be written out first
+  bool operators = false;  // there are integrals or sums, to be written out first
 
  private:
   Id lower(const Expr& e) {
@@ -80,7 +83,10 @@ class Lowering {
       case Kind::piecewise: return piecewise(e);
       case Kind::integral:
       case Kind::summation: operators = true; return network.number(0);
-      default: throw Error(ErrorKind::unsupported, fmt::format("{} is unevaluated and cannot become part of a numeric function in this version", to_text(e, {80})));
+      default:
+        throw Error(ErrorKind::unsupported,
+                    fmt::format("{} is unevaluated and cannot become part of a numeric function in this version",
+                                to_text(e, {80})));
     }
   }
 
@@ -92,7 +98,8 @@ class Lowering {
       case ConstantCode::true_value: return network.number(1);
       case ConstantCode::false_value: return network.number(0);
       case ConstantCode::undefined: return network.number(std::nan(""));
-      case ConstantCode::imaginary: throw Error(ErrorKind::unsupported, "a numeric function is real: the imaginary unit cannot be part of it");
+      case ConstantCode::imaginary:
+        throw Error(ErrorKind::unsupported, "a numeric function is real: the imaginary unit cannot be part of it");
     }
     return 0;
   }
@@ -126,7 +133,8 @@ class Lowering {
       if (x->is_number() && x->number().is_exact()) {
         if (const auto twice = halves(x->number()); twice) {
           if (const std::int64_t whole = *twice / 2; whole != 0) items.push_back({base, static_cast<double>(whole)});
-          if (*twice % 2 != 0) items.push_back({network.apply(OpCode::square_root, 0, {base}), *twice < 0 ? -1.0 : 1.0});
+          if (*twice % 2 != 0)
+            items.push_back({network.apply(OpCode::square_root, 0, {base}), *twice < 0 ? -1.0 : 1.0});
           continue;
         }
       }
@@ -141,11 +149,16 @@ class Lowering {
     const auto id = row_number(row);
     const auto ops = e.operands();
     if (row.own != 0) functions.push_back(numeric_call(row).function);
-    if (id == exponential) network.nodes[values_.at(ops[0])].sign = is_nonnegative(ops[0]) ? std::int8_t{1} : is_nonnegative(-ops[0]) ? std::int8_t{-1} : std::int8_t{0};
-    if (ops.size() == 1) return row.max_args < 0 ? values_.at(ops[0]) : network.apply(OpCode::call, id, {values_.at(ops[0])});
+    if (id == exponential)
+      network.nodes[values_.at(ops[0])].sign = is_nonnegative(ops[0])    ? std::int8_t{1}
+                                               : is_nonnegative(-ops[0]) ? std::int8_t{-1}
+                                                                         : std::int8_t{0};
+    if (ops.size() == 1)
+      return row.max_args < 0 ? values_.at(ops[0]) : network.apply(OpCode::call, id, {values_.at(ops[0])});
     if (ops.size() > 2 && row.min_args > 2) {
       if (!e.has_symbols()) return network.number(evaluate(e));  // polynomial_root and its kind
-      if (ops.size() > 3) throw Error(ErrorKind::unsupported, fmt::format("{} has too many arguments for a numeric function", row.name));
+      if (ops.size() > 3)
+        throw Error(ErrorKind::unsupported, fmt::format("{} has too many arguments for a numeric function", row.name));
       return network.apply(OpCode::call, id, {values_.at(ops[0]), values_.at(ops[1]), values_.at(ops[2])});
     }
     // min, max and hypot of several arguments are taken two at a time
@@ -156,7 +169,8 @@ class Lowering {
 
   Id relation(const Expr& e) {
     static constexpr OpCode codes[] = {OpCode::less, OpCode::less_equal, OpCode::equal, OpCode::not_equal};
-    return network.apply(codes[static_cast<std::size_t>(e.relation_op())], 0, {values_.at(e.operands()[0]), values_.at(e.operands()[1])});
+    return network.apply(codes[static_cast<std::size_t>(e.relation_op())], 0,
+                         {values_.at(e.operands()[0]), values_.at(e.operands()[1])});
   }
 
   Id logic(const Expr& e) {
@@ -171,7 +185,8 @@ class Lowering {
     const auto ops = e.operands();
     std::size_t pairs = ops.size() / 2;
     Id r = ops.size() % 2 == 1 ? values_.at(ops.back()) : network.number(std::nan(""));
-    while (pairs-- > 0) r = network.apply(OpCode::select, 0, {values_.at(ops[2 * pairs + 1]), values_.at(ops[2 * pairs]), r});
+    while (pairs-- > 0)
+      r = network.apply(OpCode::select, 0, {values_.at(ops[2 * pairs + 1]), values_.at(ops[2 * pairs]), r});
     return r;
   }
 
@@ -181,7 +196,8 @@ class Lowering {
 
 }  // namespace
 
-std::vector<std::string> lower(std::span<const Expr> roots, const NodeMap<Operand>& inputs, bool optimised, Program& program, std::vector<Operand>& values,
+std::vector<std::string> lower(std::span<const Expr> roots, const NodeMap<Operand>& inputs, bool optimised,
+                               Program& program, std::vector<Operand>& values,
                                const std::function<bool(Operand)>& fixed) {
   Lowering lowering(inputs, roots.size());
   const std::vector<Id> ids = lowering(roots);
@@ -190,13 +206,15 @@ std::vector<std::string> lower(std::span<const Expr> roots, const NodeMap<Operan
     written_out.reserve(roots.size());
     for (const Expr& e : roots) written_out.push_back(operators_as_sums(e));
     if (std::equal(roots.begin(), roots.end(), written_out.begin())) {
-      throw Error(ErrorKind::unsupported, "an integral or sum cannot be written out and cannot become part of a numeric function");
+      throw Error(ErrorKind::unsupported,
+                  "an integral or sum cannot be written out and cannot become part of a numeric function");
     }
     return lower(written_out, inputs, optimised, program, values, fixed);
   }
   if (!lowering.missing.empty()) return lowering.missing;
   for (NumericFunction& f : lowering.functions) {
-    if (std::find(program.functions.begin(), program.functions.end(), f) == program.functions.end()) program.functions.push_back(std::move(f));
+    if (std::find(program.functions.begin(), program.functions.end(), f) == program.functions.end())
+      program.functions.push_back(std::move(f));
   }
   Network& network = lowering.network;
   if (optimised) {
@@ -223,7 +241,9 @@ NodeMap<Operand> declare_inputs(Program& program, std::span<const InputGroup> in
     for (std::size_t i = 0; i < inputs[g].variables.size(); ++i) {
       const Expr& v = inputs[g].variables[i];
       if (!v.is(Kind::symbol) && !v.is(Kind::unknown_call)) {
-        throw Error(ErrorKind::usage, fmt::format("an input of a function must be a symbol or a call of an unknown function, not {}", to_text(v, {60})));
+        throw Error(ErrorKind::usage,
+                    fmt::format("an input of a function must be a symbol or a call of an unknown function, not {}",
+                                to_text(v, {60})));
       }
       const auto [slot, fresh] = values.insert(v);
       if (!fresh) throw Error(ErrorKind::name, fmt::format("the input {} is listed twice", to_text(v)));
@@ -240,13 +260,15 @@ template <class Group>
 void check_names(std::span<const Group> groups, const char* kind) {
   std::set<std::string_view> names;
   for (const Group& g : groups) {
-    if (!names.insert(g.name).second) throw Error(ErrorKind::name, fmt::format("two {} groups are named '{}'", kind, g.name));
+    if (!names.insert(g.name).second)
+      throw Error(ErrorKind::name, fmt::format("two {} groups are named '{}'", kind, g.name));
   }
 }
 
 }  // namespace
 
-Program make_program(std::span<const OutputGroup> outputs, std::span<const InputGroup> inputs, const ProgramOptions& options) {
+Program make_program(std::span<const OutputGroup> outputs, std::span<const InputGroup> inputs,
+                     const ProgramOptions& options) {
   if (inputs.size() > 1000) throw Error(ErrorKind::limit, "more than 1000 input groups");
   check_names(inputs, "input");
   check_names(outputs, "output");
@@ -254,7 +276,8 @@ Program make_program(std::span<const OutputGroup> outputs, std::span<const Input
   const NodeMap<Operand> input_values = declare_inputs(program, inputs);
   for (const OutputGroup& g : outputs) {
     if (g.pattern && g.pattern->nonzeros() != g.values.size()) {
-      throw Error(ErrorKind::shape, fmt::format("the pattern of output '{}' has {} nonzeros, but there are {} values", g.name, g.pattern->nonzeros(), g.values.size()));
+      throw Error(ErrorKind::shape, fmt::format("the pattern of output '{}' has {} nonzeros, but there are {} values",
+                                                g.name, g.pattern->nonzeros(), g.values.size()));
     }
     program.outputs.push_back({g.name, {}, g.values.size(), g.pattern});
     program.results.emplace_back(g.values.size(), Program::by_loop);
@@ -267,7 +290,8 @@ Program make_program(std::span<const OutputGroup> outputs, std::span<const Input
     open = find_rows(outputs, sources, options, program);
   } else {
     for (std::size_t g = 0; g < outputs.size(); ++g) {
-      for (std::size_t i = 0; i < outputs[g].values.size(); ++i) open.push_back({static_cast<std::uint32_t>(g), static_cast<std::uint32_t>(i)});
+      for (std::size_t i = 0; i < outputs[g].values.size(); ++i)
+        open.push_back({static_cast<std::uint32_t>(g), static_cast<std::uint32_t>(i)});
     }
   }
   std::vector<Expr> roots;
@@ -287,7 +311,8 @@ Program make_program(std::span<const OutputGroup> outputs, std::span<const Input
     }
     std::vector<std::string> known;
     for (const auto& g : program.inputs) known.insert(known.end(), g.names.begin(), g.names.end());
-    throw Error(ErrorKind::binding, fmt::format("{} occurs in the outputs but is no input of the function{}", fmt::join(missing, ", "), suggestion(missing[0], known)));
+    throw Error(ErrorKind::binding, fmt::format("{} occurs in the outputs but is no input of the function{}",
+                                                fmt::join(missing, ", "), suggestion(missing[0], known)));
   }
   for (std::size_t i = 0; i < open.size(); ++i) program.results[open[i].group][open[i].index] = values[i];
   for (RowLoop& l : program.loops) hoist_uniform(program, l);
@@ -313,11 +338,14 @@ std::vector<Expr> by_rows(const Matrix& matrix) {
 
 }  // namespace
 
-InputGroup::InputGroup(std::string group_name, const Matrix& matrix, std::vector<std::string> names) : InputGroup(std::move(group_name), by_rows(matrix), std::move(names)) {}
+InputGroup::InputGroup(std::string group_name, const Matrix& matrix, std::vector<std::string> names)
+    : InputGroup(std::move(group_name), by_rows(matrix), std::move(names)) {}
 
-OutputGroup::OutputGroup(std::string group_name, const Vector& vector) : name(std::move(group_name)), values(vector.begin(), vector.end()) {}
+OutputGroup::OutputGroup(std::string group_name, const Vector& vector)
+    : name(std::move(group_name)), values(vector.begin(), vector.end()) {}
 
-OutputGroup::OutputGroup(std::string group_name, const Matrix& matrix) : name(std::move(group_name)), values(by_rows(matrix)) {}
+OutputGroup::OutputGroup(std::string group_name, const Matrix& matrix)
+    : name(std::move(group_name)), values(by_rows(matrix)) {}
 
 OutputGroup OutputGroup::by_columns(std::string group_name, const SparseMatrix& matrix) {
   const SparseMatrix::Columns c = matrix.columns();

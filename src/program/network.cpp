@@ -12,7 +12,8 @@
 namespace boreon {
 
 std::uint32_t Network::keep(Node node) {
-  std::uint64_t h = mix((static_cast<std::uint64_t>(node.kind) << 40U) | (static_cast<std::uint64_t>(node.op) << 20U) | node.function);
+  std::uint64_t h = mix((static_cast<std::uint64_t>(node.kind) << 40U) | (static_cast<std::uint64_t>(node.op) << 20U) |
+                        node.function);
   h = hash_combine(h, (static_cast<std::uint64_t>(node.leaf.space) << 32U) | node.leaf.index);
   h = hash_combine(h, std::bit_cast<std::uint64_t>(node.constant));
   for (const Item& i : node.items) h = hash_combine(hash_combine(h, i.node), std::bit_cast<std::uint64_t>(i.weight));
@@ -37,7 +38,9 @@ std::uint32_t Network::number(double value) {
   return keep(std::move(n));
 }
 
-const double* Network::value(std::uint32_t node) const { return nodes[node].kind == Kind::leaf && nodes[node].leaf.space == 0 ? &nodes[node].constant : nullptr; }
+const double* Network::value(std::uint32_t node) const {
+  return nodes[node].kind == Kind::leaf && nodes[node].leaf.space == 0 ? &nodes[node].constant : nullptr;
+}
 
 namespace {
 
@@ -74,7 +77,8 @@ std::uint32_t Network::sum(double constant, std::vector<Item> items) {
   kept.resize(count);
   if (changed) merge(kept);
   if (kept.empty()) return number(constant);
-  if (kept.size() == 1 && constant == 0) return kept[0].weight == 1 ? kept[0].node : product(kept[0].weight, {{kept[0].node, 1}});
+  if (kept.size() == 1 && constant == 0)
+    return kept[0].weight == 1 ? kept[0].node : product(kept[0].weight, {{kept[0].node, 1}});
   // a - b and b - a are one node: the first weight is positive.
   const bool opposite = kept[0].weight < 0;
   if (opposite) {
@@ -91,7 +95,8 @@ std::uint32_t Network::sum(double constant, std::vector<Item> items) {
 
 Network::Item Network::unscaled(std::uint32_t node) const {
   const Node& n = nodes[node];
-  if (n.kind == Kind::product && n.constant != 1 && n.items.size() == 1 && n.items[0].weight == 1) return {n.items[0].node, n.constant};
+  if (n.kind == Kind::product && n.constant != 1 && n.items.size() == 1 && n.items[0].weight == 1)
+    return {n.items[0].node, n.constant};
   return {node, 1};
 }
 
@@ -129,7 +134,8 @@ std::uint32_t Network::product(double constant, std::vector<Item> items) {
 
 std::uint32_t Network::product_of(std::uint32_t a, std::uint32_t b) {
   const auto plain = [&](std::uint32_t node) { return std::fabs(unscaled(node).weight) == 1; };
-  if (a == b || value(a) != nullptr || value(b) != nullptr || (plain(a) && plain(b))) return product(1, {{a, 1}, {b, 1}});
+  if (a == b || value(a) != nullptr || value(b) != nullptr || (plain(a) && plain(b)))
+    return product(1, {{a, 1}, {b, 1}});
   Node n;
   n.kind = Kind::product;
   n.constant = 1;
@@ -141,7 +147,8 @@ std::uint32_t Network::apply(OpCode op, std::uint16_t function, std::initializer
   if (std::all_of(operands.begin(), operands.end(), [&](std::uint32_t o) { return value(o) != nullptr; })) {
     double arguments[3] = {0, 0, 0};
     std::transform(operands.begin(), operands.end(), arguments, [&](std::uint32_t o) { return *value(o); });
-    const double folded = execute(op, function, static_cast<std::uint8_t>(operands.size()), arguments[0], arguments[1], arguments[2]);
+    const double folded =
+        execute(op, function, static_cast<std::uint8_t>(operands.size()), arguments[0], arguments[1], arguments[2]);
     if (!std::isnan(folded)) return number(folded);
   }
   // f(-x) of even and odd functions
@@ -149,7 +156,8 @@ std::uint32_t Network::apply(OpCode op, std::uint16_t function, std::initializer
     const Parity parity = row_of(function).parity;
     const Item bare = unscaled(*operands.begin());
     if (parity != Parity::none && bare.weight < 0) {
-      const std::uint32_t value = apply(op, function, {bare.weight == -1 ? bare.node : product(-bare.weight, {{bare.node, 1}})});
+      const std::uint32_t value =
+          apply(op, function, {bare.weight == -1 ? bare.node : product(-bare.weight, {{bare.node, 1}})});
       return parity == Parity::even ? value : product(-1, {{value, 1}});
     }
   }
@@ -190,7 +198,8 @@ std::vector<std::uint32_t> Network::order(const std::vector<std::uint32_t>& root
   return result;
 }
 
-std::vector<std::uint32_t> Network::uses(const std::vector<std::uint32_t>& roots, const std::vector<std::uint32_t>& order) const {
+std::vector<std::uint32_t> Network::uses(const std::vector<std::uint32_t>& roots,
+                                         const std::vector<std::uint32_t>& order) const {
   std::vector<std::uint32_t> n(nodes.size(), 0);
   for (const std::uint32_t node : order) {
     for (const Item& i : nodes[node].items) ++n[i.node];

@@ -34,7 +34,8 @@ struct Network {
     std::vector<Item> items;
     std::uint64_t order = 0;  ///< from the expression: subsets of large sums meet when split along its bits
     friend bool operator==(const Node& x, const Node& y) {
-      return x.kind == y.kind && x.op == y.op && x.function == y.function && x.leaf == y.leaf && x.constant == y.constant && x.items == y.items;
+      return x.kind == y.kind && x.op == y.op && x.function == y.function && x.leaf == y.leaf &&
+             x.constant == y.constant && x.items == y.items;
     }
   };
 
@@ -59,7 +60,8 @@ struct Network {
   /// Numbers of the nodes below the roots, operands first.
   [[nodiscard]] std::vector<std::uint32_t> order(const std::vector<std::uint32_t>& roots) const;
   /// How often each node is an operand or a root, given order(roots).
-  [[nodiscard]] std::vector<std::uint32_t> uses(const std::vector<std::uint32_t>& roots, const std::vector<std::uint32_t>& order) const;
+  [[nodiscard]] std::vector<std::uint32_t> uses(const std::vector<std::uint32_t>& roots,
+                                                const std::vector<std::uint32_t>& order) const;
 
  private:
   std::uint32_t keep(Node node);
@@ -68,8 +70,9 @@ struct Network {
 
 /// The passes. Each keeps the values of the roots up to rounding.
 ///
-/// exp(-x) beside exp(x) becomes 1/exp(x), exp(a + b) beside exp(a) and exp(b) their product if a and b are known to have
-/// one sign (otherwise the parts may overflow where the whole does not); powers of one base whose exponents differ by whole numbers become one power.
+/// exp(-x) beside exp(x) becomes 1/exp(x), exp(a + b) beside exp(a) and exp(b) their product if a and b are known to
+/// have one sign (otherwise the parts may overflow where the whole does not); powers of one base whose exponents differ
+/// by whole numbers become one power.
 void reuse_powers(Network& network, const std::vector<std::uint32_t>& roots);
 /// Divisors that several quotients have become one reciprocal.
 void share_reciprocals(Network& network, const std::vector<std::uint32_t>& roots);
@@ -91,6 +94,7 @@ void merge_exponentials(Network& network, const std::vector<std::uint32_t>& root
 
 /// Instructions for the roots; value numbering and folding as ProgramBuilder does.
 /// What depends only on leaves that are `fixed` is combined first, so that it can be taken out of a loop.
-[[nodiscard]] std::vector<Operand> binarise(const Network& network, const std::vector<std::uint32_t>& roots, Program& program, const std::function<bool(Operand)>& fixed = {});
+[[nodiscard]] std::vector<Operand> binarise(const Network& network, const std::vector<std::uint32_t>& roots,
+                                            Program& program, const std::function<bool(Operand)>& fixed = {});
 
 }  // namespace boreon

@@ -39,7 +39,8 @@ class FirstOf {
   [[nodiscard]] bool empty() const { return levels_.back()[0] == 0; }
   [[nodiscard]] std::uint32_t least() const {
     std::uint32_t k = 0;
-    for (std::size_t l = levels_.size(); l-- > 0;) k = 64 * k + static_cast<std::uint32_t>(std::countr_zero(levels_[l][k]));
+    for (std::size_t l = levels_.size(); l-- > 0;)
+      k = 64 * k + static_cast<std::uint32_t>(std::countr_zero(levels_[l][k]));
     return k;
   }
 
@@ -52,7 +53,14 @@ class FirstOf {
 // Goodman and Hsu, "Code scheduling and register allocation in large basic blocks", 1988, where registers are short).
 class Ordering {
  public:
-  explicit Ordering(const Program& p) : p_(p), n_(p.instructions.size()), missing_(n_, 0), left_(n_, 0), start_(n_ + 1, 0), rank_(n_, none), awaited_(n_, 0) {
+  explicit Ordering(const Program& p)
+      : p_(p),
+        n_(p.instructions.size()),
+        missing_(n_, 0),
+        left_(n_, 0),
+        start_(n_ + 1, 0),
+        rank_(n_, none),
+        awaited_(n_, 0) {
     for (FirstOf& r : ready_) r.resize(n_);
     for (std::size_t k = 0; k < n_; ++k) {
       for_results(k, [&](std::uint32_t r) { ++start_[r + 1]; });

@@ -73,7 +73,8 @@ void remove_unused(Program& program) {
   for (std::size_t k = program.instructions.size(); k-- > 0;) {
     // sine and cosine of one instruction stay together
     const bool pair = program.instructions[k].op == OpCode::sine_cosine;
-    if (pair && program.instructions[k].operands == 0 && (needed[k] != 0 || needed[k - 1] != 0)) needed[k] = needed[k - 1] = 1;
+    if (pair && program.instructions[k].operands == 0 && (needed[k] != 0 || needed[k - 1] != 0))
+      needed[k] = needed[k - 1] = 1;
     if (needed[k] == 0) continue;
     for_operands(program.instructions[k], [&](Operand o) {
       if (o.space == 1) needed[o.index] = 1;
@@ -93,7 +94,8 @@ void merge_equal(Program& program) {
   std::vector<std::uint32_t> same(program.instructions.size());
   const auto rename = [&](Operand& o) {
     if (o.space == 1) o.index = same[o.index];
-    if (o.space == 0 && o.index < program.constants.size()) o.index = constants.emplace(std::bit_cast<std::uint64_t>(program.constants[o.index]), o.index).first->second;
+    if (o.space == 0 && o.index < program.constants.size())
+      o.index = constants.emplace(std::bit_cast<std::uint64_t>(program.constants[o.index]), o.index).first->second;
   };
   for (std::size_t k = 0; k < program.instructions.size(); ++k) {
     Instruction& i = program.instructions[k];
@@ -106,8 +108,9 @@ void merge_equal(Program& program) {
       if (i.operands == 0) same[k] = same[k - 1] + 1;
       if (i.operands == 0) continue;
     }
-    const Key key{(static_cast<std::uint64_t>(i.op) << 32U) | (static_cast<std::uint64_t>(i.function) << 8U) | i.operands, packed(i.a), i.operands > 1 ? packed(i.b) : 0,
-                  i.operands > 2 ? packed(i.c) : 0};
+    const Key key{
+        (static_cast<std::uint64_t>(i.op) << 32U) | (static_cast<std::uint64_t>(i.function) << 8U) | i.operands,
+        packed(i.a), i.operands > 1 ? packed(i.b) : 0, i.operands > 2 ? packed(i.c) : 0};
     same[k] = known.emplace(key, static_cast<std::uint32_t>(k)).first->second;
   }
   for (auto& group : program.results) {
@@ -173,7 +176,8 @@ Registers assign_registers(const Program& program) {
   }
   for (std::size_t k = 0; k + 1 < n; ++k) {
     // the cosine is written together with the sine, one step earlier than it is numbered
-    if (program.instructions[k].op == OpCode::sine_cosine && program.instructions[k].operands == 1) last[k] = std::max(last[k], k + 1);
+    if (program.instructions[k].op == OpCode::sine_cosine && program.instructions[k].operands == 1)
+      last[k] = std::max(last[k], k + 1);
   }
   std::vector<std::vector<std::uint32_t>> ending(n);
   for (std::size_t k = 0; k < n; ++k) ending[last[k]].push_back(static_cast<std::uint32_t>(k));
@@ -220,12 +224,14 @@ std::vector<std::vector<Store>> stores_by_instruction(const Program& program) {
     for (std::size_t i = 0; i < program.results[g].size(); ++i) {
       const Operand o = program.results[g][i];
       if (o == Program::by_loop) continue;
-      stores[o.space == 1 ? o.index : program.instructions.size()].push_back({static_cast<std::uint32_t>(g), static_cast<std::uint32_t>(i)});
+      stores[o.space == 1 ? o.index : program.instructions.size()].push_back(
+          {static_cast<std::uint32_t>(g), static_cast<std::uint32_t>(i)});
     }
   }
   for (std::size_t i = 0; i < program.scratch.size(); ++i) {
     const Operand o = program.scratch[i];
-    stores[o.space == 1 ? o.index : program.instructions.size()].push_back({Program::scratch_group, static_cast<std::uint32_t>(i)});
+    stores[o.space == 1 ? o.index : program.instructions.size()].push_back(
+        {Program::scratch_group, static_cast<std::uint32_t>(i)});
   }
   return stores;
 }

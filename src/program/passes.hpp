@@ -34,7 +34,8 @@ void tidy(Program& program);
 [[nodiscard]] std::vector<char> made_of(const Program& program, const std::function<bool(Operand)>& accepted);
 
 /// The number of the group of that name. Throws Error(name), which calls it a `kind` group.
-[[nodiscard]] std::size_t group_named(const std::vector<Program::Group>& groups, const std::string& name, const char* kind);
+[[nodiscard]] std::size_t group_named(const std::vector<Program::Group>& groups, const std::string& name,
+                                      const char* kind);
 
 /// Another order of the instructions if fewer values are alive at once in it than in the present one.
 void order_for_registers(Program& program);
@@ -82,16 +83,19 @@ void reorder(Program& program, const std::vector<std::uint32_t>& order);
 
 /// Appends instructions for the roots to the program. Returns the names of symbols that are no inputs; if there are
 /// any, nothing was done. What depends on `fixed` inputs alone is kept together.
-[[nodiscard]] std::vector<std::string> lower(std::span<const Expr> roots, const NodeMap<Operand>& inputs, bool optimised, Program& program, std::vector<Operand>& values,
+[[nodiscard]] std::vector<std::string> lower(std::span<const Expr> roots, const NodeMap<Operand>& inputs,
+                                             bool optimised, Program& program, std::vector<Operand>& values,
                                              const std::function<bool(Operand)>& fixed = {});
 
 /// Numbers as first + step*k where that is what they are.
 [[nodiscard]] IndexTable index_table(std::vector<std::uint32_t> entries);
 
 /// Finds outputs of one shape and adds loops for them. Returns the outputs that are left.
-[[nodiscard]] std::vector<Store> find_rows(std::span<const OutputGroup> outputs, RowSources& sources, const ProgramOptions& options, Program& program);
+[[nodiscard]] std::vector<Store> find_rows(std::span<const OutputGroup> outputs, RowSources& sources,
+                                           const ProgramOptions& options, Program& program);
 
-/// What a loop computes from entries that are the same in all rows is computed once, by the program, and kept as scratch.
+/// What a loop computes from entries that are the same in all rows is computed once, by the program, and kept as
+/// scratch.
 void hoist_uniform(Program& program, RowLoop& loop);
 
 }  // namespace boreon

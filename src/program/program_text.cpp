@@ -13,8 +13,9 @@ namespace boreon {
 namespace {
 
 std::string_view name_of(OpCode op) {
-  static constexpr std::string_view names[] = {"add",  "subtract",   "multiply", "divide",    "negate",      "sqrt",        "power",    "call",  "sincos",
-                                               "less", "less_equal", "equal",    "not_equal", "conjunction", "disjunction", "negation", "select"};
+  static constexpr std::string_view names[] = {
+      "add",  "subtract",   "multiply", "divide",    "negate",      "sqrt",        "power",    "call",  "sincos",
+      "less", "less_equal", "equal",    "not_equal", "conjunction", "disjunction", "negation", "select"};
   return names[static_cast<std::size_t>(op)];
 }
 
@@ -27,17 +28,20 @@ void write(const Program& p, std::string& text, const std::string& indent) {
   for (std::size_t k = 0; k < p.instructions.size(); ++k) {
     const Instruction& i = p.instructions[k];
     if (i.operands == 0) continue;
-    std::string line =
-        i.op == OpCode::sine_cosine ? fmt::format("v{}, v{} = sincos", k, k + 1) : fmt::format("v{} = {}", k, i.op == OpCode::call ? row_of(i.function).name : name_of(i.op));
+    std::string line = i.op == OpCode::sine_cosine
+                           ? fmt::format("v{}, v{} = sincos", k, k + 1)
+                           : fmt::format("v{} = {}", k, i.op == OpCode::call ? row_of(i.function).name : name_of(i.op));
     line += " " + operand(i.a);
     if (i.operands > 1) line += ", " + operand(i.b);
     if (i.operands > 2) line += ", " + operand(i.c);
     text += indent + line + "\n";
   }
-  for (std::size_t i = 0; i < p.scratch.size(); ++i) text += fmt::format("{}once[{}] = {}\n", indent, i, operand(p.scratch[i]));
+  for (std::size_t i = 0; i < p.scratch.size(); ++i)
+    text += fmt::format("{}once[{}] = {}\n", indent, i, operand(p.scratch[i]));
   for (std::size_t g = 0; g < p.results.size(); ++g) {
     for (std::size_t i = 0; i < p.results[g].size(); ++i) {
-      if (!(p.results[g][i] == Program::by_loop)) text += fmt::format("{}{}[{}] = {}\n", indent, p.outputs[g].name, i, operand(p.results[g][i]));
+      if (!(p.results[g][i] == Program::by_loop))
+        text += fmt::format("{}{}[{}] = {}\n", indent, p.outputs[g].name, i, operand(p.results[g][i]));
     }
   }
 }
@@ -64,9 +68,11 @@ std::string to_text(const Program& program) {
       return t.step == 0 ? fmt::format("{}[{}]", group, t.first + static_cast<std::int64_t>(p.offset))
                          : fmt::format("{}[{}*row{:+}]", group, t.step, t.first + static_cast<std::int64_t>(p.offset));
     };
-    for (std::size_t s = 0; s < l.slots.size(); ++s) text += fmt::format("  entry[{}] is {}\n", s, place(l.slots[s], program.inputs));
+    for (std::size_t s = 0; s < l.slots.size(); ++s)
+      text += fmt::format("  entry[{}] is {}\n", s, place(l.slots[s], program.inputs));
     write(l.body, text, "  ");
-    for (std::size_t t = 0; t < l.targets.size(); ++t) text += fmt::format("  row[{}] goes to {}\n", t, place(l.targets[t], program.outputs));
+    for (std::size_t t = 0; t < l.targets.size(); ++t)
+      text += fmt::format("  row[{}] goes to {}\n", t, place(l.targets[t], program.outputs));
   }
   return text;
 }

@@ -44,7 +44,8 @@ class OneRow {
     postorder(
         roots,
         [&](const Expr& e) {
-          if (const Operand* o = sources_.operands.find(e); o != nullptr) slots[e] = slot(sources_.group(packed(*o)), o->index);
+          if (const Operand* o = sources_.operands.find(e); o != nullptr)
+            slots[e] = slot(sources_.group(packed(*o)), o->index);
         },
         [&](const Expr& e) { return sources_.operands.find(e) == nullptr; });
     return lower(roots, slots, options.optimise, loop_.body, values).empty();
@@ -77,7 +78,9 @@ std::vector<Expr> in_order(std::vector<Expr> terms, Families& families) {
     std::vector<std::size_t> order(f.bundles.size());
     std::iota(order.begin(), order.end(), std::size_t{0});
     const auto entries = [&](std::size_t b) { return std::span(f.entries).subspan(b * f.slots, f.slots); };
-    std::stable_sort(order.begin(), order.end(), [&](std::size_t a, std::size_t b) { return std::ranges::lexicographical_compare(entries(a), entries(b)); });
+    std::stable_sort(order.begin(), order.end(), [&](std::size_t a, std::size_t b) {
+      return std::ranges::lexicographical_compare(entries(a), entries(b));
+    });
     std::vector<std::uint64_t> sorted;
     std::vector<std::uint32_t> bundles;
     std::vector<std::uint32_t> order_of;
@@ -145,12 +148,14 @@ bool reduce(const Expr& e, const ProgramOptions& options, RowSources& sources, P
 
 }  // namespace
 
-bool find_reductions(std::span<const Expr> roots, const ProgramOptions& options, RowSources& sources, Program& program) {
+bool find_reductions(std::span<const Expr> roots, const ProgramOptions& options, RowSources& sources,
+                     Program& program) {
   std::vector<Expr> candidates;
   postorder(
       roots,
       [&](const Expr& e) {
-        if (e.is(Kind::sum) && e.operands().size() > 2 * options.least_terms && sources.operands.find(e) == nullptr) candidates.push_back(e);
+        if (e.is(Kind::sum) && e.operands().size() > 2 * options.least_terms && sources.operands.find(e) == nullptr)
+          candidates.push_back(e);
       },
       [](const Expr& e) { return !e.is(Kind::integral) && !e.is(Kind::summation); });
   bool any = false;
@@ -158,7 +163,8 @@ bool find_reductions(std::span<const Expr> roots, const ProgramOptions& options,
   return any;
 }
 
-std::vector<Store> finish_reductions(std::span<const OutputGroup> outputs, std::vector<Store> open, const ProgramOptions& options, RowSources& sources, Program& program) {
+std::vector<Store> finish_reductions(std::span<const OutputGroup> outputs, std::vector<Store> open,
+                                     const ProgramOptions& options, RowSources& sources, Program& program) {
   if (sources.sums.empty()) return open;
   std::vector<Expr> roots;
   for (const Store& s : open) roots.push_back(outputs[s.group].values[s.index]);

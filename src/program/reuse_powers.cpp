@@ -22,7 +22,8 @@ void become_product(Network::Node& n, std::vector<Network::Item> items) {
 using Exponentials = std::unordered_map<std::uint32_t, std::uint32_t>;  // by their arguments
 
 // exp(a) and exp(b) for the exponential of a + b.
-std::optional<std::pair<std::uint32_t, std::uint32_t>> two_parts(Network& network, const Exponentials& by_argument, const Network::Node& argument) {
+std::optional<std::pair<std::uint32_t, std::uint32_t>> two_parts(Network& network, const Exponentials& by_argument,
+                                                                 const Network::Node& argument) {
   constexpr std::size_t longest = 6;
   Network::Node sum = argument;
   if (argument.kind == Network::Kind::product && argument.items.size() == 1 && argument.items[0].weight == 1) {
@@ -44,7 +45,8 @@ std::optional<std::pair<std::uint32_t, std::uint32_t>> two_parts(Network& networ
     const auto* const a = part(chosen);
     if (a == nullptr || network.nodes[a->first].sign == 0) continue;
     const auto* const b = part(~chosen);
-    if (b != nullptr && network.nodes[a->first].sign == network.nodes[b->first].sign) return std::pair(a->second, b->second);
+    if (b != nullptr && network.nodes[a->first].sign == network.nodes[b->first].sign)
+      return std::pair(a->second, b->second);
   }
   return std::nullopt;
 }
@@ -57,13 +59,16 @@ class Multiples {
       const Network::Item bare = network.unscaled(argument);
       list_.push_back({bare.node, bare.weight, id});
     }
-    std::sort(list_.begin(), list_.end(), [](const Entry& a, const Entry& b) { return std::tie(a.node, a.weight) < std::tie(b.node, b.weight); });
+    std::sort(list_.begin(), list_.end(),
+              [](const Entry& a, const Entry& b) { return std::tie(a.node, a.weight) < std::tie(b.node, b.weight); });
   }
   /// exp(argument/factor).
   [[nodiscard]] const std::uint32_t* find(const Network& network, std::uint32_t argument, double factor) const {
     const Network::Item bare = network.unscaled(argument);
     const std::pair key(bare.node, bare.weight / factor);
-    const auto at = std::lower_bound(list_.begin(), list_.end(), key, [](const Entry& e, const auto& k) { return std::tie(e.node, e.weight) < std::tie(k.first, k.second); });
+    const auto at = std::lower_bound(list_.begin(), list_.end(), key, [](const Entry& e, const auto& k) {
+      return std::tie(e.node, e.weight) < std::tie(k.first, k.second);
+    });
     return at != list_.end() && at->node == key.first && at->weight == key.second ? &at->id : nullptr;
   }
 
@@ -77,7 +82,8 @@ class Multiples {
 };
 
 // exp of a sum divided by a factor.
-const std::uint32_t* known_sum(Network& network, const Exponentials& by_argument, const Network::Node& sum, double factor) {
+const std::uint32_t* known_sum(Network& network, const Exponentials& by_argument, const Network::Node& sum,
+                               double factor) {
   std::vector<Network::Item> items = sum.items;
   for (Network::Item& i : items) i.weight /= factor;
   const auto found = by_argument.find(network.sum(sum.constant / factor, std::move(items)));
@@ -104,8 +110,10 @@ void reuse_exponentials(Network& network, const std::vector<std::uint32_t>& orde
     }
     // exp(n*x) beside exp(x) for small n
     for (const double factor : {-1.0, 2.0, -2.0, 3.0, -3.0}) {
-      if (factor == -1 && network.unscaled(argument_id).weight == 1) continue;  // exp(-x) from exp(x), which needs no -x
-      const auto* const found = argument.kind == Network::Kind::sum ? known_sum(network, by_argument, argument, factor) : multiples.find(network, argument_id, factor);
+      if (factor == -1 && network.unscaled(argument_id).weight == 1)
+        continue;  // exp(-x) from exp(x), which needs no -x
+      const auto* const found = argument.kind == Network::Kind::sum ? known_sum(network, by_argument, argument, factor)
+                                                                    : multiples.find(network, argument_id, factor);
       if (found == nullptr || *found == id || !network.is_call(*found, exponential)) continue;
       become_product(network.nodes[id], {{*found, factor}});
       break;
@@ -118,15 +126,17 @@ void reuse_exponentials(Network& network, const std::vector<std::uint32_t>& orde
 void reuse_powers(Network& network, const std::vector<std::uint32_t>& roots) {
   const std::vector<std::uint32_t> order = network.order(roots);
   reuse_exponentials(network, order);
-  // Of the powers of one base the one nearest to exponent 0 is computed; those further out on the same side of it multiply it
-  // with whole powers of the base (positive exponents) or divide it by them (negative ones). Then what underflows, overflows
-  // or vanishes on the way does so in the result as well; the other way round x^(4/3) = x^(7/3)/x has no value at 0.
+  // Of the powers of one base the one nearest to exponent 0 is computed; those further out on the same side of it
+  // multiply it with whole powers of the base (positive exponents) or divide it by them (negative ones). Then what
+  // underflows, overflows or vanishes on the way does so in the result as well; the other way round x^(4/3) = x^(7/3)/x
+  // has no value at 0.
   std::map<std::pair<std::uint32_t, double>, std::vector<std::pair<double, std::uint32_t>>> classes;
   for (const std::uint32_t id : order) {
     const Network::Node& n = network.nodes[id];
     if (n.kind != Network::Kind::apply || n.op != OpCode::power) continue;
     const double* x = network.value(n.items[1].node);
-    if (x != nullptr && std::isfinite(*x)) classes[{n.items[0].node, std::round((*x - std::floor(*x)) * 1e9)}].emplace_back(*x, id);
+    if (x != nullptr && std::isfinite(*x))
+      classes[{n.items[0].node, std::round((*x - std::floor(*x)) * 1e9)}].emplace_back(*x, id);
   }
   // x^-c beside x^c is one division.
   for (auto& [key, members] : classes) {
@@ -144,7 +154,9 @@ void reuse_powers(Network& network, const std::vector<std::uint32_t>& roots) {
     for (const bool positive : {true, false}) {
       const std::pair<double, std::uint32_t>* nearest = nullptr;
       for (const auto& m : members) {
-        if ((m.first > 0) == positive && m.first != 0 && (nearest == nullptr || std::fabs(m.first) < std::fabs(nearest->first))) nearest = &m;
+        if ((m.first > 0) == positive && m.first != 0 &&
+            (nearest == nullptr || std::fabs(m.first) < std::fabs(nearest->first)))
+          nearest = &m;
       }
       if (nearest == nullptr) continue;
       for (const auto& [x, id] : members) {
@@ -162,11 +174,14 @@ void merge_exponentials(Network& network, const std::vector<std::uint32_t>& root
   static const auto logarithm = row_number("log");
   const std::vector<std::uint32_t> order = network.order(roots);
   const std::vector<std::uint32_t> uses = network.uses(roots, order);
-  const auto own = [&](std::uint32_t node) { return network.nodes[node].kind == Network::Kind::apply && uses[node] == 1; };
+  const auto own = [&](std::uint32_t node) {
+    return network.nodes[node].kind == Network::Kind::apply && uses[node] == 1;
+  };
   const auto is_exponential = [&](std::uint32_t node) { return own(node) && network.is_call(node, exponential); };
   // The exponent of a power, if it is a number.
   const auto exponent = [&](std::uint32_t node) -> const double* {
-    return own(node) && network.nodes[node].op == OpCode::power ? network.value(network.nodes[node].items[1].node) : nullptr;
+    return own(node) && network.nodes[node].op == OpCode::power ? network.value(network.nodes[node].items[1].node)
+                                                                : nullptr;
   };
   for (const std::uint32_t id : order) {
     if (network.nodes[id].kind != Network::Kind::product) continue;

@@ -52,7 +52,8 @@ std::uint32_t Families::family(const std::vector<std::uint64_t>& tokens, std::si
   return known_.emplace(h, static_cast<std::uint32_t>(list.size() - 1))->second;
 }
 
-void RowSet::roots(std::size_t bundle, std::vector<const Expr*>& list, std::uint64_t& lengths, std::vector<std::uint32_t>* groups_of_roots) const {
+void RowSet::roots(std::size_t bundle, std::vector<const Expr*>& list, std::uint64_t& lengths,
+                   std::vector<std::uint32_t>* groups_of_roots) const {
   list.clear();
   lengths = 0;
   if (groups_of_roots != nullptr) groups_of_roots->clear();
@@ -66,7 +67,8 @@ void RowSet::roots(std::size_t bundle, std::vector<const Expr*>& list, std::uint
 
 namespace {
 
-Families families_of(const RowSet& set, const NodeMap<Operand>& inputs, std::size_t begin, std::size_t end, std::vector<std::uint32_t>* ids = nullptr) {
+Families families_of(const RowSet& set, const NodeMap<Operand>& inputs, std::size_t begin, std::size_t end,
+                     std::vector<std::uint32_t>* ids = nullptr) {
   Families result;
   ShapeReader reader(inputs);
   RowShape shape;
@@ -87,8 +89,8 @@ Families families_of(const RowSet& set, const NodeMap<Operand>& inputs, std::siz
   return result;
 }
 
-// Families that differ in the order of terms, factors and roots alone become one: the rows along an edge of a grid, which
-// have their neighbours in another order, and all edges among themselves.
+// Families that differ in the order of terms, factors and roots alone become one: the rows along an edge of a grid,
+// which have their neighbours in another order, and all edges among themselves.
 void join(const RowSet& set, const NodeMap<Operand>& inputs, Families& families) {
   constexpr std::size_t most_work = 100'000'000;
   if (families.list.size() < 2) return;
@@ -110,7 +112,9 @@ void join(const RowSet& set, const NodeMap<Operand>& inputs, Families& families)
   // Large families first: their order is the one that stays.
   std::vector<std::size_t> by_size(families.list.size());
   std::iota(by_size.begin(), by_size.end(), std::size_t{0});
-  std::stable_sort(by_size.begin(), by_size.end(), [&](std::size_t a, std::size_t b) { return families.list[a].bundles.size() > families.list[b].bundles.size(); });
+  std::stable_sort(by_size.begin(), by_size.end(), [&](std::size_t a, std::size_t b) {
+    return families.list[a].bundles.size() > families.list[b].bundles.size();
+  });
   struct Known {
     Arrangement arrangement;
     std::uint32_t family;
@@ -140,7 +144,8 @@ void join(const RowSet& set, const NodeMap<Operand>& inputs, Families& families)
     for (const std::uint64_t entry : a.shape.slots) slot_order.push_back(place.at(entry));
     const std::uint64_t hash = hash_of(a.shape.tokens);
     const auto [begin, end] = known.equal_range(hash);
-    const auto twin = std::find_if(begin, end, [&](const auto& k) { return k.second.arrangement.shape.tokens == a.shape.tokens; });
+    const auto twin =
+        std::find_if(begin, end, [&](const auto& k) { return k.second.arrangement.shape.tokens == a.shape.tokens; });
     if (twin == end) {
       known.emplace(hash, Known{std::move(a), static_cast<std::uint32_t>(joined.size()), std::move(slot_order)});
       joined.push_back(std::move(f));
@@ -154,7 +159,10 @@ void join(const RowSet& set, const NodeMap<Operand>& inputs, Families& families)
     for (std::size_t i = 0; i < root_of.size(); ++i) root_of[k.arrangement.roots[i]] = a.roots[i];
     const bool as_is = std::is_sorted(root_of.begin(), root_of.end());
     leader.order_of.resize(leader.bundles.size(), 0);
-    const auto order = as_is ? 0U : static_cast<std::uint32_t>(std::find(leader.orders.begin() + 1, leader.orders.end(), root_of) - leader.orders.begin());
+    const auto order =
+        as_is ? 0U
+              : static_cast<std::uint32_t>(std::find(leader.orders.begin() + 1, leader.orders.end(), root_of) -
+                                           leader.orders.begin());
     if (order == leader.orders.size()) leader.orders.push_back(std::move(root_of));
     for (std::size_t b = 0; b < f.bundles.size(); ++b) {
       leader.bundles.push_back(f.bundles[b]);
@@ -182,9 +190,11 @@ std::size_t period_of(const RowSet& set, const NodeMap<Operand>& inputs) {
 
 Families read_families(const RowSet& set, const NodeMap<Operand>& inputs) {
   const std::size_t n = set.bundles();
-  const std::size_t threads = n > 4096 ? std::min<std::size_t>(8, std::max(1U, std::thread::hardware_concurrency())) : 1;
+  const std::size_t threads =
+      n > 4096 ? std::min<std::size_t>(8, std::max(1U, std::thread::hardware_concurrency())) : 1;
   std::vector<Families> parts(threads);
-  run_in_threads(threads, [&](std::size_t t) { parts[t] = families_of(set, inputs, n * t / threads, n * (t + 1) / threads); });
+  run_in_threads(threads,
+                 [&](std::size_t t) { parts[t] = families_of(set, inputs, n * t / threads, n * (t + 1) / threads); });
   for (std::size_t t = 1; t < threads; ++t) parts[0].merge(parts[t]);
   join(set, inputs, parts[0]);
   return std::move(parts[0]);

@@ -23,7 +23,9 @@ struct Family {
   std::vector<std::vector<std::uint32_t>> orders{{}};
 
   [[nodiscard]] std::uint32_t order(std::size_t bundle) const { return order_of.empty() ? 0 : order_of[bundle]; }
-  [[nodiscard]] std::uint32_t root(std::size_t bundle, std::uint32_t t) const { return order(bundle) == 0 ? t : orders[order(bundle)][t]; }
+  [[nodiscard]] std::uint32_t root(std::size_t bundle, std::uint32_t t) const {
+    return order(bundle) == 0 ? t : orders[order(bundle)][t];
+  }
 };
 
 class Families {
@@ -77,9 +79,9 @@ struct RowSet {
     return {static_cast<std::size_t>(pattern->row_start[begin]), static_cast<std::size_t>(pattern->row_start[end])};
   }
   // The lengths of the rows belong to the shape: the values must not be told apart by their place alone.
-  void roots(std::size_t bundle, std::vector<const Expr*>& list, std::uint64_t& lengths, std::vector<std::uint32_t>* groups_of_roots = nullptr) const;
+  void roots(std::size_t bundle, std::vector<const Expr*>& list, std::uint64_t& lengths,
+             std::vector<std::uint32_t>* groups_of_roots = nullptr) const;
 };
-
 
 /// The distance at which shapes repeat: several quantities at each place of a grid.
 [[nodiscard]] std::size_t period_of(const RowSet& set, const NodeMap<Operand>& inputs);

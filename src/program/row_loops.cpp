@@ -25,7 +25,8 @@ void LoopMaker::add(const Family& f, std::vector<std::uint32_t>& left) {
   }
   // Bundles whose entries keep their distances share one table for each group.
   std::map<std::uint64_t, std::vector<std::uint32_t>> by_distance;
-  for (std::size_t b = 0; b < n; ++b) by_distance[hash_combine(distances(f, b), f.order(b))].push_back(static_cast<std::uint32_t>(b));
+  for (std::size_t b = 0; b < n; ++b)
+    by_distance[hash_combine(distances(f, b), f.order(b))].push_back(static_cast<std::uint32_t>(b));
   std::vector<std::uint32_t> rest;
   Program body;
   if (!make_body(f, body)) {
@@ -75,7 +76,10 @@ bool LoopMaker::make_body(const Family& f, Program& body) {
   body.inputs.push_back({"entry", {}, f.slots, std::nullopt});
   body.outputs.push_back({"row", {}, roots.size(), std::nullopt});
   std::vector<Operand> values;
-  if (!lower(roots, slots, options_.optimise, body, values, [&](Operand o) { return o.space == 2 && uniform_[o.index]; }).empty()) return false;
+  if (!lower(roots, slots, options_.optimise, body, values, [&](Operand o) {
+         return o.space == 2 && uniform_[o.index];
+       }).empty())
+    return false;
   body.results.push_back(std::move(values));
   remove_unused(body);
   join_sine_cosine(body);
@@ -95,7 +99,8 @@ RowLoop LoopMaker::loop(const Family& f, const std::vector<std::uint32_t>& membe
   // A table of numbers that differ from those of another by one distance is that one: it is read once for both.
   const auto apart = [](const IndexTable& t, const IndexTable& known) -> std::optional<std::uint32_t> {
     if (t.entries.size() != known.entries.size()) return std::nullopt;
-    if (t.entries.empty()) return t.step != 0 && t.step == known.step ? std::optional(t.first - known.first) : std::nullopt;
+    if (t.entries.empty())
+      return t.step != 0 && t.step == known.step ? std::optional(t.first - known.first) : std::nullopt;
     const std::uint32_t d = t.entries[0] - known.entries[0];
     for (std::size_t i = 1; i < t.entries.size(); ++i) {
       if (t.entries[i] - known.entries[i] != d) return std::nullopt;
@@ -129,7 +134,8 @@ RowLoop LoopMaker::loop(const Family& f, const std::vector<std::uint32_t>& membe
     const auto distance = static_cast<std::int32_t>(static_cast<std::int64_t>(entry) - static_cast<std::int64_t>(base));
     l.slots.push_back({group, at->second.table, at->second.offset + distance});
   }
-  const bool one_order = std::all_of(members.begin(), members.end(), [&](std::uint32_t b) { return f.order(b) == f.order(members[0]); });
+  const bool one_order =
+      std::all_of(members.begin(), members.end(), [&](std::uint32_t b) { return f.order(b) == f.order(members[0]); });
   std::uint32_t root = 0;  // of the first bundle
   for (const std::uint32_t g : set_.groups) {
     const std::uint32_t before = root;
@@ -137,13 +143,16 @@ RowLoop LoopMaker::loop(const Family& f, const std::vector<std::uint32_t>& membe
     if (begin == end) continue;
     const auto table_of = [&](std::uint32_t t) {
       std::vector<std::uint32_t> entries;
-      for (const std::uint32_t b : members) entries.push_back(set_.written_at.value_or(0) + static_cast<std::uint32_t>(set_.range(g, f.bundles[b]).first) + (one_order ? 0U : f.root(b, t) - before));
+      for (const std::uint32_t b : members)
+        entries.push_back(set_.written_at.value_or(0) + static_cast<std::uint32_t>(set_.range(g, f.bundles[b]).first) +
+                          (one_order ? 0U : f.root(b, t) - before));
       return add_table(index_table(std::move(entries)));
     };
     const auto common = one_order ? table_of(root) : std::pair<std::uint32_t, std::int32_t>();
     for (std::size_t i = 0; i < end - begin; ++i, ++root) {
       const auto [t, offset] = one_order ? common : table_of(root);
-      l.targets.push_back({set_.written_at ? written_group : g, t, offset + (one_order ? static_cast<std::int32_t>(f.root(members[0], root) - before) : 0)});
+      l.targets.push_back({set_.written_at ? written_group : g, t,
+                           offset + (one_order ? static_cast<std::int32_t>(f.root(members[0], root) - before) : 0)});
     }
   }
   return l;

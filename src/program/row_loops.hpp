@@ -12,7 +12,8 @@ namespace boreon {
 
 class LoopMaker {
  public:
-  LoopMaker(const RowSet& set, const RowSources& sources, const ProgramOptions& options, Program& program) : set_(set), sources_(sources), options_(options), program_(program) {}
+  LoopMaker(const RowSet& set, const RowSources& sources, const ProgramOptions& options, Program& program)
+      : set_(set), sources_(sources), options_(options), program_(program) {}
 
   /// Adds loops for a family; bundles that fit into none are appended to `left`.
   void add(const Family& f, std::vector<std::uint32_t>& left);

@@ -53,7 +53,8 @@ std::uint32_t ShapeReader::build(const Expr& e, unsigned depth) {
     } else {
       return none;
     }
-  } else if (const Operand* o = kind == Kind::sum && e.operands().size() > least_reduction ? inputs_.find(e) : nullptr; o != nullptr) {
+  } else if (const Operand* o = kind == Kind::sum && e.operands().size() > least_reduction ? inputs_.find(e) : nullptr;
+             o != nullptr) {
     id = add({mix(o->space), mix(o->space), packed(*o), 0, 0, none, true, false});
   } else if (kind == Kind::constant) {
     id = add({e.hash(), e.hash(), ~0ULL, 0, 0, none, false, false});
@@ -128,7 +129,8 @@ int ShapeReader::compare_entries(std::uint32_t a, std::uint32_t b, unsigned& ste
   const Node& y = nodes_[b];
   if (x.entry || y.entry || x.children != y.children) return x.low < y.low ? -1 : x.low > y.low ? 1 : 0;
   for (std::uint32_t i = 0; i < x.children; ++i) {
-    if (const int c = compare_entries(children_[x.first_child + i], children_[y.first_child + i], steps); c != 0) return c;
+    if (const int c = compare_entries(children_[x.first_child + i], children_[y.first_child + i], steps); c != 0)
+      return c;
   }
   return 0;
 }
@@ -166,7 +168,8 @@ std::size_t ShapeReader::refine(std::span<const std::uint32_t> groups_of_roots) 
       if (n.children > 0 && n.pairs) {
         h = hash_combine(h, colours_[children_[n.first_child]]);
         std::uint64_t sum = 0;
-        for (std::uint32_t i = 1; i + 1 < n.children; i += 2) sum += mix(hash_combine(colours_[children_[n.first_child + i]], colours_[children_[n.first_child + i + 1]]));
+        for (std::uint32_t i = 1; i + 1 < n.children; i += 2)
+          sum += mix(hash_combine(colours_[children_[n.first_child + i]], colours_[children_[n.first_child + i + 1]]));
         h = hash_combine(h, sum);
       } else {
         for (std::uint32_t i = 0; i < n.children; ++i) h = hash_combine(h, colours_[children_[n.first_child + i]]);
@@ -182,7 +185,9 @@ std::size_t ShapeReader::refine(std::span<const std::uint32_t> groups_of_roots) 
       for (std::uint32_t i = 0; i < n.children; ++i) {
         const std::uint32_t child = children_[n.first_child + i];
         // of a pair each knows the other; elsewhere the place counts
-        const std::uint64_t role = !n.pairs || i == 0 ? i : i % 2 == 1 ? hash_combine(1, colours_[children_[n.first_child + i + 1]]) : hash_combine(2, colours_[children_[n.first_child + i - 1]]);
+        const std::uint64_t role = !n.pairs || i == 0 ? i
+                                   : i % 2 == 1       ? hash_combine(1, colours_[children_[n.first_child + i + 1]])
+                                                      : hash_combine(2, colours_[children_[n.first_child + i - 1]]);
         contexts_[child] += mix(hash_combine(here, role));
       }
     }
@@ -199,7 +204,8 @@ std::size_t ShapeReader::refine(std::span<const std::uint32_t> groups_of_roots) 
   }
 }
 
-Arrangement ShapeReader::arrange(std::span<const std::uint32_t> groups_of_roots, const std::vector<std::uint64_t>& fixed) {
+Arrangement ShapeReader::arrange(std::span<const std::uint32_t> groups_of_roots,
+                                 const std::vector<std::uint64_t>& fixed) {
   colours_.assign(nodes_.size(), 0);
   contexts_.assign(nodes_.size(), 0);
   marks_.assign(nodes_.size(), 0);
@@ -213,8 +219,11 @@ Arrangement ShapeReader::arrange(std::span<const std::uint32_t> groups_of_roots,
   }
   while (refine(groups_of_roots) < entries.size()) {
     // Of the first ones that are alike the one with the lowest number is marked.
-    std::sort(entries.begin(), entries.end(), [this](std::uint32_t a, std::uint32_t b) { return marks_[a] != marks_[b] ? marks_[a] < marks_[b] : nodes_[a].low < nodes_[b].low; });
-    const auto twin = std::adjacent_find(entries.begin(), entries.end(), [this](std::uint32_t a, std::uint32_t b) { return marks_[a] == marks_[b]; });
+    std::sort(entries.begin(), entries.end(), [this](std::uint32_t a, std::uint32_t b) {
+      return marks_[a] != marks_[b] ? marks_[a] < marks_[b] : nodes_[a].low < nodes_[b].low;
+    });
+    const auto twin = std::adjacent_find(entries.begin(), entries.end(),
+                                         [this](std::uint32_t a, std::uint32_t b) { return marks_[a] == marks_[b]; });
     if (twin == entries.end()) break;
     marks_[*twin] = mix(marks_[*twin] + 1);
   }
@@ -238,7 +247,8 @@ Arrangement ShapeReader::arrange(std::span<const std::uint32_t> groups_of_roots,
   a.roots.resize(roots_.size());
   for (std::uint32_t i = 0; i < a.roots.size(); ++i) a.roots[i] = i;
   std::stable_sort(a.roots.begin(), a.roots.end(), [&](std::uint32_t x, std::uint32_t y) {
-    return groups_of_roots[x] != groups_of_roots[y] ? groups_of_roots[x] < groups_of_roots[y] : colours_[roots_[x]] < colours_[roots_[y]];
+    return groups_of_roots[x] != groups_of_roots[y] ? groups_of_roots[x] < groups_of_roots[y]
+                                                    : colours_[roots_[x]] < colours_[roots_[y]];
   });
   for (const std::uint32_t i : a.roots) {
     a.shape.tokens.push_back(groups_of_roots[i]);

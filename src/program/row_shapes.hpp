@@ -40,7 +40,8 @@ class ShapeReader {
   /// below and above until no more entries are told apart (Weisfeiler and Lehman, 1968); of those that remain alike one
   /// after the other is marked. Roots change places only within their group. Entries of which `fixed` is true count
   /// as themselves. O(nodes * entries) at worst.
-  [[nodiscard]] Arrangement arrange(std::span<const std::uint32_t> groups_of_roots, const std::vector<std::uint64_t>& fixed);
+  [[nodiscard]] Arrangement arrange(std::span<const std::uint32_t> groups_of_roots,
+                                    const std::vector<std::uint64_t>& fixed);
   /// Nodes of the bundle read last.
   [[nodiscard]] std::size_t size() const noexcept { return nodes_.size(); }
 

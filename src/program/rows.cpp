@@ -31,7 +31,8 @@ std::vector<Expr> values_of(const RowSet& set, const std::vector<std::uint32_t>&
   for (const std::uint32_t b : bundles) {
     for (const std::uint32_t g : set.groups) {
       const auto [begin, end] = set.range(g, b);
-      values.insert(values.end(), set.outputs[g].values.begin() + static_cast<std::ptrdiff_t>(begin), set.outputs[g].values.begin() + static_cast<std::ptrdiff_t>(end));
+      values.insert(values.end(), set.outputs[g].values.begin() + static_cast<std::ptrdiff_t>(begin),
+                    set.outputs[g].values.begin() + static_cast<std::ptrdiff_t>(end));
     }
   }
   return values;
@@ -44,13 +45,15 @@ Families families_by_period(RowSet& set, const NodeMap<Operand>& operands) {
 
 }  // namespace
 
-std::vector<Store> find_rows(std::span<const OutputGroup> outputs, RowSources& sources, const ProgramOptions& options, Program& program) {
+std::vector<Store> find_rows(std::span<const OutputGroup> outputs, RowSources& sources, const ProgramOptions& options,
+                             Program& program) {
   std::vector<Store> open;
   std::map<std::size_t, RowSet> sets;
   for (std::size_t g = 0; g < outputs.size(); ++g) {
     const std::size_t rows = outputs[g].pattern ? outputs[g].pattern->rows : outputs[g].values.size();
     if (rows < options.least_rows) {
-      for (std::size_t i = 0; i < outputs[g].values.size(); ++i) open.push_back({static_cast<std::uint32_t>(g), static_cast<std::uint32_t>(i)});
+      for (std::size_t i = 0; i < outputs[g].values.size(); ++i)
+        open.push_back({static_cast<std::uint32_t>(g), static_cast<std::uint32_t>(i)});
       find_reductions(outputs[g].values, options, sources, program);
       continue;
     }
@@ -62,7 +65,8 @@ std::vector<Store> find_rows(std::span<const OutputGroup> outputs, RowSources& s
   for (auto& [rows, set] : sets) {
     Families families = families_by_period(set, sources.operands);
     // Rows too long for a shape may be so because of a sum.
-    if (!families.left.empty() && find_reductions(values_of(set, families.left), options, sources, program)) families = families_by_period(set, sources.operands);
+    if (!families.left.empty() && find_reductions(values_of(set, families.left), options, sources, program))
+      families = families_by_period(set, sources.operands);
     LoopMaker maker(set, sources, options, program);
     for (const Family& f : families.list) maker.add(f, families.left);
     std::sort(families.left.begin(), families.left.end());

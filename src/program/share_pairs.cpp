@@ -69,8 +69,9 @@ class Users {
     return ++s.count;
   }
   [[nodiscard]] std::size_t locate(const Pair& p) const {
-    std::size_t at =
-        static_cast<std::size_t>(mix(((static_cast<std::uint64_t>(p.a) << 32U) | p.b) ^ (std::bit_cast<std::uint64_t>(p.ratio) * 0x9e3779b97f4a7c15ULL))) & (slots_.size() - 1);
+    std::size_t at = static_cast<std::size_t>(mix(((static_cast<std::uint64_t>(p.a) << 32U) | p.b) ^
+                                                  (std::bit_cast<std::uint64_t>(p.ratio) * 0x9e3779b97f4a7c15ULL))) &
+                     (slots_.size() - 1);
     while (slots_[at].head != none && !(slots_[at].pair == p)) at = (at + 1) & (slots_.size() - 1);
     return at;
   }
@@ -88,7 +89,8 @@ class Users {
 
 class Sharing {
  public:
-  Sharing(Network& network, const std::vector<std::uint32_t>& order, const std::vector<char>* changed) : network_(network), users_(pairs(network, order, changed)) {
+  Sharing(Network& network, const std::vector<std::uint32_t>& order, const std::vector<char>* changed)
+      : network_(network), users_(pairs(network, order, changed)) {
     for (const std::uint32_t id : order) {
       if (changed == nullptr || (*changed)[id] != 0) pairs_of(id, [&](const Pair& p) { users_.add(p, id); });
     }
@@ -129,17 +131,20 @@ class Sharing {
     }
   };
 
-  static std::size_t pairs(const Network& network, const std::vector<std::uint32_t>& order, const std::vector<char>* changed) {
+  static std::size_t pairs(const Network& network, const std::vector<std::uint32_t>& order,
+                           const std::vector<char>* changed) {
     std::size_t count = 0;
     for (const std::uint32_t id : order) {
       const Network::Node& n = network.nodes[id];
-      if (eligible(n) && (changed == nullptr || (*changed)[id] != 0)) count += n.items.size() * (n.items.size() - 1) / 2;
+      if (eligible(n) && (changed == nullptr || (*changed)[id] != 0))
+        count += n.items.size() * (n.items.size() - 1) / 2;
     }
     return count;
   }
 
   [[nodiscard]] static bool eligible(const Network::Node& n) {
-    return (n.kind == Network::Kind::sum || n.kind == Network::Kind::product) && n.items.size() >= 2 && n.items.size() <= longest_shared;
+    return (n.kind == Network::Kind::sum || n.kind == Network::Kind::product) && n.items.size() >= 2 &&
+           n.items.size() <= longest_shared;
   }
 
   static Pair pair_of(bool sum, const Item& x, const Item& y) {
@@ -205,13 +210,16 @@ class Sharing {
     // (a*b)^k where the powers are alike, and of x*y^3 and x*y^4 the first, whose power takes the shortest way.
     auto [power_a, power_b] = sum ? std::pair(1.0, 1.0) : common_powers(pair, users);
     if (power_a == power_b) power_a = power_b = 1;
-    const std::uint32_t both = sum                            ? network_.sum(0, {{pair.a, scale}, {pair.b, scale * pair.ratio}})
-                               : power_a == 1 && power_b == 1 ? network_.product_of(pair.a, pair.b)
-                                                              : network_.product(1, {{pair.a, power_a}, {pair.b, power_b}});
+    const std::uint32_t both = sum ? network_.sum(0, {{pair.a, scale}, {pair.b, scale * pair.ratio}})
+                               : power_a == 1 && power_b == 1
+                                   ? network_.product_of(pair.a, pair.b)
+                                   : network_.product(1, {{pair.a, power_a}, {pair.b, power_b}});
     for (const std::uint32_t id : users) {
       if (id == both) continue;
       std::vector<Item>& items = network_.nodes[id].items;
-      const double times = sum ? item(id, pair.a)->weight / scale : std::floor(std::min(item(id, pair.a)->weight / power_a, item(id, pair.b)->weight / power_b));
+      const double times =
+          sum ? item(id, pair.a)->weight / scale
+              : std::floor(std::min(item(id, pair.a)->weight / power_a, item(id, pair.b)->weight / power_b));
       bool known = false;
       for (Item& i : items) {
         if (i.node == pair.a) i.weight = sum ? 0 : i.weight - times * power_a;
@@ -238,6 +246,8 @@ class Sharing {
 
 }  // namespace
 
-void share_pairs(Network& network, const std::vector<std::uint32_t>& roots, const std::vector<char>* changed) { Sharing(network, network.order(roots), changed).run(); }
+void share_pairs(Network& network, const std::vector<std::uint32_t>& roots, const std::vector<char>* changed) {
+  Sharing(network, network.order(roots), changed).run();
+}
 
 }  // namespace boreon

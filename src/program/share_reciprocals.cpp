@@ -38,8 +38,8 @@ void replace_divisors(Network::Node& n, const Items& by) {
   n.items = std::move(items);
 }
 
-// Where a reciprocal may take the place of a division. That of a divisor below 2^-1024 is infinite, although a quotient with a
-// small numerator is not.
+// Where a reciprocal may take the place of a division. That of a divisor below 2^-1024 is infinite, although a quotient
+// with a small numerator is not.
 class Magnitudes {
  public:
   explicit Magnitudes(const Network& network) : network_(network) {}
@@ -53,8 +53,13 @@ class Magnitudes {
         const double* v = network_.value(node);
         return v != nullptr && std::abs(*v) >= small;
       }
-      case Network::Kind::sum: return n.constant >= small && std::all_of(n.items.begin(), n.items.end(), [&](const Network::Item& i) { return i.weight > 0 && nonnegative(i.node); });
-      case Network::Kind::product: return n.items.size() == 1 && n.items[0].weight == 1 && std::abs(n.constant) >= 1e-10 && never_tiny(n.items[0].node);
+      case Network::Kind::sum:
+        return n.constant >= small && std::all_of(n.items.begin(), n.items.end(), [&](const Network::Item& i) {
+                 return i.weight > 0 && nonnegative(i.node);
+               });
+      case Network::Kind::product:
+        return n.items.size() == 1 && n.items[0].weight == 1 && std::abs(n.constant) >= 1e-10 &&
+               never_tiny(n.items[0].node);
       case Network::Kind::apply: return n.op == OpCode::square_root || (n.op == OpCode::call && n.function == cosh_);
     }
     return false;
@@ -69,15 +74,18 @@ class Magnitudes {
   [[nodiscard]] double exponent(const Items& divisors, std::uint32_t of) const {
     double sum = 0;
     for (const Network::Item& i : divisors) {
-      if (i.node == of) sum += i.weight;
-      else if (base(i.node) == of) sum += 0.5 * i.weight;
+      if (i.node == of)
+        sum += i.weight;
+      else if (base(i.node) == of)
+        sum += 0.5 * i.weight;
     }
     return sum;
   }
   /// A product of divisors that is as good as a power of one node, or of what is never tiny.
   [[nodiscard]] bool tame(const Items& divisors) const {
     return std::all_of(divisors.begin(), divisors.end(), [&](const Network::Item& i) { return never_tiny(i.node); }) ||
-           std::all_of(divisors.begin(), divisors.end(), [&](const Network::Item& i) { return base(i.node) == base(divisors[0].node); });
+           std::all_of(divisors.begin(), divisors.end(),
+                       [&](const Network::Item& i) { return base(i.node) == base(divisors[0].node); });
   }
 
  private:
@@ -88,10 +96,17 @@ class Magnitudes {
         const double* v = network_.value(node);
         return v != nullptr && *v >= 0;
       }
-      case Network::Kind::sum: return n.constant >= 0 && std::all_of(n.items.begin(), n.items.end(), [&](const Network::Item& i) { return i.weight > 0 && nonnegative(i.node); });
+      case Network::Kind::sum:
+        return n.constant >= 0 && std::all_of(n.items.begin(), n.items.end(), [&](const Network::Item& i) {
+                 return i.weight > 0 && nonnegative(i.node);
+               });
       case Network::Kind::product:
-        return n.constant >= 0 && std::all_of(n.items.begin(), n.items.end(), [&](const Network::Item& i) { return std::fmod(i.weight, 2) == 0 || nonnegative(i.node); });
-      case Network::Kind::apply: return n.op == OpCode::square_root || (n.op == OpCode::call && (n.function == exp_ || n.function == abs_ || n.function == cosh_));
+        return n.constant >= 0 && std::all_of(n.items.begin(), n.items.end(), [&](const Network::Item& i) {
+                 return std::fmod(i.weight, 2) == 0 || nonnegative(i.node);
+               });
+      case Network::Kind::apply:
+        return n.op == OpCode::square_root ||
+               (n.op == OpCode::call && (n.function == exp_ || n.function == abs_ || n.function == cosh_));
     }
     return false;
   }
@@ -107,8 +122,9 @@ class Magnitudes {
 void share_reciprocals(Network& network, const std::vector<std::uint32_t>& roots) {
   struct Less {
     bool operator()(const Items& a, const Items& b) const {
-      return std::lexicographical_compare(a.begin(), a.end(), b.begin(), b.end(),
-                                          [](const auto& x, const auto& y) { return std::pair(x.node, x.weight) < std::pair(y.node, y.weight); });
+      return std::lexicographical_compare(a.begin(), a.end(), b.begin(), b.end(), [](const auto& x, const auto& y) {
+        return std::pair(x.node, x.weight) < std::pair(y.node, y.weight);
+      });
     }
   };
   const std::vector<std::uint32_t> order = network.order(roots);
@@ -155,7 +171,8 @@ void share_reciprocals(Network& network, const std::vector<std::uint32_t>& roots
     const Network::Node& n = network.nodes[node];
     if (n.kind == Network::Kind::apply && n.op == OpCode::square_root) {
       const auto square = quotients.find(n.items[0].node);
-      if (square != quotients.end() && square->second > 1 && safe_under_root[n.items[0].node]) return network.apply(OpCode::square_root, 0, {reciprocal(n.items[0].node)});
+      if (square != quotients.end() && square->second > 1 && safe_under_root[n.items[0].node])
+        return network.apply(OpCode::square_root, 0, {reciprocal(n.items[0].node)});
     }
     return reciprocal(node);
   };

@@ -10,7 +10,8 @@
 namespace boreon {
 namespace {
 
-std::vector<char> named(const std::vector<Program::Group>& groups, std::span<const std::string> names, const char* kind) {
+std::vector<char> named(const std::vector<Program::Group>& groups, std::span<const std::string> names,
+                        const char* kind) {
   std::vector<char> chosen(groups.size(), 0);
   for (const std::string& name : names) {
     chosen[group_named(groups, name, kind)] = 1;
@@ -24,7 +25,8 @@ struct Halves {
 };
 
 // `early` instructions need no other ones; the `early_outputs` are those of the first half.
-Halves cut(const Program& program, const std::vector<char>& early, const std::vector<char>& early_outputs, const std::string& name) {
+Halves cut(const Program& program, const std::vector<char>& early, const std::vector<char>& early_outputs,
+           const std::string& name) {
   const std::size_t n = program.instructions.size();
   Halves h;
   h.first.constants = h.second.constants = program.constants;
@@ -80,7 +82,8 @@ Halves cut(const Program& program, const std::vector<char>& early, const std::ve
 
 StagedPrograms stage(const Program& program, std::span<const std::string> fixed_groups) {
   const std::vector<char> fixed_group = named(program.inputs, fixed_groups, "input");
-  const std::vector<char> fixed = made_of(program, [&](Operand o) { return o.space == 0 || fixed_group[o.space - 2] != 0; });
+  const std::vector<char> fixed =
+      made_of(program, [&](Operand o) { return o.space == 0 || fixed_group[o.space - 2] != 0; });
   Halves h = cut(program, fixed, std::vector<char>(program.outputs.size(), 0), "prepared");
   // Only the fixed groups are inputs of the first stage.
   std::vector<std::uint32_t> new_group(program.inputs.size(), 0);
@@ -100,7 +103,9 @@ StagedPrograms stage(const Program& program, std::span<const std::string> fixed_
 
 SplitPrograms split(const Program& program, std::span<const std::string> first_groups) {
   if (!program.loops.empty()) {
-    throw Error(ErrorKind::unsupported, "outputs are taken apart in programs without loops over rows: make the program with ProgramOptions::rows = false");
+    throw Error(ErrorKind::unsupported,
+                "outputs are taken apart in programs without loops over rows: make the program with "
+                "ProgramOptions::rows = false");
   }
   const std::vector<char> first = named(program.outputs, first_groups, "output");
   std::vector<char> needed(program.instructions.size(), 0);
@@ -113,7 +118,8 @@ SplitPrograms split(const Program& program, std::span<const std::string> first_g
   for (std::size_t k = needed.size(); k-- > 0;) {
     // sine and cosine of one instruction stay together; the sine comes first and has the operand
     const Instruction& i = program.instructions[k];
-    if (i.op == OpCode::sine_cosine && i.operands == 0 && (needed[k] != 0 || needed[k - 1] != 0)) needed[k] = needed[k - 1] = 1;
+    if (i.op == OpCode::sine_cosine && i.operands == 0 && (needed[k] != 0 || needed[k - 1] != 0))
+      needed[k] = needed[k - 1] = 1;
     if (needed[k] != 0) for_operands(i, need);
   }
   Halves h = cut(program, needed, first, "kept");

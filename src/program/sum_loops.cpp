@@ -17,7 +17,8 @@ std::size_t cut_into_columns(std::span<const std::uint32_t> list, std::vector<st
   return rows;
 }
 
-RowLoop sum_loop(std::vector<std::vector<std::uint32_t>> columns, std::uint32_t from, std::uint32_t group, std::vector<std::uint32_t> to) {
+RowLoop sum_loop(std::vector<std::vector<std::uint32_t>> columns, std::uint32_t from, std::uint32_t group,
+                 std::vector<std::uint32_t> to) {
   RowLoop l;
   l.rows = to.size();
   ProgramBuilder build(l.body);

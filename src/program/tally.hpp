@@ -23,7 +23,8 @@ class Tally {
   [[nodiscard]] std::size_t values() const { return counts_.size(); }
   /// The number that occurs most often, of equals the first, and how often. There must be one.
   [[nodiscard]] std::pair<double, std::uint32_t> most() const {
-    return *std::max_element(counts_.begin(), counts_.end(), [](const auto& x, const auto& y) { return x.second < y.second; });
+    return *std::max_element(counts_.begin(), counts_.end(),
+                             [](const auto& x, const auto& y) { return x.second < y.second; });
   }
 
  private:

@@ -35,9 +35,10 @@ struct Call {
 };
 
 std::atomic_flag at_work = ATOMIC_FLAG_INIT;  // the helpers are
-std::atomic<std::size_t> helping{0};          // helpers that have not ended their part; no part of a Call, which is gone once it is zero
-std::atomic<bool> ended{false};               // the process is ending
-std::atomic<bool> forked{false};              // helpers belong to the parent of this process
+std::atomic<std::size_t> helping{
+    0};  // helpers that have not ended their part; no part of a Call, which is gone once it is zero
+std::atomic<bool> ended{false};   // the process is ending
+std::atomic<bool> forked{false};  // helpers belong to the parent of this process
 
 // Looks for a while before it sleeps: calls often follow one another, as in the steps of a simulation, and waking takes
 // as long as a small call. Others that want the processor get it meanwhile.
@@ -148,7 +149,9 @@ void with_helpers(std::size_t count, Call& call) {
     helping.fetch_sub(1, std::memory_order_acq_rel);
   }
   look_for([] { return helping.load(std::memory_order_relaxed) == 0; });
-  for (std::size_t left = helping.load(std::memory_order_acquire); left != 0; left = helping.load(std::memory_order_acquire)) helping.wait(left, std::memory_order_acquire);
+  for (std::size_t left = helping.load(std::memory_order_acquire); left != 0;
+       left = helping.load(std::memory_order_acquire))
+    helping.wait(left, std::memory_order_acquire);
   at_work.clear(std::memory_order_release);
 }
 

@@ -14,7 +14,8 @@ void run_in_threads(std::size_t count, void (*work)(const void* context, std::si
 /// The same with f(0), ..., f(count - 1).
 template <class F>
 void run_in_threads(std::size_t count, const F& f) {
-  run_in_threads(count, [](const void* context, std::size_t i) { (*static_cast<const F*>(context))(i); }, &f);
+  run_in_threads(
+      count, [](const void* context, std::size_t i) { (*static_cast<const F*>(context))(i); }, &f);
 }
 
 }  // namespace boreon

@@ -30,8 +30,11 @@ class Writer {
       case OpCode::negate: return wrapped(5, "-" + sub(i.a, 5));
       case OpCode::square_root: return "sqrt(" + sub(i.a, 0) + ")";
       case OpCode::power: return wrapped(6, sub(i.a, 7) + "^" + sub(i.b, 7));
-      case OpCode::call: return std::string(row_of(i.function).name) + "(" + sub(i.a, 0) + (i.operands > 1 ? ", " + sub(i.b, 0) : "") + (i.operands > 2 ? ", " + sub(i.c, 0) : "") + ")";
-      case OpCode::sine_cosine: return i.operands == 1 ? "sin(" + sub(i.a, 0) + ")" : "cos(" + sub(p.instructions[k - 1].a, 0) + ")";
+      case OpCode::call:
+        return std::string(row_of(i.function).name) + "(" + sub(i.a, 0) + (i.operands > 1 ? ", " + sub(i.b, 0) : "") +
+               (i.operands > 2 ? ", " + sub(i.c, 0) : "") + ")";
+      case OpCode::sine_cosine:
+        return i.operands == 1 ? "sin(" + sub(i.a, 0) + ")" : "cos(" + sub(p.instructions[k - 1].a, 0) + ")";
       case OpCode::less: return wrapped(3, sub(i.a, 4) + " < " + sub(i.b, 4));
       case OpCode::less_equal: return wrapped(3, sub(i.a, 4) + " <= " + sub(i.b, 4));
       case OpCode::equal: return wrapped(3, sub(i.a, 4) + " = " + sub(i.b, 4));
@@ -39,7 +42,8 @@ class Writer {
       case OpCode::conjunction: return wrapped(2, sub(i.a, 2) + " and " + sub(i.b, 2));
       case OpCode::disjunction: return wrapped(1, sub(i.a, 1) + " or " + sub(i.b, 1));
       case OpCode::negation: return wrapped(3, "not " + sub(i.a, 4));
-      case OpCode::select: return "piecewise(" + sub(i.b, 0) + " if " + sub(i.a, 0) + ", " + sub(i.c, 0) + " otherwise)";
+      case OpCode::select:
+        return "piecewise(" + sub(i.b, 0) + " if " + sub(i.a, 0) + ", " + sub(i.c, 0) + " otherwise)";
     }
     return {};
   }
@@ -72,11 +76,15 @@ std::string entry_name(const Step& step, const Program& whole, Operand o) {
   if (p.group != Program::scratch_group) return named(p.group, at);
   if (at >= whole.scratch.size()) return fmt::format("contribution {}", at - whole.scratch.size());
   const Operand computed = whole.scratch[at];
-  if (computed.space != 1) return computed.space == 0 ? fmt::format("{:.6g}", whole.constants[computed.index]) : named(computed.space - 2, computed.index);
+  if (computed.space != 1)
+    return computed.space == 0 ? fmt::format("{:.6g}", whole.constants[computed.index])
+                               : named(computed.space - 2, computed.index);
   return "(" + subexpression_text({&whole, computed.index, nullptr, 0}, whole, 40) + ")";
 }
 
-std::string subexpression_text(const Step& step, const Program& whole, std::size_t length) { return Writer(step, whole, length).instruction(step.instruction, 0, 0); }
+std::string subexpression_text(const Step& step, const Program& whole, std::size_t length) {
+  return Writer(step, whole, length).instruction(step.instruction, 0, 0);
+}
 
 std::vector<std::string> dependent_outputs(const Step& step, const Program& whole, std::size_t limit) {
   const Program& p = *step.program;
@@ -106,11 +114,14 @@ std::vector<std::string> dependent_outputs(const Step& step, const Program& whol
 }
 
 void check_inputs(const Program& program, const std::vector<std::vector<double>>& inputs) {
-  if (inputs.size() != program.inputs.size()) throw Error(ErrorKind::shape, fmt::format("the function takes {} input groups, got {}", program.inputs.size(), inputs.size()));
+  if (inputs.size() != program.inputs.size())
+    throw Error(ErrorKind::shape,
+                fmt::format("the function takes {} input groups, got {}", program.inputs.size(), inputs.size()));
   for (std::size_t g = 0; g < inputs.size(); ++g) {
     const auto& group = program.inputs[g];
     if (inputs[g].size() != group.size) {
-      throw Error(ErrorKind::shape, fmt::format("the input group '{}' has {} entries, got {}", group.name, group.size, inputs[g].size()));
+      throw Error(ErrorKind::shape,
+                  fmt::format("the input group '{}' has {} entries, got {}", group.name, group.size, inputs[g].size()));
     }
   }
 }

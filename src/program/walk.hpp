@@ -26,7 +26,8 @@ class Walk {
   using Value = typename Domain::Value;
   using Groups = std::vector<std::vector<Value>>;
 
-  Walk(const Program& program, Domain& domain, const Groups& inputs) : program_(program), domain_(domain), inputs_(inputs) {}
+  Walk(const Program& program, Domain& domain, const Groups& inputs)
+      : program_(program), domain_(domain), inputs_(inputs) {}
 
   Groups run() {
     Groups out;
@@ -34,7 +35,9 @@ class Walk {
     const auto read = [&](std::uint32_t group, std::uint32_t index) -> const Value& { return inputs_[group][index]; };
     const std::vector<Value> results = straight(program_, read, {&program_, 0, nullptr, 0});
     const auto value = [&](const Program& p, const std::vector<Value>& r, Operand o, const auto& input) {
-      return o.space == 1 ? r[o.index] : o.space == 0 ? domain_.constant(p.constants[o.index]) : Value(input(o.space - 2, o.index));
+      return o.space == 1   ? r[o.index]
+             : o.space == 0 ? domain_.constant(p.constants[o.index])
+                            : Value(input(o.space - 2, o.index));
     };
     for (std::size_t g = 0; g < program_.results.size(); ++g) {
       for (std::size_t i = 0; i < program_.results[g].size(); ++i) {
@@ -68,7 +71,9 @@ class Walk {
   std::vector<Value> straight(const Program& p, const Input& input, Step step) {
     std::vector<Value> results(p.instructions.size());
     const auto operand = [&](Operand o) -> Value {
-      return o.space == 1 ? results[o.index] : o.space == 0 ? domain_.constant(p.constants[o.index]) : Value(input(o.space - 2, o.index));
+      return o.space == 1   ? results[o.index]
+             : o.space == 0 ? domain_.constant(p.constants[o.index])
+                            : Value(input(o.space - 2, o.index));
     };
     for (std::size_t k = 0; k < p.instructions.size(); ++k) {
       const Instruction& i = p.instructions[k];
@@ -76,7 +81,8 @@ class Walk {
       if (i.op == OpCode::sine_cosine) {
         domain_.sine_cosine(operand(i.a), results[k], results[k + 1]);
       } else {
-        results[k] = domain_.apply(i, operand(i.a), i.operands > 1 ? operand(i.b) : Value{}, i.operands > 2 ? operand(i.c) : Value{});
+        results[k] = domain_.apply(i, operand(i.a), i.operands > 1 ? operand(i.b) : Value{},
+                                   i.operands > 2 ? operand(i.c) : Value{});
       }
       step.instruction = k;
       domain_.done(step, results[k], operand);

@@ -44,7 +44,8 @@ bool drawable(const Figure& f) {
 }
 
 // Okabe and Ito's colours, which remain apart for colour-blind readers (2008).
-constexpr const char* palette[] = {"#0072B2", "#D55E00", "#009E73", "#CC79A7", "#E69F00", "#56B4E9", "#000000", "#7F7F7F"};
+constexpr const char* palette[] = {"#0072B2", "#D55E00", "#009E73", "#CC79A7",
+                                   "#E69F00", "#56B4E9", "#000000", "#7F7F7F"};
 
 // A second cue beside the colour.
 constexpr const char* dashes[] = {"1", "(14,4)", "(4,3)", "(12,3,3,3)", "(2,2)"};
@@ -76,12 +77,16 @@ std::string bars(const Figure& f, std::size_t block) {
     s += "EOD\n";
   }
   s += "set xtics noenhanced (";
-  for (std::size_t i = 0; i < f.categories.size(); ++i) s += fmt::format("{}{} {}", i > 0 ? ", " : "", quoted(f.categories[i]), i);
-  s += fmt::format(")\nset xrange [-0.6:{}]\nset yrange [0:*]\nset boxwidth {:.4g}\nset style fill solid 0.85 noborder\nplot ", static_cast<double>(f.categories.size()) - 0.4,
-                   0.9 * width);
+  for (std::size_t i = 0; i < f.categories.size(); ++i)
+    s += fmt::format("{}{} {}", i > 0 ? ", " : "", quoted(f.categories[i]), i);
+  s += fmt::format(
+      ")\nset xrange [-0.6:{}]\nset yrange [0:*]\nset boxwidth {:.4g}\nset style fill solid 0.85 noborder\nplot ",
+      static_cast<double>(f.categories.size()) - 0.4, 0.9 * width);
   for (std::size_t k = 0; k < f.curves.size(); ++k) {
-    s += fmt::format("{0}$data{1} using 1:2 with boxes lc rgb '{2}' title {3}, $data{1} using 1:2:(sprintf('%.2f', $2)) with labels offset 0,0.6 notitle", k > 0 ? ", " : "",
-                     block + k, palette[k % 8], quoted(f.curves[k].label));
+    s += fmt::format(
+        "{0}$data{1} using 1:2 with boxes lc rgb '{2}' title {3}, $data{1} using 1:2:(sprintf('%.2f', $2)) with labels "
+        "offset 0,0.6 notitle",
+        k > 0 ? ", " : "", block + k, palette[k % 8], quoted(f.curves[k].label));
   }
   return s + "\nset xtics enhanced autofreq\nset xrange [*:*]\nset yrange [*:*]\n";
 }
@@ -89,9 +94,12 @@ std::string bars(const Figure& f, std::size_t block) {
 std::string script(const std::vector<Figure>& panels, bool svg) {
   const int width = panels[0].width;
   const int height = panels[0].height;
-  std::string s = svg ? fmt::format("set terminal svg size {},{} enhanced font 'DejaVu Sans,14' background rgb 'white'\n", width, height)
-                      : fmt::format("set terminal pngcairo size {},{} enhanced font 'DejaVu Sans,13'\n", width, height);
-  s += "set encoding utf8\nset border 3 lw 1 lc rgb '#444444'\nset tics nomirror textcolor rgb '#222222'\nset grid lc rgb '#dddddd' lt 1 lw 1\nset key noenhanced tmargin center "
+  std::string s =
+      svg ? fmt::format("set terminal svg size {},{} enhanced font 'DejaVu Sans,14' background rgb 'white'\n", width,
+                        height)
+          : fmt::format("set terminal pngcairo size {},{} enhanced font 'DejaVu Sans,13'\n", width, height);
+  s += "set encoding utf8\nset border 3 lw 1 lc rgb '#444444'\nset tics nomirror textcolor rgb '#222222'\nset grid lc "
+       "rgb '#dddddd' lt 1 lw 1\nset key noenhanced tmargin center "
        "horizontal maxrows 4 spacing 1.2 samplen 3\n";
   if (panels.size() > 1) s += fmt::format("set lmargin 12\nset multiplot layout {},1\n", panels.size());
   std::size_t block = 0;
@@ -100,7 +108,8 @@ std::string script(const std::vector<Figure>& panels, bool svg) {
     for (const Curve& c : f.curves) {
       s += fmt::format("$data{} << EOD\n", block++);
       for (std::size_t i = 0; i < c.x.size(); ++i) {
-        const bool gap = !std::isfinite(c.x[i]) || !std::isfinite(c.y[i]) || (f.logarithmic_y && c.y[i] <= 0) || (f.logarithmic_x && c.x[i] <= 0);
+        const bool gap = !std::isfinite(c.x[i]) || !std::isfinite(c.y[i]) || (f.logarithmic_y && c.y[i] <= 0) ||
+                         (f.logarithmic_x && c.x[i] <= 0);
         s += gap ? std::string("\n") : fmt::format("{:.10g} {:.10g}\n", c.x[i], c.y[i]);
       }
       s += "EOD\n";
@@ -111,7 +120,8 @@ std::string script(const std::vector<Figure>& panels, bool svg) {
   for (const Figure& f : panels) {
     const int power = common_power(f);
     const double scale = std::pow(10.0, -power);
-    s += fmt::format("set title {} noenhanced\nset xlabel {} noenhanced\nset ylabel {} noenhanced\n", quoted(f.subtitle.empty() ? f.title : f.title + "   " + f.subtitle), quoted(f.x_label),
+    s += fmt::format("set title {} noenhanced\nset xlabel {} noenhanced\nset ylabel {} noenhanced\n",
+                     quoted(f.subtitle.empty() ? f.title : f.title + "   " + f.subtitle), quoted(f.x_label),
                      quoted(power == 0 ? f.y_label : typeset_label(fmt::format("10^{} {}", power, f.y_label))));
     const auto range = [&](const char* axis, double low, double high) {
       const auto end = [](double v) { return std::isfinite(v) ? fmt::format("{:.10g}", v) : std::string("*"); };
@@ -119,7 +129,8 @@ std::string script(const std::vector<Figure>& panels, bool svg) {
     };
     range("x", f.x_low, f.x_high);
     range("y", f.y_low * scale, f.y_high * scale);
-    s += std::isfinite(f.y_low) || !f.categories.empty() ? "set offsets\n" : "set offsets 0, 0, graph 0.03, graph 0.03\n";
+    s += std::isfinite(f.y_low) || !f.categories.empty() ? "set offsets\n"
+                                                         : "set offsets 0, 0, graph 0.03, graph 0.03\n";
     s += f.logarithmic_x ? "set logscale x\n" : "unset logscale x\n";
     s += f.logarithmic_y ? "set logscale y\nset format y '10^{%L}'\n" : "unset logscale y\nset format y '%g'\n";
     if (!f.categories.empty()) {
@@ -130,7 +141,8 @@ std::string script(const std::vector<Figure>& panels, bool svg) {
     s += "plot ";
     for (std::size_t k = 0; k < f.curves.size(); ++k) {
       const Curve& c = f.curves[k];
-      s += fmt::format("{}$data{} using 1:(column(2)*{:g}) with {} lc rgb '{}' {} title {}", k > 0 ? ", " : "", block++, scale, c.points ? "points pt 7 ps 0.9" : "lines lw 2.5", palette[k % 8],
+      s += fmt::format("{}$data{} using 1:(column(2)*{:g}) with {} lc rgb '{}' {} title {}", k > 0 ? ", " : "", block++,
+                       scale, c.points ? "points pt 7 ps 0.9" : "lines lw 2.5", palette[k % 8],
                        c.points ? "" : fmt::format("dt {}", dashes[k % 5]), quoted(c.label));
     }
     s += "\n";
@@ -145,7 +157,8 @@ class Nameless {
   explicit Nameless(const std::string& text) {
     std::error_code missing;
     const std::filesystem::path folder = std::filesystem::temp_directory_path(missing);
-    if (missing) throw Error(ErrorKind::io, "there is no folder for temporary files; TMPDIR names one that does not exist");
+    if (missing)
+      throw Error(ErrorKind::io, "there is no folder for temporary files; TMPDIR names one that does not exist");
     std::string pattern = (folder / "boreon-XXXXXX").string();
     descriptor_ = ::mkostemp(pattern.data(), O_CLOEXEC);
     if (descriptor_ < 0) throw Error(ErrorKind::io, "no temporary file can be made for the figure");
@@ -153,7 +166,8 @@ class Nameless {
     std::string_view rest = text;
     while (!rest.empty()) {
       const ssize_t n = ::write(descriptor_, rest.data(), rest.size());
-      if (n <= 0 && errno != EINTR) throw Error(ErrorKind::io, "the temporary file for the figure cannot be written (is the disk full?)");
+      if (n <= 0 && errno != EINTR)
+        throw Error(ErrorKind::io, "the temporary file for the figure cannot be written (is the disk full?)");
       if (n > 0) rest.remove_prefix(static_cast<std::size_t>(n));
     }
     ::lseek(descriptor_, 0, SEEK_SET);
@@ -181,13 +195,18 @@ void draw_with_gnuplot(const std::string& text, int target, const std::string& p
   const int failed = ::posix_spawnp(&child, "gnuplot", &actions, nullptr, arguments, environ);
   posix_spawn_file_actions_destroy(&actions);
   if (failed == ENOENT) throw Error(ErrorKind::io, "gnuplot is not installed; install the package gnuplot-nox");
-  if (failed != 0) throw Error(ErrorKind::io, fmt::format("gnuplot cannot be started for the figure '{}' ({})", path, std::strerror(failed)));  // NOLINT: copied at once
+  if (failed != 0)
+    throw Error(ErrorKind::io, fmt::format("gnuplot cannot be started for the figure '{}' ({})", path,
+                                           std::strerror(failed)));  // NOLINT: copied at once
   int status = 0;
   while (::waitpid(child, &status, 0) < 0 && errno == EINTR) {
     if (interrupt_requested()) ::kill(child, SIGTERM);
   }
-  if (interrupt_requested()) throw Stopped(Error(ErrorKind::interrupted, fmt::format("the figure '{}' was not drawn: stopped before it was done", path)));
-  if (!WIFEXITED(status) || WEXITSTATUS(status) != 0) throw Error(ErrorKind::io, fmt::format("gnuplot could not draw the figure '{}'", path));
+  if (interrupt_requested())
+    throw Stopped(
+        Error(ErrorKind::interrupted, fmt::format("the figure '{}' was not drawn: stopped before it was done", path)));
+  if (!WIFEXITED(status) || WEXITSTATUS(status) != 0)
+    throw Error(ErrorKind::io, fmt::format("gnuplot could not draw the figure '{}'", path));
 }
 
 }  // namespace
@@ -195,23 +214,33 @@ void draw_with_gnuplot(const std::string& text, int target, const std::string& p
 void write_figures(const std::vector<Figure>& panels, const std::string& path, const OutputPolicy& policy) {
   if (panels.empty()) throw Error(ErrorKind::usage, "there is nothing to draw");
   const std::string ending = std::filesystem::path(path).extension().string();
-  if (ending != ".png" && ending != ".svg") throw Error(ErrorKind::usage, fmt::format("a figure is written as .png or .svg, not '{}'", path));
+  if (ending != ".png" && ending != ".svg")
+    throw Error(ErrorKind::usage, fmt::format("a figure is written as .png or .svg, not '{}'", path));
   for (const Figure& f : panels) {
-    if (!drawable(f)) throw Error(ErrorKind::domain, fmt::format("there is nothing to draw in '{}': no point has a finite value", f.title));
+    if (!drawable(f))
+      throw Error(ErrorKind::domain,
+                  fmt::format("there is nothing to draw in '{}': no point has a finite value", f.title));
     for (const Curve& c : f.curves) {
       if (!f.categories.empty() && c.y.size() != f.categories.size()) {
-        throw Error(ErrorKind::shape, fmt::format("'{}' has {} values for {} categories", c.label, c.y.size(), f.categories.size()));
+        throw Error(ErrorKind::shape,
+                    fmt::format("'{}' has {} values for {} categories", c.label, c.y.size(), f.categories.size()));
       }
-      if (f.categories.empty() && c.x.size() != c.y.size()) throw Error(ErrorKind::shape, fmt::format("the curve '{}' has {} x and {} y", c.label, c.x.size(), c.y.size()));
+      if (f.categories.empty() && c.x.size() != c.y.size())
+        throw Error(ErrorKind::shape, fmt::format("the curve '{}' has {} x and {} y", c.label, c.x.size(), c.y.size()));
     }
   }
   OutputFile file(path, policy);
   draw_with_gnuplot(script(panels, ending == ".svg"), file.descriptor(), path);
-  const bool whole = ending == ".png" ? file.head(8).starts_with("\x89PNG") && file.tail(12).find("IEND") != std::string::npos : file.tail(40).find("</svg>") != std::string::npos;
-  if (!whole) throw Error(ErrorKind::io, fmt::format("the figure '{}' could not be drawn whole (is the disk full?)", path));
+  const bool whole = ending == ".png"
+                         ? file.head(8).starts_with("\x89PNG") && file.tail(12).find("IEND") != std::string::npos
+                         : file.tail(40).find("</svg>") != std::string::npos;
+  if (!whole)
+    throw Error(ErrorKind::io, fmt::format("the figure '{}' could not be drawn whole (is the disk full?)", path));
   file.finish();
 }
 
-void write_figure(const Figure& figure, const std::string& path, const OutputPolicy& policy) { write_figures({figure}, path, policy); }
+void write_figure(const Figure& figure, const std::string& path, const OutputPolicy& policy) {
+  write_figures({figure}, path, policy);
+}
 
 }  // namespace boreon

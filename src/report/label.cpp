@@ -63,14 +63,16 @@ std::string typeset_label(std::string_view text) {
       const std::size_t first = end;
       while (end < text.size() && digit(text[end])) ++end;
       const bool whole = end > first && (end == text.size() || (text[end] != '.' && text[end] != '/'));
-      out += whole ? (negative ? "⁻" : "") + raise(text.substr(first, end - first)) : std::string(text.substr(i, end - i));
+      out +=
+          whole ? (negative ? "⁻" : "") + raise(text.substr(first, end - first)) : std::string(text.substr(i, end - i));
       i = end;
     } else if (c == '*') {
       out += "·";
       ++i;
     } else if (digit(c)) {  // with what belongs to a number: 1.5e-9
       while (i < text.size() && (digit(text[i]) || text[i] == '.')) out += text[i++];
-      if (i + 1 < text.size() && (text[i] == 'e' || text[i] == 'E') && (digit(text[i + 1]) || text[i + 1] == '-' || text[i + 1] == '+')) {
+      if (i + 1 < text.size() && (text[i] == 'e' || text[i] == 'E') &&
+          (digit(text[i + 1]) || text[i + 1] == '-' || text[i + 1] == '+')) {
         out += text[i++];
         out += text[i++];
       }

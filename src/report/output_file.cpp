@@ -22,7 +22,8 @@ namespace {
 namespace fs = std::filesystem;
 
 [[noreturn]] void fail(const std::string& path, const char* what, int code) {
-  const std::string why = code != 0 ? fmt::format(" ({})", std::strerror(code)) : std::string();  // NOLINT: messages are copied at once
+  const std::string why =
+      code != 0 ? fmt::format(" ({})", std::strerror(code)) : std::string();  // NOLINT: messages are copied at once
   throw Error(ErrorKind::io, fmt::format("'{}' {}{}", path, what, why));
 }
 
@@ -39,10 +40,14 @@ bool looks_like_table(const std::string& text) {
   const std::size_t end = text.find('\n');
   if (end == std::string::npos || end == 0) return false;
   const std::string head = text.substr(0, end);
-  const bool names = std::all_of(head.begin(), head.end(), [](unsigned char c) { return std::isalnum(c) != 0 || c == '_' || c == ',' || c == '\'' || c == '[' || c == ']' || c == '"' ||
-                                                                                        c == ' ' || c == '/' || c == '^' || c == '-' || c == '\r'; });
+  const bool names = std::all_of(head.begin(), head.end(), [](unsigned char c) {
+    return std::isalnum(c) != 0 || c == '_' || c == ',' || c == '\'' || c == '[' || c == ']' || c == '"' || c == ' ' ||
+           c == '/' || c == '^' || c == '-' || c == '\r';
+  });
   const std::string next = text.substr(end + 1, text.find('\n', end + 1) - end - 1);
-  const bool numbers = std::all_of(next.begin(), next.end(), [](unsigned char c) { return std::isdigit(c) != 0 || std::strchr("+-.,eEnaif\r ", c) != nullptr; });
+  const bool numbers = std::all_of(next.begin(), next.end(), [](unsigned char c) {
+    return std::isdigit(c) != 0 || std::strchr("+-.,eEnaif\r ", c) != nullptr;
+  });
   return names && numbers;
 }
 
@@ -64,13 +69,15 @@ OutputFile::OutputFile(const std::string& path, const OutputPolicy& policy) : pa
   std::error_code error;
   const fs::path given(path);
   const fs::path parent = given.parent_path().empty() ? fs::path(".") : given.parent_path();
-  if (!fs::is_directory(parent, error)) throw Error(ErrorKind::io, fmt::format("the folder of '{}' does not exist", path));
+  if (!fs::is_directory(parent, error))
+    throw Error(ErrorKind::io, fmt::format("the folder of '{}' does not exist", path));
   const fs::file_status status = fs::status(given, error);
   if (fs::is_directory(status)) throw Error(ErrorKind::io, fmt::format("'{}' is a folder; name a file in it", path));
   if (fs::exists(status)) {
     for (const std::string& input : policy.inputs) {
       if (fs::exists(input, error) && fs::equivalent(given, input, error)) {
-        throw Error(ErrorKind::io, fmt::format("'{}' is an input of this command and stays as it is; write to another file", path));
+        throw Error(ErrorKind::io,
+                    fmt::format("'{}' is an input of this command and stays as it is; write to another file", path));
       }
     }
     if (!fs::is_regular_file(status)) {
@@ -80,12 +87,15 @@ OutputFile::OutputFile(const std::string& path, const OutputPolicy& policy) : pa
     }
     if (::access(path.c_str(), W_OK) != 0) fail(path, "cannot be written", errno);
     if (!policy.force && !is_own(given)) {
-      throw Error(ErrorKind::io, fmt::format("'{}' exists and does not look like output of this command; write to another file, or replace it with --force", path));
+      throw Error(ErrorKind::io, fmt::format("'{}' exists and does not look like output of this command; write to "
+                                             "another file, or replace it with --force",
+                                             path));
     }
   }
   const fs::path target = fs::exists(status) ? fs::canonical(given, error) : given;
   target_ = error ? path : target.string();
-  fs::path pattern = fs::path(target_).parent_path() / fmt::format(".{}.XXXXXX", fs::path(target_).filename().string().substr(0, 200));
+  fs::path pattern =
+      fs::path(target_).parent_path() / fmt::format(".{}.XXXXXX", fs::path(target_).filename().string().substr(0, 200));
   temporary_ = pattern.string();
   descriptor_ = ::mkostemp(temporary_.data(), O_CLOEXEC);
   if (descriptor_ < 0) {
@@ -111,7 +121,9 @@ void OutputFile::discard() noexcept {
 
 void OutputFile::write(std::string_view text) {
   while (!text.empty()) {
-    if (interrupt_requested()) throw Stopped(Error(ErrorKind::interrupted, fmt::format("'{}' was not written: stopped before it was done", path_)));
+    if (interrupt_requested())
+      throw Stopped(
+          Error(ErrorKind::interrupted, fmt::format("'{}' was not written: stopped before it was done", path_)));
     const ssize_t n = ::write(descriptor_, text.data(), std::min<std::size_t>(text.size(), std::size_t{1} << 20U));
     if (n < 0 && errno == EINTR) continue;
     if (n <= 0) {

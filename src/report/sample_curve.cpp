@@ -26,10 +26,12 @@ struct Point {
 
 class CurveSampler {
  public:
-  CurveSampler(const std::function<double(double)>& f, double from, double to, bool log_x, bool log_y) : f_(f), from_(from), to_(to), log_x_(log_x), log_y_(log_y) {}
+  CurveSampler(const std::function<double(double)>& f, double from, double to, bool log_x, bool log_y)
+      : f_(f), from_(from), to_(to), log_x_(log_x), log_y_(log_y) {}
 
   SampledCurve run() {
-    for (std::size_t i = 0; i < first_points; ++i) points_.push_back(at(static_cast<double>(i) / (first_points - 1), 0));
+    for (std::size_t i = 0; i < first_points; ++i)
+      points_.push_back(at(static_cast<double>(i) / (first_points - 1), 0));
     SampledCurve out;
     out.resolved = follow();
     // Values far beyond the others that do not grow any more belong to a peak, not to a pole: it is shown whole.
@@ -42,7 +44,9 @@ class CurveSampler {
   }
 
  private:
-  double x(double u) const { return u == 1 ? to_ : log_x_ ? from_ * std::pow(to_ / from_, u) : from_ + (to_ - from_) * u; }
+  double x(double u) const {
+    return u == 1 ? to_ : log_x_ ? from_ * std::pow(to_ / from_, u) : from_ + (to_ - from_) * u;
+  }
   Point at(double u, unsigned round) const {
     const double v = f_(x(u));
     return {u, log_y_ ? (v > 0 ? std::log10(v) : std::numeric_limits<double>::quiet_NaN()) : v, round};
@@ -59,7 +63,8 @@ class CurveSampler {
   [[nodiscard]] bool has_pole() const {
     std::size_t top = points_.size();
     for (std::size_t i = 0; i < points_.size(); ++i) {
-      if (std::isfinite(points_[i].y) && (top == points_.size() || std::fabs(points_[i].y) > std::fabs(points_[top].y))) top = i;
+      if (std::isfinite(points_[i].y) && (top == points_.size() || std::fabs(points_[i].y) > std::fabs(points_[top].y)))
+        top = i;
     }
     if (top == points_.size()) return false;
     const auto size = [&](double u) {
@@ -128,8 +133,10 @@ class CurveSampler {
       const bool here = std::isfinite(points_[i].y);
       if (here != std::isfinite(points_[i + 1].y)) mark(i);
       if (i == 0 || !here || !std::isfinite(points_[i - 1].y) || !std::isfinite(points_[i + 1].y)) continue;
-      const double dx1 = screen_width * (points_[i].u - points_[i - 1].u), dx2 = screen_width * (points_[i + 1].u - points_[i - 1].u);
-      const double dy1 = dots(points_[i].y) - dots(points_[i - 1].y), dy2 = dots(points_[i + 1].y) - dots(points_[i - 1].y);
+      const double dx1 = screen_width * (points_[i].u - points_[i - 1].u),
+                   dx2 = screen_width * (points_[i + 1].u - points_[i - 1].u);
+      const double dy1 = dots(points_[i].y) - dots(points_[i - 1].y),
+                   dy2 = dots(points_[i + 1].y) - dots(points_[i - 1].y);
       const double beside = std::fabs(dx1 * dy2 - dx2 * dy1) / std::hypot(dx2, dy2);
       if (beside > tolerance) mark(i - 1), mark(i);
     }
@@ -177,7 +184,8 @@ class CurveSampler {
 
 }  // namespace
 
-SampledCurve sample_curve(const std::function<double(double)>& f, double from, double to, bool logarithmic_x, bool logarithmic_y) {
+SampledCurve sample_curve(const std::function<double(double)>& f, double from, double to, bool logarithmic_x,
+                          bool logarithmic_y) {
   return CurveSampler(f, from, to, logarithmic_x, logarithmic_y).run();
 }
 

@@ -20,12 +20,15 @@ void complete(std::vector<T>& list, std::size_t wanted, const char* name, const 
   if (list.empty()) {
     for (std::size_t i = 0; i < wanted; ++i) list.push_back(fallback(i));
   }
-  if (list.size() != wanted) throw Error(ErrorKind::shape, fmt::format("the system has {} {} for {} {}; give one for each, or none", list.size(), name, wanted, partner));
+  if (list.size() != wanted)
+    throw Error(ErrorKind::shape, fmt::format("the system has {} {} for {} {}; give one for each, or none", list.size(),
+                                              name, wanted, partner));
 }
 
 void require_variables(const std::vector<Expr>& list, const char* what) {
   for (const Expr& e : list) {
-    if (!e.is(Kind::symbol) && !e.is(Kind::unknown_call)) throw Error(ErrorKind::usage, fmt::format("{} must be symbols, not {}", what, to_text(e, {60})));
+    if (!e.is(Kind::symbol) && !e.is(Kind::unknown_call))
+      throw Error(ErrorKind::usage, fmt::format("{} must be symbols, not {}", what, to_text(e, {60})));
   }
 }
 
@@ -43,7 +46,9 @@ void require_known(const System& s, const std::vector<Expr>& functions, const ch
     if (!known) missing.push_back(f.name());
   }
   if (!missing.empty()) {
-    throw Error(ErrorKind::binding, fmt::format("the {} contain {}, which is neither a state nor a parameter with a value", what, fmt::join(missing, ", ")));
+    throw Error(ErrorKind::binding,
+                fmt::format("the {} contain {}, which is neither a state nor a parameter with a value", what,
+                            fmt::join(missing, ", ")));
   }
 }
 
@@ -55,11 +60,13 @@ System checked(const System& system, Purpose purpose) {
   const std::vector<Expr>& functions = purpose == Purpose::steady ? s.residuals : s.right_sides;
   if (n == 0) throw Error(ErrorKind::shape, "the system has no states");
   if (purpose == Purpose::in_time && s.right_sides.size() != n) {
-    throw Error(ErrorKind::shape, fmt::format("the system has {} right-hand sides for {} states; a run in time needs one for each (time_system() makes them from a model)",
+    throw Error(ErrorKind::shape, fmt::format("the system has {} right-hand sides for {} states; a run in time needs "
+                                              "one for each (time_system() makes them from a model)",
                                               s.right_sides.size(), n));
   }
   if (purpose == Purpose::steady && s.residuals.size() != n) {
-    throw Error(ErrorKind::unsupported, fmt::format("{} equations for {} unknowns: a steady state needs as many equations as unknowns; fitting more equations than unknowns is "
+    throw Error(ErrorKind::unsupported, fmt::format("{} equations for {} unknowns: a steady state needs as many "
+                                                    "equations as unknowns; fitting more equations than unknowns is "
                                                     "not part of this version",
                                                     s.residuals.size(), n));
   }
@@ -72,19 +79,27 @@ System checked(const System& system, Purpose purpose) {
   complete(s.lower, n, "lower bounds", "states", [](std::size_t) { return -infinite; });
   complete(s.upper, n, "upper bounds", "states", [](std::size_t) { return infinite; });
   // In time the equations have become rates, with the names of the states.
-  if (purpose == Purpose::steady) complete(s.equation_names, functions.size(), "names of equations", "equations", [](std::size_t i) { return fmt::format("equation {}", i + 1); });
-  complete(s.parameter_names, s.parameters.size(), "names of parameters", "parameters", [&](std::size_t i) { return to_text(s.parameters[i]); });
+  if (purpose == Purpose::steady)
+    complete(s.equation_names, functions.size(), "names of equations", "equations",
+             [](std::size_t i) { return fmt::format("equation {}", i + 1); });
+  complete(s.parameter_names, s.parameters.size(), "names of parameters", "parameters",
+           [&](std::size_t i) { return to_text(s.parameters[i]); });
   if (s.parameter_values.size() != s.parameters.size()) {
-    throw Error(ErrorKind::shape, fmt::format("the system has {} parameter values for {} parameters; give one for each", s.parameter_values.size(), s.parameters.size()));
+    throw Error(ErrorKind::shape, fmt::format("the system has {} parameter values for {} parameters; give one for each",
+                                              s.parameter_values.size(), s.parameters.size()));
   }
-  complete(s.output_names, s.outputs.size(), "names of outputs", "outputs", [](std::size_t i) { return fmt::format("output {}", i + 1); });
+  complete(s.output_names, s.outputs.size(), "names of outputs", "outputs",
+           [](std::size_t i) { return fmt::format("output {}", i + 1); });
   for (std::size_t i = 0; i < n; ++i) {
     if (std::isnan(s.start[i]) || std::isnan(s.lower[i]) || std::isnan(s.upper[i])) {
       throw Error(ErrorKind::usage, fmt::format("the start or a bound of {} is not a number (NaN)", s.state_names[i]));
     }
-    if (s.lower[i] > s.upper[i]) throw Error(ErrorKind::usage, fmt::format("the lower bound of {} ({:.6g}) is above its upper bound ({:.6g})", s.state_names[i], s.lower[i], s.upper[i]));
+    if (s.lower[i] > s.upper[i])
+      throw Error(ErrorKind::usage, fmt::format("the lower bound of {} ({:.6g}) is above its upper bound ({:.6g})",
+                                                s.state_names[i], s.lower[i], s.upper[i]));
     if (s.start[i] < s.lower[i] || s.start[i] > s.upper[i]) {
-      throw Error(ErrorKind::usage, fmt::format("the start of {} ({:.6g}) lies outside its bounds, {:.6g} to {:.6g}", s.state_names[i], s.start[i], s.lower[i], s.upper[i]));
+      throw Error(ErrorKind::usage, fmt::format("the start of {} ({:.6g}) lies outside its bounds, {:.6g} to {:.6g}",
+                                                s.state_names[i], s.start[i], s.lower[i], s.upper[i]));
     }
   }
   require_known(s, functions, purpose == Purpose::steady ? "equations" : "right-hand sides");

@@ -11,7 +11,8 @@ namespace boreon {
 namespace {
 
 constexpr std::size_t dense_limit = 400;
-constexpr double singular = 1e-15;  // reciprocal condition of a matrix of which rounding alone keeps the pivots from zero
+constexpr double singular =
+    1e-15;  // reciprocal condition of a matrix of which rounding alone keeps the pivots from zero
 
 // Each entry times the size of its unknown; rows then by their largest entry.
 struct Scaled {
@@ -19,7 +20,8 @@ struct Scaled {
   std::vector<double> rows;
   bool finite = true;
 
-  Scaled(const SparsityPattern& p, const std::vector<double>& values, const std::vector<double>& columns) : entries(values.size()), rows(p.rows, 0.0) {
+  Scaled(const SparsityPattern& p, const std::vector<double>& values, const std::vector<double>& columns)
+      : entries(values.size()), rows(p.rows, 0.0) {
     for (std::size_t i = 0; i < p.rows; ++i) {
       for (auto k = static_cast<std::size_t>(p.row_start[i]); k < static_cast<std::size_t>(p.row_start[i + 1]); ++k) {
         entries[k] = values[k] * columns[static_cast<std::size_t>(p.columns[k])];
@@ -27,14 +29,16 @@ struct Scaled {
         rows[i] = std::max(rows[i], std::fabs(entries[k]));
       }
       if (rows[i] == 0) rows[i] = 1;
-      for (auto k = static_cast<std::size_t>(p.row_start[i]); k < static_cast<std::size_t>(p.row_start[i + 1]); ++k) entries[k] /= rows[i];
+      for (auto k = static_cast<std::size_t>(p.row_start[i]); k < static_cast<std::size_t>(p.row_start[i + 1]); ++k)
+        entries[k] /= rows[i];
     }
   }
 
   [[nodiscard]] Eigen::MatrixXd dense(const SparsityPattern& p) const {
     Eigen::MatrixXd m = Eigen::MatrixXd::Zero(static_cast<Eigen::Index>(p.rows), static_cast<Eigen::Index>(p.cols));
     for (std::size_t i = 0; i < p.rows; ++i) {
-      for (auto k = static_cast<std::size_t>(p.row_start[i]); k < static_cast<std::size_t>(p.row_start[i + 1]); ++k) m(static_cast<Eigen::Index>(i), p.columns[k]) = entries[k];
+      for (auto k = static_cast<std::size_t>(p.row_start[i]); k < static_cast<std::size_t>(p.row_start[i + 1]); ++k)
+        m(static_cast<Eigen::Index>(i), p.columns[k]) = entries[k];
     }
     return m;
   }
@@ -42,7 +46,8 @@ struct Scaled {
 
 }  // namespace
 
-std::optional<NewtonStep> newton_step(const SparsityPattern& pattern, const std::vector<double>& values, const std::vector<double>& f, const std::vector<double>& magnitudes,
+std::optional<NewtonStep> newton_step(const SparsityPattern& pattern, const std::vector<double>& values,
+                                      const std::vector<double>& f, const std::vector<double>& magnitudes,
                                       const std::vector<double>& columns) {
   const Scaled scaled(pattern, values, columns);
   if (!scaled.finite) return std::nullopt;
@@ -67,8 +72,10 @@ std::optional<NewtonStep> newton_step(const SparsityPattern& pattern, const std:
     std::vector<Eigen::Triplet<double>> entries;
     entries.reserve(values.size());
     for (std::size_t i = 0; i < pattern.rows; ++i) {
-      for (auto k = static_cast<std::size_t>(pattern.row_start[i]); k < static_cast<std::size_t>(pattern.row_start[i + 1]); ++k) {
-        entries.emplace_back(static_cast<Eigen::Index>(i), static_cast<Eigen::Index>(pattern.columns[k]), scaled.entries[k]);
+      for (auto k = static_cast<std::size_t>(pattern.row_start[i]);
+           k < static_cast<std::size_t>(pattern.row_start[i + 1]); ++k) {
+        entries.emplace_back(static_cast<Eigen::Index>(i), static_cast<Eigen::Index>(pattern.columns[k]),
+                             scaled.entries[k]);
       }
     }
     Eigen::SparseMatrix<double> m(n, n);
@@ -88,7 +95,8 @@ std::optional<NewtonStep> newton_step(const SparsityPattern& pattern, const std:
   return result;
 }
 
-Dependence dependence(const SparsityPattern& pattern, const std::vector<double>& values, const std::vector<double>& columns) {
+Dependence dependence(const SparsityPattern& pattern, const std::vector<double>& values,
+                      const std::vector<double>& columns) {
   Dependence result;
   if (pattern.rows > dense_limit || pattern.rows == 0) return result;
   const Scaled scaled(pattern, values, columns);

@@ -36,7 +36,8 @@ double norm(const std::vector<double>& v) {
 }
 
 void require(int flag, const char* what) {
-  if (flag < 0) throw Error(ErrorKind::unsupported, fmt::format("the nonlinear solver refuses its {} (code {})", what, flag));
+  if (flag < 0)
+    throw Error(ErrorKind::unsupported, fmt::format("the nonlinear solver refuses its {} (code {})", what, flag));
 }
 
 }  // namespace
@@ -44,7 +45,9 @@ void require(int flag, const char* what) {
 double Verification::worst_correction() const { return solvable ? largest(corrections) : infinite; }
 double Verification::worst_move() const { return solvable ? largest(moves) : infinite; }
 double Verification::worst_residual() const { return largest(residuals); }
-bool Verification::is_root() const { return worst_residual() == 0 || (solvable && worst_move() <= 1e-7 && worst_residual() <= 1e-7); }
+bool Verification::is_root() const {
+  return worst_residual() == 0 || (solvable && worst_move() <= 1e-7 && worst_residual() <= 1e-7);
+}
 
 NewtonRun::NewtonRun(const System& system, LinearSolver linear_solver)
     : system_(system),
@@ -99,7 +102,9 @@ NewtonRun::Ending NewtonRun::newton(const std::vector<double>& start, bool line_
   Ending end;
   end.values.resize(n_);
   for (std::size_t i = 0; i < n_; ++i) end.values[i] = from_unit(i, data(u)[i]);
-  end.outcome = flag == KIN_MAXITER_REACHED ? SteadyOutcome::too_many_iterations : outside_ ? SteadyOutcome::left_domain : SteadyOutcome::stalled;
+  end.outcome = flag == KIN_MAXITER_REACHED ? SteadyOutcome::too_many_iterations
+                : outside_                  ? SteadyOutcome::left_domain
+                                            : SteadyOutcome::stalled;
   return end;
 }
 
@@ -130,7 +135,9 @@ int NewtonRun::jacobian_callback(N_Vector u, N_Vector, SUNMatrix j, void* self, 
 
 // Of g = f/weight by u = +-(y - bound)/size.
 void NewtonRun::scale_matrix(SUNMatrix j) const {
-  const auto factor = [&](std::size_t row, std::size_t column) { return (mirrored(column) ? -1 : 1) * size_[column] / weight_[row]; };
+  const auto factor = [&](std::size_t row, std::size_t column) {
+    return (mirrored(column) ? -1 : 1) * size_[column] / weight_[row];
+  };
   if (SUNMatGetID(j) == SUNMATRIX_DENSE) {
     for (std::size_t c = 0; c < n_; ++c) {
       double* const column = SUNDenseMatrix_Column(j, static_cast<sunindextype>(c));
@@ -141,17 +148,20 @@ void NewtonRun::scale_matrix(SUNMatrix j) const {
   const sunindextype* const starts = SUNSparseMatrix_IndexPointers(j);
   const sunindextype* const rows = SUNSparseMatrix_IndexValues(j);
   for (std::size_t c = 0; c < n_; ++c) {
-    for (sunindextype k = starts[c]; k < starts[c + 1]; ++k) SUNSparseMatrix_Data(j)[k] *= factor(static_cast<std::size_t>(rows[k]), c);
+    for (sunindextype k = starts[c]; k < starts[c + 1]; ++k)
+      SUNSparseMatrix_Data(j)[k] *= factor(static_cast<std::size_t>(rows[k]), c);
   }
 }
 
-// The size of an unknown now, not below a part of its scale; equations by the magnitude of their terms, or by what a change
-// of the unknowns by their size does to them where those vanish.
+// The size of an unknown now, not below a part of its scale; equations by the magnitude of their terms, or by what a
+// change of the unknowns by their size does to them where those vanish.
 void NewtonRun::take_sizes(const std::vector<double>& y) {
   for (std::size_t i = 0; i < n_; ++i) {
     const double own = std::fabs(y[i]);
     // where the run begins, what starts at zero is as large as it may have to become
-    size_[i] = last_ == y && iterations_.empty() ? std::max(own, reach_[i]) : own > zero_part * scale_[i] ? own : reach_[i];
+    size_[i] = last_ == y && iterations_.empty() ? std::max(own, reach_[i])
+               : own > zero_part * scale_[i]     ? own
+                                                 : reach_[i];
     if (!(size_[i] > 0) || !std::isfinite(size_[i])) size_[i] = 1;
   }
   weight_ = scaling_.equations(y);
@@ -159,7 +169,8 @@ void NewtonRun::take_sizes(const std::vector<double>& y) {
   const SparsityPattern& p = jacobian_.pattern();
   for (std::size_t i = 0; i < n_; ++i) {
     double change = 0;
-    for (auto k = static_cast<std::size_t>(p.row_start[i]); have && k < static_cast<std::size_t>(p.row_start[i + 1]); ++k) {
+    for (auto k = static_cast<std::size_t>(p.row_start[i]); have && k < static_cast<std::size_t>(p.row_start[i + 1]);
+         ++k) {
       change = std::max(change, std::fabs(jacobian_.values()[k]) * size_[static_cast<std::size_t>(p.columns[k])]);
     }
     if (std::isfinite(change)) weight_[i] = std::max(weight_[i], change);
@@ -167,7 +178,9 @@ void NewtonRun::take_sizes(const std::vector<double>& y) {
   }
 }
 
-bool NewtonRun::near(double bound, std::size_t i) const { return std::fabs(bound) <= 1e6 * std::max(size_[i], scale_[i]); }
+bool NewtonRun::near(double bound, std::size_t i) const {
+  return std::fabs(bound) <= 1e6 * std::max(size_[i], scale_[i]);
+}
 
 double NewtonRun::to_unit(std::size_t i, double y) const {
   if (shifted(i)) return (y - system_.lower[i]) / size_[i];
@@ -228,7 +241,8 @@ Verification NewtonRun::verify(const std::vector<double>& y) {
     for (auto k = static_cast<std::size_t>(p.row_start[i]); k < static_cast<std::size_t>(p.row_start[i + 1]); ++k) {
       at_scale = std::max(at_scale, std::fabs(jacobian_.values()[k]) * scale_[static_cast<std::size_t>(p.columns[k])]);
     }
-    if (at_scale > 0 && std::fabs(f_[i]) <= zero_part * at_scale) v.residuals[i] = std::min(v.residuals[i], std::fabs(f_[i]) / at_scale);
+    if (at_scale > 0 && std::fabs(f_[i]) <= zero_part * at_scale)
+      v.residuals[i] = std::min(v.residuals[i], std::fabs(f_[i]) / at_scale);
   }
   return v;
 }
@@ -267,12 +281,16 @@ void NewtonRun::begin(const std::vector<double>& start) {
 void NewtonRun::record(const std::vector<double>& y) {
   const double residual = evaluate(y) ? norm(f_) : infinite;
   double step = 0;
-  for (std::size_t i = 0; i < n_; ++i) step = std::max(step, std::fabs(y[i] - last_[i]) / std::max({std::fabs(y[i]), std::fabs(last_[i]), zero_part * scale_[i]}));
+  for (std::size_t i = 0; i < n_; ++i)
+    step = std::max(
+        step, std::fabs(y[i] - last_[i]) / std::max({std::fabs(y[i]), std::fabs(last_[i]), zero_part * scale_[i]}));
   if (step == 0 && !iterations_.empty()) return;  // a run goes on where the last one ended
   iterations_.push_back({static_cast<int>(iterations_.size()), residual, step});
   last_ = y;
 }
 
-std::string NewtonRun::fault_at(const std::vector<double>& y) const { return fault(system_.residuals, inputs_, {y, system_.parameter_values, {0}}); }
+std::string NewtonRun::fault_at(const std::vector<double>& y) const {
+  return fault(system_.residuals, inputs_, {y, system_.parameter_values, {0}});
+}
 
 }  // namespace boreon

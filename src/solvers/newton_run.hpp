@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: MIT
-// A system of equations ready for Newton's method: its functions, its Jacobian, its sizes, and what is verified at a point.
+// A system of equations ready for Newton's method: its functions, its Jacobian, its sizes, and what is verified at a
+// point.
 #pragma once
 
 #include <optional>
@@ -73,8 +74,8 @@ class NewtonRun {
   /// Of each unknown: its value, or the part of its scale below which it counts as zero.
   [[nodiscard]] std::vector<double> own_sizes(const std::vector<double>& y) const;
   void take_sizes(const std::vector<double>& y);
-  // Coordinates in which a bound is a sign: counted from the lower bound, or downwards from the upper one, in units of the
-  // size of the unknown. A bound far beyond that size would cost digits; it only refuses points.
+  // Coordinates in which a bound is a sign: counted from the lower bound, or downwards from the upper one, in units of
+  // the size of the unknown. A bound far beyond that size would cost digits; it only refuses points.
   [[nodiscard]] bool near(double bound, std::size_t i) const;
   [[nodiscard]] bool shifted(std::size_t i) const { return near(system_.lower[i], i); }
   [[nodiscard]] bool mirrored(std::size_t i) const { return !shifted(i) && near(system_.upper[i], i); }
@@ -88,9 +89,10 @@ class NewtonRun {
   NumericJacobian jacobian_;
   Scaling scaling_;
   std::size_t n_;
-  std::vector<double> reach_;   // of the unknowns: how far they may have to go, see Scaling
-  std::vector<double> scale_;   // of the unknowns at the start of the system: below a small part of it they count as zero
-  std::vector<double> size_;    // of the unknowns in this run
+  std::vector<double> reach_;  // of the unknowns: how far they may have to go, see Scaling
+  std::vector<double>
+      scale_;                 // of the unknowns at the start of the system: below a small part of it they count as zero
+  std::vector<double> size_;  // of the unknowns in this run
   std::vector<double> weight_;  // of the equations in this run
   std::vector<double> y_;
   std::vector<double> f_;

@@ -65,7 +65,9 @@ Scaling::Scaling(const System& system)
         std::vector<Expr> list;
         list.reserve(system.residuals.size());
         for (const Expr& f : system.residuals) list.push_back(magnitude(f));
-        return with_parameters({OutputGroup("m", std::move(list))}, {{"y", system.states}, {"p", system.parameters}, {"t", {system.time}}}, system.parameter_values);
+        return with_parameters({OutputGroup("m", std::move(list))},
+                               {{"y", system.states}, {"p", system.parameters}, {"t", {system.time}}},
+                               system.parameter_values);
       }()) {}
 
 std::vector<double> Scaling::equations(std::span<const double> at) const {

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
-// The sizes of things in a system of equations, from its own terms: what counts as large and small must not depend on the
-// units in which unknowns and equations are written.
+// The sizes of things in a system of equations, from its own terms: what counts as large and small must not depend on
+// the units in which unknowns and equations are written.
 #pragma once
 
 #include <span>
@@ -21,10 +21,13 @@ class Scaling {
   /// For the residuals of a system that checked() has seen.
   explicit Scaling(const System& system);
 
-  /// Sizes of the unknowns, positive: that of the start; where that is 0, what the equations say, else its bounds, else 1.
+  /// Sizes of the unknowns, positive: that of the start; where that is 0, what the equations say, else its bounds,
+  /// else 1.
   struct Sizes {
-    std::vector<double> least;  ///< where its terms weigh as much as the others in the first equation: below that it may be zero
-    std::vector<double> reach;  ///< where they do in all equations in which they ever do: how far an iteration may have to go
+    std::vector<double>
+        least;  ///< where its terms weigh as much as the others in the first equation: below that it may be zero
+    std::vector<double>
+        reach;  ///< where they do in all equations in which they ever do: how far an iteration may have to go
   };
   [[nodiscard]] Sizes unknowns(std::span<const double> start) const;
   /// magnitude() of every residual at a point.

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
-// Steady states: Newton's method of KINSOL on unknowns and equations divided by their own sizes, then a verification that
-// looks at each unknown and each equation by itself.
+// Steady states: Newton's method of KINSOL on unknowns and equations divided by their own sizes, then a verification
+// that looks at each unknown and each equation by itself.
 #include <fmt/format.h>
 #include <fmt/ranges.h>
 
@@ -28,14 +28,17 @@ void polish(NewtonRun& run, SteadyResult& result) {
     }
     Verification then = run.verify(next);
     // A step below rounding, or one that does not shrink the next, is the last.
-    if (!then.solvable || !(then.worst_correction() < 0.5 * now.worst_correction() || then.worst_residual() < 0.5 * now.worst_residual())) return;
+    if (!then.solvable ||
+        !(then.worst_correction() < 0.5 * now.worst_correction() || then.worst_residual() < 0.5 * now.worst_residual()))
+      return;
     result.values = std::move(next);
     now = std::move(then);
   }
 }
 
 // One start: KINSOL again and again, each time with the sizes of the point that the last run has reached.
-SteadyResult from_start(NewtonRun& run, const std::vector<double>& start, bool line_search, const SteadyOptions& options) {
+SteadyResult from_start(NewtonRun& run, const std::vector<double>& start, bool line_search,
+                        const SteadyOptions& options) {
   constexpr int rounds = 8;
   SteadyResult result;
   result.values = start;
@@ -54,7 +57,8 @@ SteadyResult from_start(NewtonRun& run, const std::vector<double>& start, bool l
     result.converged = now.is_root();
     if (result.converged) break;
     // Another round pays as long as the point moves on.
-    const bool better = now.solvable && (!before.solvable || now.worst_residual() < 0.9 * before.worst_residual() || now.worst_correction() < 0.9 * before.worst_correction());
+    const bool better = now.solvable && (!before.solvable || now.worst_residual() < 0.9 * before.worst_residual() ||
+                                         now.worst_correction() < 0.9 * before.worst_correction());
     before = now;
     if (!better || end.outcome == SteadyOutcome::too_many_iterations) break;
   }
@@ -63,7 +67,8 @@ SteadyResult from_start(NewtonRun& run, const std::vector<double>& start, bool l
   return result;
 }
 
-std::vector<double> another_start(const System& s, const std::vector<double>& scale, int attempt, std::mt19937_64& random) {
+std::vector<double> another_start(const System& s, const std::vector<double>& scale, int attempt,
+                                  std::mt19937_64& random) {
   std::vector<double> start = s.start;
   const double spread = 0.15 * attempt;
   for (std::size_t i = 0; i < start.size(); ++i) {
@@ -78,7 +83,8 @@ std::vector<std::string> at_bounds(const System& s, const std::vector<double>& y
   std::vector<std::string> names;
   for (std::size_t i = 0; i < y.size(); ++i) {
     const double margin = 1e-9 * std::max(std::fabs(y[i]), std::numeric_limits<double>::min());
-    if (std::fabs(y[i] - s.lower[i]) <= margin || std::fabs(y[i] - s.upper[i]) <= margin) names.push_back(s.state_names[i]);
+    if (std::fabs(y[i] - s.lower[i]) <= margin || std::fabs(y[i] - s.upper[i]) <= margin)
+      names.push_back(s.state_names[i]);
   }
   return names;
 }
@@ -88,8 +94,8 @@ std::vector<std::string> at_bounds(const System& s, const std::vector<double>& y
 SteadyResult solve_steady(const System& given, const SteadyOptions& options) {
   const System system = checked(given, Purpose::steady);
   NewtonRun run(system, options.linear_solver);
-  // Equations that depend on each other everywhere have no locally unique solution; what an iteration makes of them would
-  // be up to rounding. A start that fulfils them is an answer, with the unknowns that stay free.
+  // Equations that depend on each other everywhere have no locally unique solution; what an iteration makes of them
+  // would be up to rounding. A start that fulfils them is an answer, with the unknowns that stay free.
   const bool dependent = run.finite(system.start) && run.dependent_around(system.start);
   SteadyResult best;
   if (dependent) {

@@ -19,7 +19,8 @@ std::vector<std::string> names_of(const std::vector<std::size_t>& list, const st
 // "x = 1, y = 2, ... (5 more)"
 std::string point(const System& s, const std::vector<double>& y) {
   std::string text;
-  for (std::size_t i = 0; i < y.size() && i < 4; ++i) text += fmt::format("{}{} = {:.6g}", i == 0 ? "" : ", ", s.state_names[i], y[i]);
+  for (std::size_t i = 0; i < y.size() && i < 4; ++i)
+    text += fmt::format("{}{} = {:.6g}", i == 0 ? "" : ", ", s.state_names[i], y[i]);
   if (y.size() > 4) text += fmt::format(", ... ({} more)", y.size() - 4);
   return text;
 }
@@ -38,7 +39,8 @@ Pressed pressed(const System& s, const std::vector<double>& y, const Verificatio
     const bool below = wanted < s.lower[i] && y[i] - s.lower[i] <= room;
     const bool above = wanted > s.upper[i] && s.upper[i] - y[i] <= room;
     if (!below && !above) continue;
-    return {fmt::format("the iteration is stuck at the {} bound of {}, {:.6g}: the equations lead it to {:.6g}; widen the bound if that makes sense, or start elsewhere",
+    return {fmt::format("the iteration is stuck at the {} bound of {}, {:.6g}: the equations lead it to {:.6g}; widen "
+                        "the bound if that makes sense, or start elsewhere",
                         below ? "lower" : "upper", s.state_names[i], below ? s.lower[i] : s.upper[i], wanted),
             true};
   }
@@ -53,16 +55,20 @@ std::string worst_equation(const System& s, const Verification& v) {
 void explain_failure(NewtonRun& run, bool dependent, SteadyResult& r, const Verification& v) {
   const System& s = run.system();
   if (r.outcome == SteadyOutcome::not_finite_at_start) {
-    r.message = fmt::format("the equations have no finite value at the start ({}): {}; choose a start inside their domain", point(s, r.values), run.fault_at(r.values));
+    r.message =
+        fmt::format("the equations have no finite value at the start ({}): {}; choose a start inside their domain",
+                    point(s, r.values), run.fault_at(r.values));
     return;
   }
   if (dependent) {
     const Dependence d = run.dependence_at(r.values);
     r.outcome = SteadyOutcome::singular;
     r.suspects = names_of(d.unknowns, s.state_names);
-    r.message = fmt::format("the Jacobian is singular wherever it was looked at: the equations {} depend on each other and do not determine {}; an equation may be missing or "
-                            "repeated, for example a conservation law",
-                            fmt::join(names_of(d.equations, s.equation_names), ", "), fmt::join(r.suspects, ", "));
+    r.message = fmt::format(
+        "the Jacobian is singular wherever it was looked at: the equations {} depend on each other and do not "
+        "determine {}; an equation may be missing or "
+        "repeated, for example a conservation law",
+        fmt::join(names_of(d.equations, s.equation_names), ", "), fmt::join(r.suspects, ", "));
     return;
   }
   if (const Pressed p = pressed(s, r.values, v); p.any) {
@@ -71,8 +77,10 @@ void explain_failure(NewtonRun& run, bool dependent, SteadyResult& r, const Veri
     return;
   }
   if (run.outside() && r.outcome == SteadyOutcome::left_domain) {
-    r.message = fmt::format("the iteration was driven to a point where a function leaves its domain: {}; give bounds (lower, upper) or a start nearer to the solution",
-                            run.fault_at(*run.outside()));
+    r.message = fmt::format(
+        "the iteration was driven to a point where a function leaves its domain: {}; give bounds (lower, upper) or a "
+        "start nearer to the solution",
+        run.fault_at(*run.outside()));
     return;
   }
   const std::string equation = worst_equation(s, v);
@@ -81,25 +89,34 @@ void explain_failure(NewtonRun& run, bool dependent, SteadyResult& r, const Veri
     // The slope vanishes where the residual does not: a least value that is not zero.
     r.suspects = names_of(d.unknowns, s.state_names);
     r.outcome = SteadyOutcome::stalled;
-    r.message = fmt::format("the residual of '{}' comes no nearer to zero than {:.1e} of its terms, near {}, where it does not change with {}: there may be no real solution; try "
-                            "another start or other parameter values",
-                            equation, v.worst_residual(), point(s, r.values), r.suspects.empty() ? std::string("the unknowns") : fmt::format("{}", fmt::join(r.suspects, ", ")));
+    r.message = fmt::format(
+        "the residual of '{}' comes no nearer to zero than {:.1e} of its terms, near {}, where it does not change with "
+        "{}: there may be no real solution; try "
+        "another start or other parameter values",
+        equation, v.worst_residual(), point(s, r.values),
+        r.suspects.empty() ? std::string("the unknowns") : fmt::format("{}", fmt::join(r.suspects, ", ")));
     return;
   }
   if (r.outcome == SteadyOutcome::too_many_iterations) {
-    r.message = fmt::format("no convergence after {} iterations; the equation '{}' is off by {:.1e} of its terms at {}; try a start nearer to the solution", r.iterations.size(),
-                            equation, v.worst_residual(), point(s, r.values));
+    r.message = fmt::format(
+        "no convergence after {} iterations; the equation '{}' is off by {:.1e} of its terms at {}; try a start nearer "
+        "to the solution",
+        r.iterations.size(), equation, v.worst_residual(), point(s, r.values));
     return;
   }
   if (v.worst_residual() < 1e-9) {
     const auto worst = std::max_element(v.moves.begin(), v.moves.end()) - v.moves.begin();
-    r.message = fmt::format("the residuals vanish to {:.1e} of their terms, but {} is not determined by them better than to {:.1e} of itself: a multiple solution, or nearly "
-                            "dependent equations",
-                            v.worst_residual(), s.state_names[static_cast<std::size_t>(worst)], v.worst_move());
+    r.message = fmt::format(
+        "the residuals vanish to {:.1e} of their terms, but {} is not determined by them better than to {:.1e} of "
+        "itself: a multiple solution, or nearly "
+        "dependent equations",
+        v.worst_residual(), s.state_names[static_cast<std::size_t>(worst)], v.worst_move());
     return;
   }
-  r.message = fmt::format("the iteration stalled: the equation '{}' is off by {:.1e} of its terms at {}; there may be no solution near the start; try another start", equation,
-                          v.worst_residual(), point(s, r.values));
+  r.message = fmt::format(
+      "the iteration stalled: the equation '{}' is off by {:.1e} of its terms at {}; there may be no solution near the "
+      "start; try another start",
+      equation, v.worst_residual(), point(s, r.values));
 }
 
 }  // namespace
@@ -117,9 +134,13 @@ void explain(NewtonRun& run, bool dependent, SteadyResult& r) {
   if (!r.converged) return explain_failure(run, dependent, r, v);
   r.outcome = SteadyOutcome::converged;
   r.suspects = names_of(run.dependence_at(r.values).unknowns, s.state_names);
-  r.message = r.restarts == 0 ? "converged" : fmt::format("converged from another start (attempt {}: {})", r.restarts, point(s, r.start));
+  r.message = r.restarts == 0
+                  ? "converged"
+                  : fmt::format("converged from another start (attempt {}: {})", r.restarts, point(s, r.start));
   if (!r.suspects.empty()) {
-    r.message += fmt::format(", but the equations do not determine {} there: other solutions lie beside this one, or it is a multiple one", fmt::join(r.suspects, ", "));
+    r.message += fmt::format(
+        ", but the equations do not determine {} there: other solutions lie beside this one, or it is a multiple one",
+        fmt::join(r.suspects, ", "));
   }
 }
 

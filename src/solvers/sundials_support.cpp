@@ -16,7 +16,8 @@
 namespace boreon {
 
 SundialsContext::SundialsContext() {
-  if (SUNContext_Create(nullptr, &context_) != 0) throw Error(ErrorKind::unsupported, "the solver library cannot be started");
+  if (SUNContext_Create(nullptr, &context_) != 0)
+    throw Error(ErrorKind::unsupported, "the solver library cannot be started");
 }
 
 SundialsContext::~SundialsContext() { SUNContext_Free(&context_); }
@@ -27,7 +28,8 @@ VectorHandle make_vector(std::size_t n, const SundialsContext& context) {
   return VectorHandle(v);
 }
 
-StagedKernel with_parameters(const std::vector<OutputGroup>& outputs, const std::vector<InputGroup>& inputs, const std::vector<double>& parameters) {
+StagedKernel with_parameters(const std::vector<OutputGroup>& outputs, const std::vector<InputGroup>& inputs,
+                             const std::vector<double>& parameters) {
   std::vector<std::string> fixed;
   std::vector<const double*> values(inputs.size(), nullptr);
   for (std::size_t g = 0; g < inputs.size(); ++g) {
@@ -40,10 +42,12 @@ StagedKernel with_parameters(const std::vector<OutputGroup>& outputs, const std:
   return kernel;
 }
 
-std::string fault(const std::vector<Expr>& functions, const std::vector<InputGroup>& inputs, const std::vector<std::vector<double>>& values) {
+std::string fault(const std::vector<Expr>& functions, const std::vector<InputGroup>& inputs,
+                  const std::vector<std::vector<double>>& values) {
   const std::vector<OutputGroup> outputs{{"f", functions}};
   const auto faults = diagnose(make_program(outputs, inputs, {.rows = false}), values, 1);
-  return faults.empty() ? std::string() : fmt::format("{} is {} at {}", faults[0].subexpression, faults[0].value, faults[0].operands);
+  return faults.empty() ? std::string()
+                        : fmt::format("{} is {} at {}", faults[0].subexpression, faults[0].value, faults[0].operands);
 }
 
 namespace {
@@ -59,16 +63,19 @@ bool prefers_sparse(const SparsityPattern& p, LinearSolver choice) {
   return p.rows > 30 && static_cast<double>(p.nonzeros()) < 0.25 * n * n;
 }
 
-Derived derive(std::span<const Expr> functions, std::span<const Expr> states, const std::vector<InputGroup>& inputs, const std::vector<double>& parameters, LinearSolver choice) {
+Derived derive(std::span<const Expr> functions, std::span<const Expr> states, const std::vector<InputGroup>& inputs,
+               const std::vector<double>& parameters, LinearSolver choice) {
   SparseMatrix m = sparse_jacobian(functions, states);
   const bool sparse = prefers_sparse(m.pattern, choice);
-  StagedKernel k = with_parameters({sparse ? OutputGroup::by_columns("jacobian", m) : OutputGroup("jacobian", m)}, inputs, parameters);
+  StagedKernel k = with_parameters({sparse ? OutputGroup::by_columns("jacobian", m) : OutputGroup("jacobian", m)},
+                                   inputs, parameters);
   return {std::move(m), std::move(k)};
 }
 
 }  // namespace
 
-NumericJacobian::NumericJacobian(std::span<const Expr> functions, std::span<const Expr> states, const std::vector<InputGroup>& inputs, const std::vector<double>& parameters,
+NumericJacobian::NumericJacobian(std::span<const Expr> functions, std::span<const Expr> states,
+                                 const std::vector<InputGroup>& inputs, const std::vector<double>& parameters,
                                  LinearSolver choice, const SundialsContext& context)
     : kernel_(Program{}, {}), sparse_(false) {
   Derived d = derive(functions, states, inputs, parameters, choice);
@@ -80,7 +87,9 @@ NumericJacobian::NumericJacobian(std::span<const Expr> functions, std::span<cons
   const auto n = static_cast<sunindextype>(states.size());
   VectorHandle v = make_vector(states.size(), context);
   if (sparse_) {
-    matrix_ = SUNSparseMatrix(n, n, static_cast<sunindextype>(std::max<std::size_t>(1, pattern_.nonzeros() + states.size())), CSC_MAT, context.get());
+    matrix_ =
+        SUNSparseMatrix(n, n, static_cast<sunindextype>(std::max<std::size_t>(1, pattern_.nonzeros() + states.size())),
+                        CSC_MAT, context.get());
     solver_ = SUNLinSol_KLU(v.get(), matrix_, context.get());
   } else {
     matrix_ = SUNDenseMatrix(n, n, context.get());
@@ -100,11 +109,13 @@ bool NumericJacobian::fill(std::span<const double* const> inputs, SUNMatrix targ
     sunindextype* starts = SUNSparseMatrix_IndexPointers(target);
     sunindextype* rows = SUNSparseMatrix_IndexValues(target);
     double* const entries = SUNSparseMatrix_Data(target);
-    for (std::size_t j = 0; j < columns_.column_start.size(); ++j) starts[j] = static_cast<sunindextype>(columns_.column_start[j]);
+    for (std::size_t j = 0; j < columns_.column_start.size(); ++j)
+      starts[j] = static_cast<sunindextype>(columns_.column_start[j]);
     for (std::size_t k = 0; k < columns_.rows.size(); ++k) rows[k] = static_cast<sunindextype>(columns_.rows[k]);
     double* out[] = {entries};
     kernel_(inputs, out);
-    for (std::size_t k = 0; k < columns_.rows.size(); ++k) values_[static_cast<std::size_t>(columns_.entry[k])] = entries[k];
+    for (std::size_t k = 0; k < columns_.rows.size(); ++k)
+      values_[static_cast<std::size_t>(columns_.entry[k])] = entries[k];
     return std::all_of(values_.begin(), values_.end(), [](double v) { return std::isfinite(v); });
   }
   double* out[] = {values_.data()};
@@ -112,7 +123,8 @@ bool NumericJacobian::fill(std::span<const double* const> inputs, SUNMatrix targ
   if (!std::all_of(values_.begin(), values_.end(), [](double v) { return std::isfinite(v); })) return false;
   SUNMatZero(target);
   for (std::size_t i = 0; i < pattern_.rows; ++i) {
-    for (auto k = static_cast<std::size_t>(pattern_.row_start[i]); k < static_cast<std::size_t>(pattern_.row_start[i + 1]); ++k) {
+    for (auto k = static_cast<std::size_t>(pattern_.row_start[i]);
+         k < static_cast<std::size_t>(pattern_.row_start[i + 1]); ++k) {
       SM_COLUMN_D(target, static_cast<sunindextype>(pattern_.columns[k]))[i] = values_[k];
     }
   }
@@ -120,7 +132,8 @@ bool NumericJacobian::fill(std::span<const double* const> inputs, SUNMatrix targ
 }
 
 std::string NumericJacobian::description() const {
-  return fmt::format("{}, {} by {} with {} nonzeros", sparse_ ? "KLU (sparse)" : "dense LU", pattern_.rows, pattern_.cols, pattern_.nonzeros());
+  return fmt::format("{}, {} by {} with {} nonzeros", sparse_ ? "KLU (sparse)" : "dense LU", pattern_.rows,
+                     pattern_.cols, pattern_.nonzeros());
 }
 
 }  // namespace boreon

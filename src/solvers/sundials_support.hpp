@@ -38,16 +38,20 @@ using VectorHandle = std::unique_ptr<std::remove_pointer_t<N_Vector>, VectorDele
 [[nodiscard]] inline double* data(const VectorHandle& v) { return N_VGetArrayPointer(v.get()); }
 
 /// A numeric function whose parameters (group "p") have these values during a whole run.
-[[nodiscard]] StagedKernel with_parameters(const std::vector<OutputGroup>& outputs, const std::vector<InputGroup>& inputs, const std::vector<double>& parameters);
-/// Why a function is not finite: the first subexpression that leaves its domain, with its operands; empty if it is finite.
-[[nodiscard]] std::string fault(const std::vector<Expr>& functions, const std::vector<InputGroup>& inputs, const std::vector<std::vector<double>>& values);
+[[nodiscard]] StagedKernel with_parameters(const std::vector<OutputGroup>& outputs,
+                                           const std::vector<InputGroup>& inputs,
+                                           const std::vector<double>& parameters);
+/// Why a function is not finite: the first subexpression that leaves its domain, with its operands; empty if it is
+/// finite.
+[[nodiscard]] std::string fault(const std::vector<Expr>& functions, const std::vector<InputGroup>& inputs,
+                                const std::vector<std::vector<double>>& values);
 
 /// The derived Jacobian of a square system as a numeric function that fills a SUNDIALS matrix, dense or in compressed
 /// columns, with the linear solver that goes with it.
 class NumericJacobian {
  public:
-  NumericJacobian(std::span<const Expr> functions, std::span<const Expr> states, const std::vector<InputGroup>& inputs, const std::vector<double>& parameters, LinearSolver choice,
-                  const SundialsContext& context);
+  NumericJacobian(std::span<const Expr> functions, std::span<const Expr> states, const std::vector<InputGroup>& inputs,
+                  const std::vector<double>& parameters, LinearSolver choice, const SundialsContext& context);
   ~NumericJacobian();
   NumericJacobian(const NumericJacobian&) = delete;
   NumericJacobian& operator=(const NumericJacobian&) = delete;

@@ -33,14 +33,16 @@ class Stepper {
 
   TimeResult run() {
     TimeResult result;
-    result.method = options_.method == SteppingMethod::bdf ? "BDF, variable order 1 to 5" : "Adams, variable order 1 to 12";
+    result.method =
+        options_.method == SteppingMethod::bdf ? "BDF, variable order 1 to 5" : "Adams, variable order 1 to 12";
     result.linear_solver = jacobian_.description();
     result.nonzeros = jacobian_.pattern().nonzeros();
     VectorHandle y = make_vector(n_, context_);
     std::copy(system_.start.begin(), system_.start.end(), data(y));
     std::vector<double> slope(n_);
     if (!evaluate(options_.from, data(y), slope.data())) {
-      result.message = fmt::format("the equations have no finite value at the start, {} = {}: {}", to_name(system_.time), options_.from, first_bad(slope));
+      result.message = fmt::format("the equations have no finite value at the start, {} = {}: {}",
+                                   to_name(system_.time), options_.from, first_bad(slope));
       return result;
     }
     VectorHandle tolerance = make_vector(n_, context_);
@@ -69,7 +71,10 @@ class Stepper {
     const std::size_t samples = std::max<std::size_t>(2, options_.samples);
     double reached = options_.from;
     for (std::size_t k = 1; k < samples; ++k) {
-      const double target = k + 1 == samples ? options_.until : options_.from + (options_.until - options_.from) * static_cast<double>(k) / static_cast<double>(samples - 1);
+      const double target = k + 1 == samples
+                                ? options_.until
+                                : options_.from + (options_.until - options_.from) * static_cast<double>(k) /
+                                                      static_cast<double>(samples - 1);
       int flag = CV_SUCCESS;
       bool stopped = false;
       for (;;) {
@@ -81,12 +86,14 @@ class Stepper {
       }
       if (interrupt_requested()) {
         CVodeFree(&mem);
-        throw Stopped(Error(ErrorKind::interrupted, fmt::format("the run was stopped at {} = {:.6g}", to_name(system_.time), reached)));
+        throw Stopped(Error(ErrorKind::interrupted,
+                            fmt::format("the run was stopped at {} = {:.6g}", to_name(system_.time), reached)));
       }
       if (stopped) {
         sample(result, reached, data(y));
         const BoundCrossing& c = result.crossings.back();
-        result.message = fmt::format("{} crosses its {} bound {:.6g} at {} = {:.6g}", c.state, c.upper ? "upper" : "lower", c.bound, to_name(system_.time), c.time);
+        result.message = fmt::format("{} crosses its {} bound {:.6g} at {} = {:.6g}", c.state,
+                                     c.upper ? "upper" : "lower", c.bound, to_name(system_.time), c.time);
         break;
       }
       if (flag < 0) {
@@ -116,7 +123,8 @@ class Stepper {
   };
 
   static void require(int flag, const char* what) {
-    if (flag < 0) throw Error(ErrorKind::unsupported, fmt::format("the time stepping refuses its {} (code {})", what, flag));
+    if (flag < 0)
+      throw Error(ErrorKind::unsupported, fmt::format("the time stepping refuses its {} (code {})", what, flag));
   }
 
   // What a state has left to its bound. Rounding around a bound at which a state rests is no crossing.
@@ -138,8 +146,10 @@ class Stepper {
     for (std::size_t k = 0; k < bounds_.size(); ++k) {
       const Bound& b = bounds_[k];
       const std::string& name = system_.state_names[b.state];
-      const bool known = std::any_of(result.crossings.begin(), result.crossings.end(), [&](const BoundCrossing& c) { return c.state == name && c.upper == b.upper; });
-      if (which[k] != 0 && !known) result.crossings.push_back({name, time, b.upper ? system_.upper[b.state] : system_.lower[b.state], b.upper});
+      const bool known = std::any_of(result.crossings.begin(), result.crossings.end(),
+                                     [&](const BoundCrossing& c) { return c.state == name && c.upper == b.upper; });
+      if (which[k] != 0 && !known)
+        result.crossings.push_back({name, time, b.upper ? system_.upper[b.state] : system_.lower[b.state], b.upper});
     }
   }
 
@@ -166,13 +176,15 @@ class Stepper {
 
   // The subexpression that spoils the rates at the start.
   std::string why() const {
-    const std::string text = fault(system_.right_sides, inputs_, {system_.start, system_.parameter_values, {options_.from}});
+    const std::string text =
+        fault(system_.right_sides, inputs_, {system_.start, system_.parameter_values, {options_.from}});
     return text.empty() ? text : ": " + text;
   }
 
   std::string first_bad(const std::vector<double>& slope) const {
     for (std::size_t i = 0; i < n_; ++i) {
-      if (!std::isfinite(slope[i])) return fmt::format("the rate of {} is {}{}", system_.state_names[i], slope[i], why());
+      if (!std::isfinite(slope[i]))
+        return fmt::format("the rate of {} is {}{}", system_.state_names[i], slope[i], why());
     }
     return "a rate is not finite";
   }
@@ -183,9 +195,11 @@ class Stepper {
     for (const double v : system_.start) largest = std::max(largest, std::abs(v));
     for (std::size_t i = 0; i < n_; ++i) {
       double size = std::abs(system_.start[i]);
-      if (size == 0) size = std::min(std::abs(slope[i]) * std::abs(options_.until - options_.from), largest > 0 ? largest : 1.0);
+      if (size == 0)
+        size = std::min(std::abs(slope[i]) * std::abs(options_.until - options_.from), largest > 0 ? largest : 1.0);
       if (size == 0) size = largest > 0 ? 1e-3 * largest : 1;
-      tolerance[i] = options_.absolute_tolerance > 0 ? options_.absolute_tolerance : options_.relative_tolerance * 1e-3 * size;
+      tolerance[i] =
+          options_.absolute_tolerance > 0 ? options_.absolute_tolerance : options_.relative_tolerance * 1e-3 * size;
     }
   }
 
@@ -214,8 +228,10 @@ class Stepper {
       }
     }
     if (!(fastest * span > 1e4) && !(std::fabs(step) < 1e-9 * span && fastest > 0)) return {};
-    return fmt::format("{0} grows without bound near {1} = {2:.6g} (it is {3:.3g} there): the solution ends at a singularity, so let the run end before it",
-                       system_.state_names[which], to_name(system_.time), reached, y[which]);
+    return fmt::format(
+        "{0} grows without bound near {1} = {2:.6g} (it is {3:.3g} there): the solution ends at a singularity, so let "
+        "the run end before it",
+        system_.state_names[which], to_name(system_.time), reached, y[which]);
   }
 
   std::string describe(int flag, double reached, double step, const double* y) const {
@@ -230,20 +246,29 @@ class Stepper {
         which = i;
       }
     }
-    if (const std::string text = blow_up(reached, step, y, slope); !text.empty() && flag != CV_TOO_MUCH_ACC) return text;
+    if (const std::string text = blow_up(reached, step, y, slope); !text.empty() && flag != CV_TOO_MUCH_ACC)
+      return text;
     switch (flag) {
       case CV_TOO_MUCH_WORK:
-        return fmt::format("more than {} steps were needed {}, the last of {:.1e}; {}looser tolerances or more samples may help", options_.max_steps, at, step,
-                           options_.method == SteppingMethod::adams ? "stiff systems want BDF; " : "");
+        return fmt::format(
+            "more than {} steps were needed {}, the last of {:.1e}; {}looser tolerances or more samples may help",
+            options_.max_steps, at, step, options_.method == SteppingMethod::adams ? "stiff systems want BDF; " : "");
       case CV_ERR_FAILURE:
       case CV_CONV_FAILURE:
-        if (!finite || largest > 1e100) return fmt::format("the solution grows without bound {}: {} = {:.3g}", at, system_.state_names[which], y[which]);
-        return fmt::format("the step became too small {}: a jump or a singularity near {} = {:.6g}?", at, system_.state_names[which], y[which]);
+        if (!finite || largest > 1e100)
+          return fmt::format("the solution grows without bound {}: {} = {:.3g}", at, system_.state_names[which],
+                             y[which]);
+        return fmt::format("the step became too small {}: a jump or a singularity near {} = {:.6g}?", at,
+                           system_.state_names[which], y[which]);
       case CV_RHSFUNC_FAIL:
       case CV_REPTD_RHSFUNC_ERR:
       case CV_UNREC_RHSFUNC_ERR:
-      case CV_FIRST_RHSFUNC_ERR: return fmt::format("the equations leave their domain {}: {}", at, finite ? "just beyond this time" : first_bad(slope));
-      case CV_TOO_MUCH_ACC: return fmt::format("the tolerance {} is below what double precision allows {}", options_.relative_tolerance, at);
+      case CV_FIRST_RHSFUNC_ERR:
+        return fmt::format("the equations leave their domain {}: {}", at,
+                           finite ? "just beyond this time" : first_bad(slope));
+      case CV_TOO_MUCH_ACC:
+        return fmt::format("the tolerance {} is below what double precision allows {}", options_.relative_tolerance,
+                           at);
       default: return fmt::format("the time stepping stopped {} (code {})", at, flag);
     }
   }
@@ -264,8 +289,11 @@ class Stepper {
 
 TimeResult step_in_time(const System& given, const TimeOptions& options) {
   const System system = checked(given, Purpose::in_time);
-  if (!(options.until > options.from)) throw Error(ErrorKind::usage, fmt::format("the run must end after it starts: from {} until {}", options.from, options.until));
-  if (!(options.relative_tolerance > 0) || options.relative_tolerance >= 1) throw Error(ErrorKind::usage, "the relative tolerance must lie between 0 and 1");
+  if (!(options.until > options.from))
+    throw Error(ErrorKind::usage,
+                fmt::format("the run must end after it starts: from {} until {}", options.from, options.until));
+  if (!(options.relative_tolerance > 0) || options.relative_tolerance >= 1)
+    throw Error(ErrorKind::usage, "the relative tolerance must lie between 0 and 1");
   return Stepper(system, options).run();
 }
 

@@ -7,29 +7,34 @@
 #include <algorithm>
 #include <unordered_map>
 
-#include "substitution/dependency_order.hpp"
 #include "boreon/error.hpp"
 #include "boreon/traverse.hpp"
+#include "substitution/dependency_order.hpp"
 
 namespace boreon {
 
-Function::Function(std::string_view name, std::vector<Symbol> arguments, Expr body, Unused unused) : name_(name), arguments_(std::move(arguments)), body_(std::move(body)) {
-  if (!is_identifier(name) || is_reserved_word(name)) throw Error(ErrorKind::name, fmt::format("'{}' cannot be the name of a function", name));
+Function::Function(std::string_view name, std::vector<Symbol> arguments, Expr body, Unused unused)
+    : name_(name), arguments_(std::move(arguments)), body_(std::move(body)) {
+  if (!is_identifier(name) || is_reserved_word(name))
+    throw Error(ErrorKind::name, fmt::format("'{}' cannot be the name of a function", name));
   for (std::size_t i = 0; i < arguments_.size(); ++i) {
     for (std::size_t j = i + 1; j < arguments_.size(); ++j) {
       if (arguments_[i].name() == arguments_[j].name()) {
-        throw Error(ErrorKind::name, fmt::format("the function {} has two arguments named '{}'", name, arguments_[i].name()));
+        throw Error(ErrorKind::name,
+                    fmt::format("the function {} has two arguments named '{}'", name, arguments_[i].name()));
       }
     }
     if (unused == Unused::error && !depends_on(body_, arguments_[i])) {
-      throw Error(ErrorKind::binding, fmt::format("the argument '{}' does not occur in the body of {}", arguments_[i].name(), name));
+      throw Error(ErrorKind::binding,
+                  fmt::format("the argument '{}' does not occur in the body of {}", arguments_[i].name(), name));
     }
   }
 }
 
 std::vector<Symbol> Function::parameters() const {
   std::vector<Symbol> all = free_symbols(body_);
-  std::erase_if(all, [&](const Symbol& s) { return std::find(arguments_.begin(), arguments_.end(), s) != arguments_.end(); });
+  std::erase_if(
+      all, [&](const Symbol& s) { return std::find(arguments_.begin(), arguments_.end(), s) != arguments_.end(); });
   return all;
 }
 
@@ -37,8 +42,8 @@ Expr Function::call(std::span<const Expr> args) const {
   if (args.size() != arguments_.size()) {
     std::vector<std::string> names;
     for (const Symbol& s : arguments_) names.push_back(s.name());
-    throw Error(ErrorKind::shape,
-                fmt::format("{}({}) takes {} argument{}, got {}", name_, fmt::join(names, ", "), arguments_.size(), arguments_.size() == 1 ? "" : "s", args.size()));
+    throw Error(ErrorKind::shape, fmt::format("{}({}) takes {} argument{}, got {}", name_, fmt::join(names, ", "),
+                                              arguments_.size(), arguments_.size() == 1 ? "" : "s", args.size()));
   }
   Bindings b;
   for (std::size_t i = 0; i < args.size(); ++i) b.set(arguments_[i], args[i]);
@@ -47,13 +52,15 @@ Expr Function::call(std::span<const Expr> args) const {
 
 Function compose(const Function& outer, const Function& inner) {
   if (outer.arguments().size() != 1) {
-    throw Error(ErrorKind::shape, fmt::format("compose: {} takes {} arguments, but one value comes from {}", outer.name(), outer.arguments().size(), inner.name()));
+    throw Error(ErrorKind::shape, fmt::format("compose: {} takes {} arguments, but one value comes from {}",
+                                              outer.name(), outer.arguments().size(), inner.name()));
   }
   return {outer.name() + "_of_" + inner.name(), inner.arguments(), outer(inner.body())};
 }
 
 void Definitions::add(std::string_view name, const Expr& value) {
-  if (!is_identifier(name) || is_reserved_word(name)) throw Error(ErrorKind::name, fmt::format("'{}' cannot be the name of a definition", name));
+  if (!is_identifier(name) || is_reserved_word(name))
+    throw Error(ErrorKind::name, fmt::format("'{}' cannot be the name of a definition", name));
   if (std::find(names_.begin(), names_.end(), name) != names_.end()) {
     throw Error(ErrorKind::name, fmt::format("'{}' is defined twice", name));
   }

@@ -19,7 +19,9 @@ Bindings::Bindings(std::initializer_list<std::pair<Expr, Expr>> entries) {
 
 Bindings& Bindings::set(const Expr& target, const Expr& value) {
   if (!target.is(Kind::symbol) && !target.is(Kind::unknown_call)) {
-    throw Error(ErrorKind::usage, "only symbols and calls of unknown functions can be bound to a value, not numbers or compound expressions");
+    throw Error(
+        ErrorKind::usage,
+        "only symbols and calls of unknown functions can be bound to a value, not numbers or compound expressions");
   }
   for (Entry& e : entries_) {
     if (e.name.empty() && e.target == target) {
@@ -103,7 +105,8 @@ class Substitution {
       return &bindings_.entries()[static_cast<std::size_t>(*at)].value;
     }
     if (!e.is(Kind::symbol) || is_function_head(e)) return nullptr;
-    if (const auto at = direct_names_.find(e.name()); at != direct_names_.end() && are_namesakes(at->second, e)) reject_namesakes(at->second, e);
+    if (const auto at = direct_names_.find(e.name()); at != direct_names_.end() && are_namesakes(at->second, e))
+      reject_namesakes(at->second, e);
     if (!by_name_) return nullptr;
     for (std::size_t i = 0; i < used_.size(); ++i) {
       if (bindings_.entries()[i].name == e.name()) {
@@ -125,9 +128,11 @@ class Substitution {
     if (!derived) return;
     const auto* at = direct_.find(unknown_call(operands));
     if (at == nullptr) return;
-    throw Error(ErrorKind::binding, fmt::format("{0} is replaced, but its derivative {1} occurs too and has no value of its own; replace the function with all its derivatives by "
-                                                "substitute(expression, UnknownFunction(\"{2}\"), Function(...)), or bind {1} as well",
-                                                to_text(unknown_call(operands)), to_text(e), e.name()));
+    throw Error(ErrorKind::binding,
+                fmt::format("{0} is replaced, but its derivative {1} occurs too and has no value of its own; replace "
+                            "the function with all its derivatives by "
+                            "substitute(expression, UnknownFunction(\"{2}\"), Function(...)), or bind {1} as well",
+                            to_text(unknown_call(operands)), to_text(e), e.name()));
   }
 
   // Inside, the bound symbol hides a binding of its own, and must not occur in any value that is put in.
@@ -136,9 +141,10 @@ class Substitution {
     const Expr bound = operands[1];
     if (operands.size() == 2) {
       if (bindings_.find(bound) != nullptr) {
-        throw Error(ErrorKind::unsupported, fmt::format("the variable {0} of an indefinite integral cannot be replaced; give the "
-                                                        "integral limits first: integral(..., {0} from a to b)",
-                                                        bound.name()));
+        throw Error(ErrorKind::unsupported,
+                    fmt::format("the variable {0} of an indefinite integral cannot be replaced; give the "
+                                "integral limits first: integral(..., {0} from a to b)",
+                                bound.name()));
       }
     }
     Bindings inside;
@@ -175,7 +181,9 @@ class Substitution {
       if (inner.used_[i] == 0) continue;
       for (std::size_t j = 0; j < used_.size(); ++j) {
         const auto& entry = bindings_.entries()[j];
-        if (entry.name == inside.entries()[i].name && (!entry.name.empty() || entry.target == inside.entries()[i].target)) used_[j] = 1;
+        if (entry.name == inside.entries()[i].name &&
+            (!entry.name.empty() || entry.target == inside.entries()[i].target))
+          used_[j] = 1;
       }
     }
     Substitution outer(bindings_);
@@ -189,7 +197,10 @@ class Substitution {
     for (std::size_t i = 1; i < e.operands().size(); i += 2) {
       const Expr* value = bindings_.find(e.operands()[i]);
       if (value != nullptr && !value->is(Kind::symbol)) {
-        throw Error(ErrorKind::unsupported, fmt::format("{0} cannot be replaced under an unevaluated derivative with respect to {0}; derive first", e.operands()[i].name()));
+        throw Error(
+            ErrorKind::unsupported,
+            fmt::format("{0} cannot be replaced under an unevaluated derivative with respect to {0}; derive first",
+                        e.operands()[i].name()));
       }
     }
   }
@@ -222,8 +233,11 @@ void report_unused(std::span<const Expr> expressions, const Bindings& bindings, 
       text += ", which has no symbols";
     } else {
       text += suggestion(name, present);
-      text += fmt::format(" (its symbols: {}{})", fmt::join(present.begin(), present.begin() + static_cast<std::ptrdiff_t>(std::min<std::size_t>(present.size(), 12)), ", "),
-                          present.size() > 12 ? ", ..." : "");
+      text += fmt::format(
+          " (its symbols: {}{})",
+          fmt::join(present.begin(),
+                    present.begin() + static_cast<std::ptrdiff_t>(std::min<std::size_t>(present.size(), 12)), ", "),
+          present.size() > 12 ? ", ..." : "");
     }
     throw Error(ErrorKind::binding, text);
   }
@@ -241,6 +255,8 @@ std::vector<Expr> substitute(const ExprList& expressions, const Bindings& bindin
   return results;
 }
 
-Expr substitute(const Expr& expression, const Bindings& bindings, Unused unused) { return substitute(std::span<const Expr>(&expression, 1), bindings, unused)[0]; }
+Expr substitute(const Expr& expression, const Bindings& bindings, Unused unused) {
+  return substitute(std::span<const Expr>(&expression, 1), bindings, unused)[0];
+}
 
 }  // namespace boreon

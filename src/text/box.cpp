@@ -30,7 +30,8 @@ std::size_t text_width(const std::string& text) {
 
 Box::Box(const std::string& line) : lines_{line}, baseline_(0), width_(text_width(line)) {}
 
-Box::Box(std::vector<std::string> lines, std::size_t baseline) : lines_(std::move(lines)), baseline_(baseline), width_(0) {
+Box::Box(std::vector<std::string> lines, std::size_t baseline)
+    : lines_(std::move(lines)), baseline_(baseline), width_(0) {
   for (const auto& l : lines_) width_ = std::max(width_, text_width(l));
   for (auto& l : lines_) l = padded(l, 0, width_);
 }
@@ -78,7 +79,8 @@ Box Box::power(const Box& base, const Box& raised) {
   const std::size_t overlap = base.height() > 1 && raised.height() > 0 ? 1 : 0;
   const std::size_t first = lines.size() - overlap;
   if (overlap == 1) lines.back() = base.lines_[0] + raised.lines_.back();
-  for (std::size_t i = overlap; i < base.height(); ++i) lines.push_back(padded(base.lines_[i], 0, base.width_ + raised.width_));
+  for (std::size_t i = overlap; i < base.height(); ++i)
+    lines.push_back(padded(base.lines_[i], 0, base.width_ + raised.width_));
   return {lines, first + base.baseline_};
 }
 
@@ -153,7 +155,8 @@ Box Box::grid(const std::vector<std::vector<Box>>& rows, bool left_aligned) {
     for (std::size_t j = 0; j < rows[i].size(); ++j) {
       const Box& b = rows[i][j];
       std::vector<std::string> cell;
-      for (const auto& l : b.lines_) cell.push_back(padded(l, left_aligned ? 0 : (widths[j] - b.width_) / 2, widths[j]));
+      for (const auto& l : b.lines_)
+        cell.push_back(padded(l, left_aligned ? 0 : (widths[j] - b.width_) / 2, widths[j]));
       if (j > 0) cells.emplace_back("  ");
       cells.emplace_back(cell, b.baseline_);
     }

@@ -2,9 +2,9 @@
 #include "text/display.hpp"
 
 #include <algorithm>
-#include <optional>
 #include <cstdlib>
 #include <memory>
+#include <optional>
 
 #include "boreon/catalogue.hpp"
 #include "boreon/names.hpp"
@@ -73,7 +73,8 @@ int reading_order(const Expr& first, const Expr& second) {
         if (b->is(Kind::symbol)) return -reading_order(*b, *a);
         break;
       case Kind::call:
-        if (b->is(Kind::call) && &a->function() != &b->function()) return sign_of(a->function().name.compare(b->function().name));
+        if (b->is(Kind::call) && &a->function() != &b->function())
+          return sign_of(a->function().name.compare(b->function().name));
         break;
       case Kind::unknown_call:
         if (b->is(Kind::unknown_call) && a->name() != b->name()) return compare_names(a->name(), b->name(), true);
@@ -98,7 +99,9 @@ namespace {
 // number of a sum stands under null.
 class Places {
  public:
-  Places(const std::vector<Expr>& operands, Kind kind, const OperandOrder& order) : kind_(kind) { add(operands, order, 0); }
+  Places(const std::vector<Expr>& operands, Kind kind, const OperandOrder& order) : kind_(kind) {
+    add(operands, order, 0);
+  }
   [[nodiscard]] const std::size_t* of(const Expr& part) const { return places_.find(part); }
   [[nodiscard]] std::optional<std::size_t> of_number() const { return number_; }
 
@@ -165,9 +168,12 @@ bool ordered_factors(const Expr& product, const OperandOrder& order, DisplayProd
   if (operands == nullptr) return false;
   const Places places(*operands, Kind::product, order);
   for (const auto* list : {&d.numerator, &d.denominator}) {
-    if (!std::all_of(list->begin(), list->end(), [&](const DisplayFactor& f) { return places.of(*f.base) != nullptr; })) return false;
+    if (!std::all_of(list->begin(), list->end(), [&](const DisplayFactor& f) { return places.of(*f.base) != nullptr; }))
+      return false;
   }
-  const auto before = [&](const DisplayFactor& a, const DisplayFactor& b) { return *places.of(*a.base) < *places.of(*b.base); };
+  const auto before = [&](const DisplayFactor& a, const DisplayFactor& b) {
+    return *places.of(*a.base) < *places.of(*b.base);
+  };
   std::stable_sort(d.numerator.begin(), d.numerator.end(), before);
   std::stable_sort(d.denominator.begin(), d.denominator.end(), before);
   return true;
@@ -219,13 +225,14 @@ std::vector<DisplayTerm> display_terms(const Expr& sum, const OperandOrder* orde
 
 namespace {
 
-// sqrt(2)*sqrt(pi) reads as sqrt(2*pi): square roots of a positive number and constants. (Roots of two numbers stay: their
-// product would be read back as another form.)
+// sqrt(2)*sqrt(pi) reads as sqrt(2*pi): square roots of a positive number and constants. (Roots of two numbers stay:
+// their product would be read back as another form.)
 void join_roots(std::vector<DisplayFactor>& factors, std::vector<std::shared_ptr<const Expr>>& joined) {
   const auto number = [](const DisplayFactor& f) { return is_half(f.exponent) && f.base->is_number(); };
   if (std::count_if(factors.begin(), factors.end(), number) > 1) return;
   const auto root = [](const DisplayFactor& f) {
-    const bool positive = (f.base->is_number() && f.base->number().is_exact() && f.base->number().sign() > 0) || f.base->is_constant(ConstantCode::pi) || f.base->is_constant(ConstantCode::egamma);
+    const bool positive = (f.base->is_number() && f.base->number().is_exact() && f.base->number().sign() > 0) ||
+                          f.base->is_constant(ConstantCode::pi) || f.base->is_constant(ConstantCode::egamma);
     return positive && is_half(f.exponent);
   };
   if (std::count_if(factors.begin(), factors.end(), root) < 2) return;
@@ -262,7 +269,9 @@ DisplayProduct display_product(const Number& coefficient, const Expr* node, cons
     place(*node, 1);
   }
   if (order == nullptr || !ordered_factors(*node, *order, d)) {
-    const auto before = [](const DisplayFactor& a, const DisplayFactor& b) { return reading_order(*a.base, *b.base) < 0; };
+    const auto before = [](const DisplayFactor& a, const DisplayFactor& b) {
+      return reading_order(*a.base, *b.base) < 0;
+    };
     std::sort(d.numerator.begin(), d.numerator.end(), before);
     std::sort(d.denominator.begin(), d.denominator.end(), before);
   }
@@ -271,11 +280,17 @@ DisplayProduct display_product(const Number& coefficient, const Expr* node, cons
   return d;
 }
 
-Number DisplayProduct::number_above() const { return coefficient.is_exact() && decimal_form(coefficient, true).empty() ? coefficient.numerator() : coefficient; }
+Number DisplayProduct::number_above() const {
+  return coefficient.is_exact() && decimal_form(coefficient, true).empty() ? coefficient.numerator() : coefficient;
+}
 
-Number DisplayProduct::number_below() const { return coefficient.is_exact() && decimal_form(coefficient, true).empty() ? coefficient.denominator() : Number(1); }
+Number DisplayProduct::number_below() const {
+  return coefficient.is_exact() && decimal_form(coefficient, true).empty() ? coefficient.denominator() : Number(1);
+}
 
-const Expr* DisplayProduct::alone() const { return lone_power() && numerator[0].exponent.is_integer(1) ? numerator[0].base : nullptr; }
+const Expr* DisplayProduct::alone() const {
+  return lone_power() && numerator[0].exponent.is_integer(1) ? numerator[0].base : nullptr;
+}
 
 std::string decimal_form(const Number& number, bool coefficient) {
   constexpr std::size_t most_bits = 3000;  // of what is written in 400 digits at most
@@ -315,7 +330,8 @@ std::string decimal_form(const Number& number, bool coefficient) {
   const long point = static_cast<long>(digits.size()) + exponent;  // digits before the decimal point
   std::string text;
   if (exponent < 0 && point > -4) {
-    text = point > 0 ? digits.substr(0, static_cast<std::size_t>(point)) + "." + digits.substr(static_cast<std::size_t>(point))
+    text = point > 0 ? digits.substr(0, static_cast<std::size_t>(point)) + "." +
+                           digits.substr(static_cast<std::size_t>(point))
                      : "0." + std::string(static_cast<std::size_t>(-point), '0') + digits;
   } else {
     text = digits.substr(0, 1) + (digits.size() > 1 ? "." + digits.substr(1) : "") + "e" + std::to_string(point - 1);
@@ -326,7 +342,8 @@ std::string decimal_form(const Number& number, bool coefficient) {
 bool is_half(const Expr& exponent) { return exponent.is_number() && exponent.number() == Number(1, 2); }
 
 bool hides_argument(const Expr& e, const PrintOptions& options) {
-  return !options.independent.empty() && e.operands().size() == 3 && e.operands()[1].is(Kind::symbol) && e.operands()[1].name() == options.independent;
+  return !options.independent.empty() && e.operands().size() == 3 && e.operands()[1].is(Kind::symbol) &&
+         e.operands()[1].name() == options.independent;
 }
 
 bool function_needs_quotes(std::string_view name) {

@@ -45,7 +45,9 @@ struct DisplayProduct {
   /// The one thing there is, when there is no number, power or quotient about it; null otherwise.
   [[nodiscard]] const Expr* alone() const;
   /// Whether there is nothing but one base with its exponent.
-  [[nodiscard]] bool lone_power() const { return coefficient.is_one() && !imaginary && denominator.empty() && numerator.size() == 1; }
+  [[nodiscard]] bool lone_power() const {
+    return coefficient.is_one() && !imaginary && denominator.empty() && numerator.size() == 1;
+  }
 };
 [[nodiscard]] DisplayProduct display_product(const Number& coefficient, const Expr* node, const OperandOrder* order);
 

@@ -19,7 +19,8 @@ std::string latex_number(const Number& n, bool coefficient = false) {
   std::string text = decimal_form(n, coefficient);
   if (n.is_exact() && text.empty()) {
     if (n.is_integer()) return n.to_string();
-    return fmt::format("{}\\frac{{{}}}{{{}}}", n.sign() < 0 ? "-" : "", n.abs().numerator().to_string(), n.denominator().to_string());
+    return fmt::format("{}\\frac{{{}}}{{{}}}", n.sign() < 0 ? "-" : "", n.abs().numerator().to_string(),
+                       n.denominator().to_string());
   }
   if (text.empty()) text = n.to_string();
   const std::size_t e = text.find('e');
@@ -36,7 +37,10 @@ class LatexWriter {
       case Kind::number: {
         const Number n = e.number();
         const bool fraction = n.is_exact() && !n.is_integer() && decimal_form(n, false).empty();
-        return wrapped(n.sign() < 0 ? Tightness::unary : fraction ? Tightness::product : Tightness::atom, context, out, [&] { out.emplace_back(latex_number(n)); });
+        return wrapped(n.sign() < 0 ? Tightness::unary
+                       : fraction   ? Tightness::product
+                                    : Tightness::atom,
+                       context, out, [&] { out.emplace_back(latex_number(n)); });
       }
       case Kind::constant: out.emplace_back(constant_text(e.constant_code())); return;
       case Kind::symbol: out.emplace_back(latex_name(e.name())); return;
@@ -94,7 +98,8 @@ class LatexWriter {
         const auto raised = [](const Number& n) { return n.is_one() ? std::string() : "^{" + n.to_string() + "}"; };
         const Differentials d = differentials(e);
         std::string below;
-        for (const auto& [symbol, n] : d.by) below += (below.empty() ? "\\partial " : " \\, \\partial ") + latex_name(symbol->name()) + raised(n);
+        for (const auto& [symbol, n] : d.by)
+          below += (below.empty() ? "\\partial " : " \\, \\partial ") + latex_name(symbol->name()) + raised(n);
         out.emplace_back(fmt::format("\\frac{{\\partial{}}}{{{}}} ", raised(d.total), below));
         out.emplace_back(e.operands()[0], Tightness::unary);
         return;
@@ -120,7 +125,9 @@ class LatexWriter {
         return wrapped(Tightness::product, context, out, [&] {
           out.emplace_back("\\lim_{" + latex_name(e.operands()[1].name()) + " \\to ");
           out.emplace_back(e.operands()[2], Tightness::condition);
-          out.emplace_back(e.limit_side() == LimitSide::both ? "} " : e.limit_side() == LimitSide::above ? "^{+}} " : "^{-}} ");
+          out.emplace_back(e.limit_side() == LimitSide::both    ? "} "
+                           : e.limit_side() == LimitSide::above ? "^{+}} "
+                                                                : "^{-}} ");
           out.emplace_back(e.operands()[0], Tightness::product);
         });
     }
@@ -195,7 +202,8 @@ class LatexWriter {
     }
   }
 
-  static void write_list(const Number& number, bool show_one, bool imaginary, const std::vector<DisplayFactor>& factors, Pieces& out) {
+  static void write_list(const Number& number, bool show_one, bool imaginary, const std::vector<DisplayFactor>& factors,
+                         Pieces& out) {
     const bool alone = factors.size() == 1 && number.is_one() && !imaginary;
     bool first = true;
     if (!number.is_one() || (factors.empty() && !imaginary && show_one)) {
@@ -246,7 +254,8 @@ class LatexWriter {
       out.emplace_back("}");
       return;
     }
-    out.emplace_back(row.latex.empty() ? fmt::format("\\operatorname{{{}}}", latex_escape(row.name)) : std::string(row.latex));
+    out.emplace_back(row.latex.empty() ? fmt::format("\\operatorname{{{}}}", latex_escape(row.name))
+                                       : std::string(row.latex));
     out.emplace_back("\\left(");
     list(args, 1, out);
     out.emplace_back("\\right)");
@@ -302,7 +311,9 @@ std::string to_latex(const Expr& expression, const PrintOptions& options) {
   return write_linear({Piece(shown, Tightness::condition)}, options.max_length, LatexWriter(options));
 }
 
-std::string to_latex(const Equation& e, const PrintOptions& options) { return to_latex(e.lhs, options) + " = " + to_latex(e.rhs, options); }
+std::string to_latex(const Equation& e, const PrintOptions& options) {
+  return to_latex(e.lhs, options) + " = " + to_latex(e.rhs, options);
+}
 
 std::string to_latex(const Matrix& m) {
   std::string out = "\\begin{pmatrix} ";

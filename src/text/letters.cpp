@@ -13,12 +13,15 @@ struct Greek {
   std::string_view letter;
 };
 
-constexpr std::array<Greek, 48> greek{{{"alpha", "α"}, {"beta", "β"},   {"gamma", "γ"},   {"delta", "δ"},   {"epsilon", "ε"}, {"zeta", "ζ"},    {"eta", "η"},     {"theta", "θ"},
-                                       {"iota", "ι"},  {"kappa", "κ"},  {"lambda", "λ"},  {"mu", "μ"},      {"nu", "ν"},      {"xi", "ξ"},      {"omicron", "ο"}, {"rho", "ρ"},
-                                       {"sigma", "σ"}, {"tau", "τ"},    {"upsilon", "υ"}, {"phi", "φ"},     {"chi", "χ"},     {"psi", "ψ"},     {"omega", "ω"},   {"Alpha", "Α"},
-                                       {"Beta", "Β"},  {"Gamma", "Γ"},  {"Delta", "Δ"},   {"Epsilon", "Ε"}, {"Zeta", "Ζ"},    {"Eta", "Η"},     {"Theta", "Θ"},   {"Iota", "Ι"},
-                                       {"Kappa", "Κ"}, {"Lambda", "Λ"}, {"Mu", "Μ"},      {"Nu", "Ν"},      {"Xi", "Ξ"},      {"Omicron", "Ο"}, {"Pi", "Π"},      {"Rho", "Ρ"},
-                                       {"Sigma", "Σ"}, {"Tau", "Τ"},    {"Upsilon", "Υ"}, {"Phi", "Φ"},     {"Chi", "Χ"},     {"Psi", "Ψ"},     {"Omega", "Ω"},   {"ell", "ℓ"}}};
+constexpr std::array<Greek, 48> greek{
+    {{"alpha", "α"},   {"beta", "β"},    {"gamma", "γ"},   {"delta", "δ"},   {"epsilon", "ε"}, {"zeta", "ζ"},
+     {"eta", "η"},     {"theta", "θ"},   {"iota", "ι"},    {"kappa", "κ"},   {"lambda", "λ"},  {"mu", "μ"},
+     {"nu", "ν"},      {"xi", "ξ"},      {"omicron", "ο"}, {"rho", "ρ"},     {"sigma", "σ"},   {"tau", "τ"},
+     {"upsilon", "υ"}, {"phi", "φ"},     {"chi", "χ"},     {"psi", "ψ"},     {"omega", "ω"},   {"Alpha", "Α"},
+     {"Beta", "Β"},    {"Gamma", "Γ"},   {"Delta", "Δ"},   {"Epsilon", "Ε"}, {"Zeta", "Ζ"},    {"Eta", "Η"},
+     {"Theta", "Θ"},   {"Iota", "Ι"},    {"Kappa", "Κ"},   {"Lambda", "Λ"},  {"Mu", "Μ"},      {"Nu", "Ν"},
+     {"Xi", "Ξ"},      {"Omicron", "Ο"}, {"Pi", "Π"},      {"Rho", "Ρ"},     {"Sigma", "Σ"},   {"Tau", "Τ"},
+     {"Upsilon", "Υ"}, {"Phi", "Φ"},     {"Chi", "Χ"},     {"Psi", "Ψ"},     {"Omega", "Ω"},   {"ell", "ℓ"}}};
 
 std::string_view letter_of(std::string_view word) {
   for (const Greek& g : greek) {
@@ -29,14 +32,16 @@ std::string_view letter_of(std::string_view word) {
 
 // Capitals that look like Latin letters have no LaTeX command.
 bool latin_capital(std::string_view word) {
-  for (const std::string_view w : {"Alpha", "Beta", "Epsilon", "Zeta", "Eta", "Iota", "Kappa", "Mu", "Nu", "Omicron", "omicron", "Rho", "Tau", "Chi"}) {
+  for (const std::string_view w : {"Alpha", "Beta", "Epsilon", "Zeta", "Eta", "Iota", "Kappa", "Mu", "Nu", "Omicron",
+                                   "omicron", "Rho", "Tau", "Chi"}) {
     if (w == word) return true;
   }
   return false;
 }
 
 std::string latex_word(std::string_view word) {
-  if (!letter_of(word).empty() && !latin_capital(word)) return word == "epsilon" ? "\\varepsilon" : "\\" + std::string(word);
+  if (!letter_of(word).empty() && !latin_capital(word))
+    return word == "epsilon" ? "\\varepsilon" : "\\" + std::string(word);
   if (word.size() == 1) return std::string(word);
   bool digits = true;
   for (const char c : word) digits = digits && (std::isdigit(static_cast<unsigned char>(c)) != 0);
@@ -49,7 +54,8 @@ std::pair<std::string_view, std::string_view> split(std::string_view name) {
   if (bar != std::string_view::npos && bar + 1 < name.size()) return {name.substr(0, bar), name.substr(bar + 1)};
   std::size_t digits = name.size();
   while (digits > 0 && (std::isdigit(static_cast<unsigned char>(name[digits - 1])) != 0)) --digits;
-  if (digits > 0 && digits < name.size() && name[digits - 1] != '_') return {name.substr(0, digits), name.substr(digits)};
+  if (digits > 0 && digits < name.size() && name[digits - 1] != '_')
+    return {name.substr(0, digits), name.substr(digits)};
   return {name, {}};
 }
 

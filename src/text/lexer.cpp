@@ -74,7 +74,9 @@ class Lexer {
   std::vector<Token> run() {
     std::vector<Token> tokens;
     for (;;) {
-      while (at_ < text_.size() && (text_[at_] == ' ' || text_[at_] == '\t' || text_[at_] == '\n' || text_[at_] == '\r')) ++at_;
+      while (at_ < text_.size() &&
+             (text_[at_] == ' ' || text_[at_] == '\t' || text_[at_] == '\n' || text_[at_] == '\r'))
+        ++at_;
       if (at_ == text_.size()) break;
       tokens.push_back(next());
     }
@@ -85,14 +87,17 @@ class Lexer {
   }
 
  private:
-  [[nodiscard]] char peek(std::size_t ahead = 0) const { return at_ + ahead < text_.size() ? text_[at_ + ahead] : '\0'; }
+  [[nodiscard]] char peek(std::size_t ahead = 0) const {
+    return at_ + ahead < text_.size() ? text_[at_ + ahead] : '\0';
+  }
 
   Token next() {
     Token t;
     t.at = at_;
     if (digit(peek())) return number(t);
     if (peek() == '.') {
-      if (digit(peek(1))) errors_.fail(ErrorKind::syntax, "a number cannot start with a point; write 0" + number_at(at_), at_);
+      if (digit(peek(1)))
+        errors_.fail(ErrorKind::syntax, "a number cannot start with a point; write 0" + number_at(at_), at_);
       errors_.fail(ErrorKind::syntax, "a point belongs inside a number only", at_);
     }
     if (letter(peek())) return name(t);
@@ -100,7 +105,8 @@ class Lexer {
     t.type = Token::Type::op;
     for (const auto& [wrong, remedy] : foreign) {
       if (text_.substr(at_, wrong.size()) == wrong && text_.substr(at_, 2) != "!=") {
-        errors_.fail(ErrorKind::syntax, fmt::format("'{}' is not part of the expression grammar: {}", wrong, remedy), at_);
+        errors_.fail(ErrorKind::syntax, fmt::format("'{}' is not part of the expression grammar: {}", wrong, remedy),
+                     at_);
       }
     }
     for (const std::string_view op : {"<=", ">=", "!=", "+", "-", "*", "/", "^", "(", ")", ",", "<", ">", "="}) {
@@ -115,14 +121,17 @@ class Lexer {
     if (byte >= 0x80) {
       std::size_t n = 1;
       while (at_ + n < text_.size() && (static_cast<unsigned char>(text_[at_ + n]) & 0xc0U) == 0x80U) ++n;
-      errors_.fail(ErrorKind::syntax,
-                   fmt::format("the character '{}' is not part of the expression grammar; Greek letters are written as plain "
-                               "words (alpha, Delta_n)",
-                               text_.substr(at_, n)),
-                   at_);
+      errors_.fail(
+          ErrorKind::syntax,
+          fmt::format("the character '{}' is not part of the expression grammar; Greek letters are written as plain "
+                      "words (alpha, Delta_n)",
+                      text_.substr(at_, n)),
+          at_);
     }
-    if (byte < 0x20) errors_.fail(ErrorKind::syntax, fmt::format("a control character (code {}) is not allowed", byte), at_);
-    errors_.fail(ErrorKind::syntax, fmt::format("the character '{}' is not part of the expression grammar", peek()), at_);
+    if (byte < 0x20)
+      errors_.fail(ErrorKind::syntax, fmt::format("a control character (code {}) is not allowed", byte), at_);
+    errors_.fail(ErrorKind::syntax, fmt::format("the character '{}' is not part of the expression grammar", peek()),
+                 at_);
   }
 
   [[nodiscard]] std::string number_at(std::size_t from) const {
@@ -137,12 +146,16 @@ class Lexer {
     while (digit(peek())) ++at_;
     if (peek() == '.') {
       if (!digit(peek(1))) {
-        errors_.fail(ErrorKind::syntax, fmt::format("a number cannot end with a point; write {0} or {0}.0", text_.substr(start, at_ - start)), start);
+        errors_.fail(
+            ErrorKind::syntax,
+            fmt::format("a number cannot end with a point; write {0} or {0}.0", text_.substr(start, at_ - start)),
+            start);
       }
       ++at_;
       while (digit(peek())) ++at_;
     }
-    if ((peek() == 'e' || peek() == 'E') && (digit(peek(1)) || ((peek(1) == '-' || peek(1) == '+') && digit(peek(2))))) {
+    if ((peek() == 'e' || peek() == 'E') &&
+        (digit(peek(1)) || ((peek(1) == '-' || peek(1) == '+') && digit(peek(2))))) {
       at_ += 2;
       while (digit(peek())) ++at_;
     }
@@ -154,7 +167,9 @@ class Lexer {
     if (letter(peek())) {
       std::size_t i = at_;
       while (i < text_.size() && (letter(text_[i]) || digit(text_[i]))) ++i;
-      errors_.fail(ErrorKind::syntax, fmt::format("there is no implied multiplication; write {}*{}", t.text, text_.substr(at_, i - at_)), at_);
+      errors_.fail(ErrorKind::syntax,
+                   fmt::format("there is no implied multiplication; write {}*{}", t.text, text_.substr(at_, i - at_)),
+                   at_);
     }
     if (peek() == '.') errors_.fail(ErrorKind::syntax, "a number has two points", at_);
     return t;
@@ -175,7 +190,9 @@ class Lexer {
     t.type = Token::Type::name;
     t.quoted = true;
     t.text = text_.substr(at_ + 1, close - at_ - 1);
-    if (!is_identifier(t.text)) errors_.fail(ErrorKind::name, fmt::format("'{}' cannot be a name: use letters, digits and underscores", t.text), at_);
+    if (!is_identifier(t.text))
+      errors_.fail(ErrorKind::name, fmt::format("'{}' cannot be a name: use letters, digits and underscores", t.text),
+                   at_);
     at_ = close + 1;
     primes(t);
     return t;

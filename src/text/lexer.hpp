@@ -20,7 +20,9 @@ struct Token {
   bool quoted = false;        // `name`: never a function, keyword or constant
 
   [[nodiscard]] bool is(std::string_view op) const { return type == Type::op && text == op; }
-  [[nodiscard]] bool word(std::string_view w) const { return type == Type::name && !quoted && primes == 0 && text == w; }
+  [[nodiscard]] bool word(std::string_view w) const {
+    return type == Type::name && !quoted && primes == 0 && text == w;
+  }
 };
 
 /// Throws a positioned Error at a byte offset of a text.

@@ -25,12 +25,14 @@ std::string presentation_number(const Number& n, bool coefficient = false) {
   std::string out;
   if (n.is_exact() && text.empty()) {
     out = n.is_integer() ? fmt::format("<mn>{}</mn>", n.abs().to_string())
-                         : fmt::format("<mfrac><mn>{}</mn><mn>{}</mn></mfrac>", n.abs().numerator().to_string(), n.denominator().to_string());
+                         : fmt::format("<mfrac><mn>{}</mn><mn>{}</mn></mfrac>", n.abs().numerator().to_string(),
+                                       n.denominator().to_string());
   } else {
     if (text.empty()) text = n.abs().to_string();
     const std::size_t e = text.find('e');
     out = e == std::string::npos ? fmt::format("<mn>{}</mn>", text)
-                                 : fmt::format("<mn>{}</mn><mo>&#xB7;</mo><msup><mn>10</mn><mn>{}</mn></msup>", text.substr(0, e), std::stol(text.substr(e + 1)));
+                                 : fmt::format("<mn>{}</mn><mo>&#xB7;</mo><msup><mn>10</mn><mn>{}</mn></msup>",
+                                               text.substr(0, e), std::stol(text.substr(e + 1)));
   }
   return n.sign() < 0 ? mo("&#x2212;") + out : out;
 }
@@ -54,7 +56,9 @@ class PresentationWriter {
 
   void operator()(const Expr& e, Tightness context, Pieces& out) const {
     switch (e.kind()) {
-      case Kind::number: return wrapped(e.number().sign() < 0 ? Tightness::unary : Tightness::product, context, out, [&] { out.emplace_back(presentation_number(e.number())); });
+      case Kind::number:
+        return wrapped(e.number().sign() < 0 ? Tightness::unary : Tightness::product, context, out,
+                       [&] { out.emplace_back(presentation_number(e.number())); });
       case Kind::constant: out.emplace_back(presentation_constant(e.constant_code())); return;
       case Kind::symbol: out.emplace_back(mathml_name(e.name())); return;
       case Kind::sum:
@@ -71,7 +75,10 @@ class PresentationWriter {
         const Number c = e.is(Kind::product) ? e.operands()[0].number() : Number(1);
         const DisplayProduct d = display_product(c.abs(), &e, options_.order.get());
         const bool lone = c.is_one() && d.lone_power();
-        const Tightness own = c.sign() < 0 ? Tightness::unary : !lone ? Tightness::product : is_half(d.numerator[0].exponent) ? Tightness::atom : Tightness::power_base;
+        const Tightness own = c.sign() < 0                       ? Tightness::unary
+                              : !lone                            ? Tightness::product
+                              : is_half(d.numerator[0].exponent) ? Tightness::atom
+                                                                 : Tightness::power_base;
         return wrapped(own, context, out, [&] {
           if (c.sign() < 0) out.emplace_back(mo("&#x2212;"));
           product(d, out);
@@ -111,7 +118,9 @@ class PresentationWriter {
         out.emplace_back("</mtable>");
         return;
       case Kind::derivative: {
-        const auto raised = [](const std::string& base, const Number& n) { return n.is_one() ? base : fmt::format("<msup>{}<mn>{}</mn></msup>", base, n.to_string()); };
+        const auto raised = [](const std::string& base, const Number& n) {
+          return n.is_one() ? base : fmt::format("<msup>{}<mn>{}</mn></msup>", base, n.to_string());
+        };
         const Differentials d = differentials(e);
         std::string below;
         for (const auto& [symbol, n] : d.by) below += mo("&#x2202;") + raised(mathml_name(symbol->name()), n);
@@ -132,7 +141,8 @@ class PresentationWriter {
             out.emplace_back("<mo>&#x222B;</mo>");
           }
           out.emplace_back(e.operands()[0], Tightness::product);
-          out.emplace_back("<mspace width=\"0.17em\"/><mi mathvariant=\"normal\">d</mi>" + mathml_name(e.operands()[1].name()));
+          out.emplace_back("<mspace width=\"0.17em\"/><mi mathvariant=\"normal\">d</mi>" +
+                           mathml_name(e.operands()[1].name()));
         });
       case Kind::summation:
         return wrapped(Tightness::product, context, out, [&] {
@@ -147,7 +157,8 @@ class PresentationWriter {
         return wrapped(Tightness::product, context, out, [&] {
           out.emplace_back("<munder><mo>lim</mo><mrow>" + mathml_name(e.operands()[1].name()) + mo("&#x2192;"));
           out.emplace_back(e.operands()[2], Tightness::condition);
-          if (e.limit_side() != LimitSide::both) out.emplace_back(e.limit_side() == LimitSide::above ? "<mo>+</mo>" : "<mo>&#x2212;</mo>");
+          if (e.limit_side() != LimitSide::both)
+            out.emplace_back(e.limit_side() == LimitSide::above ? "<mo>+</mo>" : "<mo>&#x2212;</mo>");
           out.emplace_back("</mrow></munder>");
           out.emplace_back(e.operands()[0], Tightness::product);
         });
@@ -339,8 +350,9 @@ void content(const Expr& e, Tightness, Pieces& out) {
       return;
     case Kind::power: return raised(ops[0], ops[1]);
     case Kind::call:
-      out.emplace_back(e.function().mathml.empty() ? fmt::format("<apply><csymbol cd=\"boreon\">{}</csymbol>", e.function().name)
-                                                   : fmt::format("<apply><{}/>", e.function().mathml));
+      out.emplace_back(e.function().mathml.empty()
+                           ? fmt::format("<apply><csymbol cd=\"boreon\">{}</csymbol>", e.function().name)
+                           : fmt::format("<apply><{}/>", e.function().mathml));
       for (const Expr& x : ops) put(x);
       out.emplace_back("</apply>");
       return;
@@ -352,7 +364,10 @@ void content(const Expr& e, Tightness, Pieces& out) {
         orders += content_number(ops[i].number());
       }
       const std::string head = fmt::format("<ci type=\"function\">{}</ci>", e.name());
-      out.emplace_back("<apply>" + (any ? fmt::format("<apply><csymbol cd=\"boreon\">partial_derivative</csymbol>{}{}</apply>", head, orders) : head));
+      out.emplace_back(
+          "<apply>" +
+          (any ? fmt::format("<apply><csymbol cd=\"boreon\">partial_derivative</csymbol>{}{}</apply>", head, orders)
+               : head));
       for (std::size_t i = 1; i < ops.size(); i += 2) put(ops[i]);
       out.emplace_back("</apply>");
       return;
@@ -408,7 +423,9 @@ void content(const Expr& e, Tightness, Pieces& out) {
     case Kind::limit: {
       out.emplace_back("<apply><limit/>");
       bvar(ops[1]);
-      const char* side = e.limit_side() == LimitSide::above ? " type=\"above\"" : e.limit_side() == LimitSide::below ? " type=\"below\"" : "";
+      const char* side = e.limit_side() == LimitSide::above   ? " type=\"above\""
+                         : e.limit_side() == LimitSide::below ? " type=\"below\""
+                                                              : "";
       out.emplace_back(fmt::format("<condition><apply><tendsto{}/>", side));
       put(ops[1]);
       put(ops[2]);
@@ -428,7 +445,9 @@ std::string wrap(const std::string& presentation, const std::string& meaning, Ma
     case MathmlPart::content: return open_math + meaning + "</math>";
     case MathmlPart::both: break;
   }
-  return fmt::format("{}<semantics><mrow>{}</mrow><annotation-xml encoding=\"MathML-Content\">{}</annotation-xml></semantics></math>", open_math, presentation, meaning);
+  return fmt::format(
+      "{}<semantics><mrow>{}</mrow><annotation-xml encoding=\"MathML-Content\">{}</annotation-xml></semantics></math>",
+      open_math, presentation, meaning);
 }
 
 std::string present(const Expr& e, const PrintOptions& options) {
@@ -443,11 +462,13 @@ std::string mean(const Expr& e) {
 }  // namespace
 
 std::string to_mathml(const Expr& e, MathmlPart part, const PrintOptions& options) {
-  return wrap(part == MathmlPart::content ? "" : present(e, options), part == MathmlPart::presentation ? "" : mean(e), part);
+  return wrap(part == MathmlPart::content ? "" : present(e, options), part == MathmlPart::presentation ? "" : mean(e),
+              part);
 }
 
 std::string to_mathml(const Equation& e, MathmlPart part, const PrintOptions& options) {
-  return wrap(present(e.lhs, options) + mo("=") + present(e.rhs, options), "<apply><eq/>" + mean(e.lhs) + mean(e.rhs) + "</apply>", part);
+  return wrap(present(e.lhs, options) + mo("=") + present(e.rhs, options),
+              "<apply><eq/>" + mean(e.lhs) + mean(e.rhs) + "</apply>", part);
 }
 
 std::string to_mathml(const Matrix& m, MathmlPart part) {

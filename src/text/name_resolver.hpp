@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: MIT
-// What a name in a text stands for: a declared symbol, an unknown function, a bound variable, a new symbol, or a mistake.
+// What a name in a text stands for: a declared symbol, an unknown function, a bound variable, a new symbol, or a
+// mistake.
 #pragma once
 
 #include <set>
@@ -20,8 +21,8 @@ class NameResolver {
   [[nodiscard]] Expr value(const Token& t) const;
   /// Throws Error(name) unless the name may stand in front of a parenthesis.
   void check_callable(const Token& t) const;
-  /// Remarks that the text is valid but may mean something else, if the context asks for them: a call of a function that
-  /// nobody has declared, e^x, exp(i*x).
+  /// Remarks that the text is valid but may mean something else, if the context asks for them: a call of a function
+  /// that nobody has declared, e^x, exp(i*x).
   void remark_call(const Token& t, std::span<const Expr> args, bool derived) const;
   void remark_power(const Expr& base, const Expr& exponent, std::size_t at) const;
   void remark_exponential(const Expr& argument, std::size_t at) const;
@@ -46,7 +47,7 @@ class NameResolver {
   const ParseContext& context_;
   const TextErrors& errors_;
   std::vector<std::string> bound_;
-  std::set<std::string> primed_;  // names with a prime: unknown functions of the independent variable
+  std::set<std::string> primed_;   // names with a prime: unknown functions of the independent variable
   std::set<std::string> derived_;  // names with a prime anywhere
   std::set<std::string> called_;
 };

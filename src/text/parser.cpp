@@ -47,7 +47,10 @@ constexpr std::size_t max_operator_nesting = 200;
 class Parser {
  public:
   Parser(std::string_view text, const ParseContext& context)
-      : context_(context), errors_(text, context.origin), tokens_(tokenize(text, errors_)), names_(context, errors_, tokens_) {}
+      : context_(context),
+        errors_(text, context.origin),
+        tokens_(tokenize(text, errors_)),
+        names_(context, errors_, tokens_) {}
 
   Expr run() {
     for (;;) {
@@ -71,7 +74,9 @@ class Parser {
   void operand(const Token& t) {
     switch (t.type) {
       case Token::Type::number: push(guarded(t.at, [&] { return Expr(Number::parse(t.text)); })); return;
-      case Token::Type::imaginary: push(guarded(t.at, [&] { return Expr(Number::parse(t.text)) * imaginary_unit(); })); return;
+      case Token::Type::imaginary:
+        push(guarded(t.at, [&] { return Expr(Number::parse(t.text)) * imaginary_unit(); }));
+        return;
       case Token::Type::name: name(t); return;
       case Token::Type::end: unexpected_end();
       case Token::Type::op: break;
@@ -84,7 +89,10 @@ class Parser {
       ++at_;
     } else if (t.is(")")) {
       if (frames_.empty()) errors_.fail(ErrorKind::syntax, "there is no open parenthesis to close", t.at);
-      errors_.fail(ErrorKind::syntax, at_ > 0 && tokens_[at_ - 1].is("(") ? "nothing stands between the parentheses" : "an operand is missing before ')'", t.at);
+      errors_.fail(ErrorKind::syntax,
+                   at_ > 0 && tokens_[at_ - 1].is("(") ? "nothing stands between the parentheses"
+                                                       : "an operand is missing before ')'",
+                   t.at);
     } else {
       errors_.fail(ErrorKind::syntax, fmt::format("an operand is missing before '{}'", t.text), t.at);
     }
@@ -93,8 +101,12 @@ class Parser {
   [[noreturn]] void unexpected_end() {
     if (tokens_.size() == 1) errors_.fail(ErrorKind::syntax, "the expression is empty", 0);
     const std::size_t last = tokens_[tokens_.size() - 2].at;
-    if (!frames_.empty() && tokens_[tokens_.size() - 2].is("(")) errors_.fail(ErrorKind::syntax, "this parenthesis is never closed", last);
-    errors_.fail(ErrorKind::syntax, fmt::format("the expression ends after '{}', where an operand should follow", tokens_[tokens_.size() - 2].text), last);
+    if (!frames_.empty() && tokens_[tokens_.size() - 2].is("("))
+      errors_.fail(ErrorKind::syntax, "this parenthesis is never closed", last);
+    errors_.fail(
+        ErrorKind::syntax,
+        fmt::format("the expression ends after '{}', where an operand should follow", tokens_[tokens_.size() - 2].text),
+        last);
   }
 
   void push(Expr e) {
@@ -118,12 +130,15 @@ class Parser {
       if (t.text == "limit") return open(t, Frame::Type::limit, call_follows);
       if (t.text == "double" && call_follows && !names_.declared(t.text)) return double_literal();
       if (const Expr* c = NameResolver::constant(t.text)) {
-        if (call_follows) errors_.fail(ErrorKind::syntax, fmt::format("{0} is a constant, not a function; write {0}*(...)", t.text), t.at);
+        if (call_follows)
+          errors_.fail(ErrorKind::syntax, fmt::format("{0} is a constant, not a function; write {0}*(...)", t.text),
+                       t.at);
         push(*c);
         return;
       }
       if (is_reserved_word(t.text)) {
-        errors_.fail(ErrorKind::syntax, fmt::format("'{}' is a word of the grammar and cannot stand here", t.text), t.at);
+        errors_.fail(ErrorKind::syntax, fmt::format("'{}' is a word of the grammar and cannot stand here", t.text),
+                     t.at);
       }
     }
     if (call_follows) {
@@ -135,18 +150,24 @@ class Parser {
   }
 
   void open(const Token& t, Frame::Type type, bool call_follows) {
-    if (!call_follows) errors_.fail(ErrorKind::syntax, fmt::format("'{}' needs parentheses: {}", t.text, usage(type)), t.at);
+    if (!call_follows)
+      errors_.fail(ErrorKind::syntax, fmt::format("'{}' needs parentheses: {}", t.text, usage(type)), t.at);
     Frame f{type, t, tokens_[at_ + 1].at, pending_.size()};
     at_ += 2;
     if (type == Frame::Type::integral || type == Frame::Type::sum || type == Frame::Type::limit) {
       if (names_.bound_count() >= max_operator_nesting) {
-        errors_.fail(ErrorKind::limit, fmt::format("integrals, sums and limits are nested more than {} deep", max_operator_nesting), t.at);
+        errors_.fail(ErrorKind::limit,
+                     fmt::format("integrals, sums and limits are nested more than {} deep", max_operator_nesting),
+                     t.at);
       }
       names_.bind(variable_ahead(f));
     }
     frames_.push_back(std::move(f));
     if (tokens_[at_].is(")")) {
-      errors_.fail(ErrorKind::shape, fmt::format("{} needs arguments{}", t.text, type == Frame::Type::call ? "" : std::string(": ") + usage(type)), tokens_[at_].at);
+      errors_.fail(
+          ErrorKind::shape,
+          fmt::format("{} needs arguments{}", t.text, type == Frame::Type::call ? "" : std::string(": ") + usage(type)),
+          tokens_[at_].at);
     }
   }
 
@@ -171,7 +192,8 @@ class Parser {
       if (t.is(",") && depth == 0) {
         const Token& v = tokens_[i + 1];
         if (v.type == Token::Type::name && v.primes == 0 && (v.quoted || (!is_reserved_word(v.text)))) return v.text;
-        errors_.fail(ErrorKind::syntax, fmt::format("a plain name is expected as the variable: {}", usage(f.type)), v.at);
+        errors_.fail(ErrorKind::syntax, fmt::format("a plain name is expected as the variable: {}", usage(f.type)),
+                     v.at);
       }
     }
     errors_.fail(ErrorKind::syntax, fmt::format("the variable is missing: {}", usage(f.type)), f.at);
@@ -220,7 +242,9 @@ class Parser {
     std::string left = before.text + std::string(static_cast<std::size_t>(before.primes), '\'');
     if (before.is(")")) left = "(...)";
     const std::string right = t.is("(") ? "(...)" : t.text;
-    errors_.fail(ErrorKind::syntax, fmt::format("an operator is missing; there is no implied multiplication, write {}*{}", left, right), t.at);
+    errors_.fail(ErrorKind::syntax,
+                 fmt::format("an operator is missing; there is no implied multiplication, write {}*{}", left, right),
+                 t.at);
   }
 
   void binary(Op op, const Token& t) {
@@ -243,7 +267,8 @@ class Parser {
     values_.pop_back();
     if (p.invert && p.op == Op::sum) value = guarded(p.invert_at, [&] { return -value; });
     if (p.invert && p.op == Op::product) {
-      if (value.is_number() && value.number().is_zero()) errors_.fail(ErrorKind::domain, "division by zero", p.invert_at);
+      if (value.is_number() && value.number().is_zero())
+        errors_.fail(ErrorKind::domain, "division by zero", p.invert_at);
       value = guarded(p.invert_at, [&] { return power(value, -1); });
     }
     p.items.push_back(std::move(value));
@@ -294,7 +319,10 @@ class Parser {
 
   static void check_values(std::span<const Expr> items) {
     for (const Expr& e : items) {
-      if (is_condition(e)) throw Error(ErrorKind::shape, "a condition (true or false) stands where a number is expected; write piecewise(1 if condition, 0 otherwise)");
+      if (is_condition(e))
+        throw Error(ErrorKind::shape,
+                    "a condition (true or false) stands where a number is expected; write piecewise(1 if condition, 0 "
+                    "otherwise)");
     }
   }
 
@@ -336,17 +364,20 @@ class Parser {
 
   void comma(const Token& t) {
     reduce_all();
-    if (frames_.empty()) errors_.fail(ErrorKind::syntax, "a comma is out of place here; numbers are written with a decimal point", t.at);
+    if (frames_.empty())
+      errors_.fail(ErrorKind::syntax, "a comma is out of place here; numbers are written with a decimal point", t.at);
     Frame& f = frames_.back();
     ++at_;
     switch (f.type) {
-      case Frame::Type::group: errors_.fail(ErrorKind::syntax, "a comma is out of place here; numbers are written with a decimal point", t.at);
+      case Frame::Type::group:
+        errors_.fail(ErrorKind::syntax, "a comma is out of place here; numbers are written with a decimal point", t.at);
       case Frame::Type::call:
         f.args.push_back(pop());
         expect_operand_ = true;
         return;
       case Frame::Type::piecewise:
-        if (f.stage == 0) errors_.fail(ErrorKind::syntax, "'if' with a condition, or 'otherwise', is missing before this comma", t.at);
+        if (f.stage == 0)
+          errors_.fail(ErrorKind::syntax, "'if' with a condition, or 'otherwise', is missing before this comma", t.at);
         if (f.stage == 2) errors_.fail(ErrorKind::syntax, "'otherwise' must come last", t.at);
         f.args.push_back(pop());
         f.stage = 0;
@@ -355,7 +386,8 @@ class Parser {
       case Frame::Type::derivative: derivative_variables(f); return;
       default: break;
     }
-    if (f.stage != 0) errors_.fail(ErrorKind::syntax, fmt::format("a comma is out of place here: {}", usage(f.type)), t.at);
+    if (f.stage != 0)
+      errors_.fail(ErrorKind::syntax, fmt::format("a comma is out of place here: {}", usage(f.type)), t.at);
     f.args.push_back(pop());
     names_.unbind();
     const Token& v = tokens_[at_];
@@ -375,7 +407,9 @@ class Parser {
       expect_operand_ = true;
       return;
     }
-    errors_.fail(ErrorKind::syntax, fmt::format("'{}' is expected here: {}", f.type == Frame::Type::limit ? "to" : "from", usage(f.type)), next.at);
+    errors_.fail(ErrorKind::syntax,
+                 fmt::format("'{}' is expected here: {}", f.type == Frame::Type::limit ? "to" : "from", usage(f.type)),
+                 next.at);
   }
 
   void derivative_variables(Frame& f) {
@@ -384,11 +418,15 @@ class Parser {
     for (;;) {
       const Token& v = tokens_[at_];
       if (v.type != Token::Type::name || v.primes > 0 || (!v.quoted && is_reserved_word(v.text))) {
-        errors_.fail(ErrorKind::syntax, fmt::format("a plain name is expected as the variable: {}", usage(f.type)), v.at);
+        errors_.fail(ErrorKind::syntax, fmt::format("a plain name is expected as the variable: {}", usage(f.type)),
+                     v.at);
       }
       Expr variable = names_.value(v);
       if (!variable.is(Kind::symbol)) {
-        errors_.fail(ErrorKind::name, fmt::format("{} is an unknown function of {}; derive by a plain symbol", v.text, context_.independent.name()), v.at);
+        errors_.fail(ErrorKind::name,
+                     fmt::format("{} is an unknown function of {}; derive by a plain symbol", v.text,
+                                 context_.independent.name()),
+                     v.at);
       }
       list.push_back(std::move(variable));
       list.emplace_back(1);
@@ -400,7 +438,8 @@ class Parser {
         at_ += 2;
       }
       if (tokens_[at_].is(")")) break;
-      if (!tokens_[at_].is(",")) errors_.fail(ErrorKind::syntax, fmt::format("',' or ')' is expected: {}", usage(f.type)), tokens_[at_].at);
+      if (!tokens_[at_].is(","))
+        errors_.fail(ErrorKind::syntax, fmt::format("',' or ')' is expected: {}", usage(f.type)), tokens_[at_].at);
       ++at_;
     }
     ++at_;
@@ -417,10 +456,13 @@ class Parser {
   void piecewise_word(const Token& t) {
     reduce_all();
     if (frames_.empty() || frames_.back().type != Frame::Type::piecewise) {
-      errors_.fail(ErrorKind::syntax, fmt::format("'{}' belongs inside piecewise: {}", t.text, usage(Frame::Type::piecewise)), t.at);
+      errors_.fail(ErrorKind::syntax,
+                   fmt::format("'{}' belongs inside piecewise: {}", t.text, usage(Frame::Type::piecewise)), t.at);
     }
     Frame& f = frames_.back();
-    if (f.stage != 0) errors_.fail(ErrorKind::syntax, fmt::format("'{}' is out of place; a comma belongs between the branches", t.text), t.at);
+    if (f.stage != 0)
+      errors_.fail(ErrorKind::syntax, fmt::format("'{}' is out of place; a comma belongs between the branches", t.text),
+                   t.at);
     ++at_;
     if (t.text == "if") {
       f.args.push_back(pop());
@@ -428,14 +470,16 @@ class Parser {
       expect_operand_ = true;
     } else {
       f.stage = 2;  // the value stays on the stack
-      if (!tokens_[at_].is(")") && !tokens_[at_].is(",")) errors_.fail(ErrorKind::syntax, "')' is expected after 'otherwise'", tokens_[at_].at);
+      if (!tokens_[at_].is(")") && !tokens_[at_].is(","))
+        errors_.fail(ErrorKind::syntax, "')' is expected after 'otherwise'", tokens_[at_].at);
     }
   }
 
   void range_word(const Token& t) {
     reduce_all();
     const bool in_range =
-        !frames_.empty() && (frames_.back().type == Frame::Type::integral || frames_.back().type == Frame::Type::sum || frames_.back().type == Frame::Type::limit);
+        !frames_.empty() && (frames_.back().type == Frame::Type::integral || frames_.back().type == Frame::Type::sum ||
+                             frames_.back().type == Frame::Type::limit);
     if (in_range) {
       Frame& f = frames_.back();
       if (t.text == "to" && f.stage == 2) {
@@ -446,10 +490,12 @@ class Parser {
         return;
       }
       const Token& side = tokens_[at_ + 1];
-      if (f.type == Frame::Type::limit && f.stage == 3 && t.text == "from" && (side.word("above") || side.word("below"))) {
+      if (f.type == Frame::Type::limit && f.stage == 3 && t.text == "from" &&
+          (side.word("above") || side.word("below"))) {
         f.side = side.text == "above" ? LimitSide::above : LimitSide::below;
         at_ += 2;
-        if (!tokens_[at_].is(")")) errors_.fail(ErrorKind::syntax, "')' is expected after the side of the limit", tokens_[at_].at);
+        if (!tokens_[at_].is(")"))
+          errors_.fail(ErrorKind::syntax, "')' is expected after the side of the limit", tokens_[at_].at);
         return;
       }
       errors_.fail(ErrorKind::syntax, fmt::format("'{}' is out of place here: {}", t.text, usage(f.type)), t.at);
@@ -467,13 +513,17 @@ class Parser {
       case Frame::Type::group: frames_.pop_back(); return;
       case Frame::Type::call: f.args.push_back(pop()); return finish(finish_call(f));
       case Frame::Type::piecewise:
-        if (f.stage == 0) errors_.fail(ErrorKind::syntax, fmt::format("'if' with a condition, or 'otherwise', is missing: {}", usage(f.type)), t.at);
+        if (f.stage == 0)
+          errors_.fail(ErrorKind::syntax,
+                       fmt::format("'if' with a condition, or 'otherwise', is missing: {}", usage(f.type)), t.at);
         f.args.push_back(pop());
         return finish(guarded(f.head.at, [&] { return piecewise(f.args); }));
-      case Frame::Type::derivative: errors_.fail(ErrorKind::syntax, fmt::format("the variable is missing: {}", usage(f.type)), t.at);
+      case Frame::Type::derivative:
+        errors_.fail(ErrorKind::syntax, fmt::format("the variable is missing: {}", usage(f.type)), t.at);
       default: break;
     }
-    if (f.stage != 3) errors_.fail(ErrorKind::syntax, fmt::format("'{}' is not complete: {}", f.head.text, usage(f.type)), t.at);
+    if (f.stage != 3)
+      errors_.fail(ErrorKind::syntax, fmt::format("'{}' is not complete: {}", f.head.text, usage(f.type)), t.at);
     f.args.push_back(pop());
     finish(guarded(f.head.at, [&] {
       if (f.type == Frame::Type::integral) return unevaluated_integral(f.args[0], f.args[1], f.args[2], f.args[3]);
@@ -486,23 +536,28 @@ class Parser {
     const Token& t = f.head;
     return guarded(t.at, [&]() -> Expr {
       const FunctionRow* row = find_function(t.text);
-      const bool own = t.quoted || t.primes > 0 || context_.functions.contains(t.text) || context_.names.contains(t.text);
+      const bool own =
+          t.quoted || t.primes > 0 || context_.functions.contains(t.text) || context_.names.contains(t.text);
       if (row != nullptr && !own) {
         if (row->name == "log" && f.args[0].is_integer(0)) errors_.fail(ErrorKind::domain, "log(0) has no value", t.at);
         if (row->name == "exp") names_.remark_exponential(f.args[0], t.at);
         return call(*row, f.args);
       }
-      if (const auto at = context_.functions.find(t.text); at != context_.functions.end() && at->second != 0 && at->second != f.args.size()) {
-        throw Error(ErrorKind::shape, fmt::format("{} takes {} argument{}, got {}", t.text, at->second, at->second == 1 ? "" : "s", f.args.size()));
+      if (const auto at = context_.functions.find(t.text);
+          at != context_.functions.end() && at->second != 0 && at->second != f.args.size()) {
+        throw Error(ErrorKind::shape, fmt::format("{} takes {} argument{}, got {}", t.text, at->second,
+                                                  at->second == 1 ? "" : "s", f.args.size()));
       }
-      const bool derived = std::any_of(frames_.begin(), frames_.end(), [](const Frame& outer) { return outer.type == Frame::Type::derivative; });
+      const bool derived = std::any_of(frames_.begin(), frames_.end(),
+                                       [](const Frame& outer) { return outer.type == Frame::Type::derivative; });
       names_.remark_call(t, f.args, derived);
       std::vector<int> orders = t.orders;
       if (orders.empty()) {
         orders.assign(f.args.size(), 0);
         if (t.primes > 0 && f.args.size() > 1) {
-          throw Error(ErrorKind::shape,
-                      fmt::format("a prime on {0} with {1} arguments does not say which one to derive by; write derivative({0}(x, ...), x)", t.text, f.args.size()));
+          throw Error(ErrorKind::shape, fmt::format("a prime on {0} with {1} arguments does not say which one to "
+                                                    "derive by; write derivative({0}(x, ...), x)",
+                                                    t.text, f.args.size()));
         }
         orders[0] = t.primes;
       }
@@ -529,7 +584,8 @@ Equation parse_equation(std::string_view text, const ParseContext& context) {
   const Expr e = parse(text, context);
   if (e.is(Kind::relation) && e.relation_op() == RelationOp::equal) return {e.operands()[0], e.operands()[1]};
   if (e.is_constant(ConstantCode::true_value)) {
-    throw Error(ErrorKind::shape, "both sides of the equation are the same", {context.origin.file, context.origin.line, context.origin.column});
+    throw Error(ErrorKind::shape, "both sides of the equation are the same",
+                {context.origin.file, context.origin.line, context.origin.column});
   }
   if (is_condition(e)) {
     const TextErrors errors(text, context.origin);

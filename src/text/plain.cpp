@@ -42,7 +42,9 @@ class PlainWriter {
         return wrapped(own, context, out, [&] { out.emplace_back(decimal.empty() ? number_text(n) : decimal); });
       }
       case Kind::constant: out.emplace_back(constant_text(e.constant_code())); return;
-      case Kind::symbol: out.emplace_back(symbol_needs_quotes(e.name()) || heads_.contains(e.name()) ? "`" + e.name() + "`" : e.name()); return;
+      case Kind::symbol:
+        out.emplace_back(symbol_needs_quotes(e.name()) || heads_.contains(e.name()) ? "`" + e.name() + "`" : e.name());
+        return;
       case Kind::sum: return wrapped(Tightness::sum, context, out, [&] { write_sum(e, out); });
       case Kind::product:
       case Kind::power: {
@@ -53,7 +55,8 @@ class PlainWriter {
         const bool lone_power = c.is_one() && d.lone_power();
         Tightness own = c.sign() < 0 ? Tightness::unary : Tightness::product;
         if (lone_power) own = is_half(d.numerator[0].exponent) ? Tightness::atom : Tightness::power_base;
-        if (d.imaginary && d.numerator.empty() && d.denominator.empty() && c.sign() > 0 && c.is_integer()) own = Tightness::atom;
+        if (d.imaginary && d.numerator.empty() && d.denominator.empty() && c.sign() > 0 && c.is_integer())
+          own = Tightness::atom;
         // A product that stands as a factor keeps its own node, so it needs its parentheses.
         const bool group = own == Tightness::product && context == Tightness::product;
         return wrapped(group ? Tightness::sum : own, context, out, [&] {
@@ -64,7 +67,9 @@ class PlainWriter {
       case Kind::call: out.emplace_back(std::string(e.function().name)); return arguments(e.operands(), 1, out);
       case Kind::unknown_call: return write_unknown(e, out);
       case Kind::relation: return wrapped(Tightness::relation, context, out, [&] { write_relation(e, out); });
-      case Kind::logic: return wrapped(e.logic_op() == LogicOp::negation ? Tightness::relation : Tightness::condition, context, out, [&] { write_logic(e, out); });
+      case Kind::logic:
+        return wrapped(e.logic_op() == LogicOp::negation ? Tightness::relation : Tightness::condition, context, out,
+                       [&] { write_logic(e, out); });
       case Kind::piecewise: return write_piecewise(e, out);
       case Kind::derivative:
         out.emplace_back("derivative(");
@@ -72,7 +77,8 @@ class PlainWriter {
         for (std::size_t i = 1; i < e.operands().size(); i += 2) {
           out.emplace_back(", ");
           out.emplace_back(e.operands()[i], Tightness::atom);
-          if (!e.operands()[i + 1].is_integer(1)) out.emplace_back(fmt::format(", {}", e.operands()[i + 1].number().to_string()));
+          if (!e.operands()[i + 1].is_integer(1))
+            out.emplace_back(fmt::format(", {}", e.operands()[i + 1].number().to_string()));
         }
         out.emplace_back(")");
         return;
@@ -85,7 +91,8 @@ class PlainWriter {
         out.emplace_back(e.operands()[1], Tightness::atom);
         out.emplace_back(" to ");
         out.emplace_back(e.operands()[2], Tightness::sum);
-        if (e.limit_side() != LimitSide::both) out.emplace_back(e.limit_side() == LimitSide::above ? " from above" : " from below");
+        if (e.limit_side() != LimitSide::both)
+          out.emplace_back(e.limit_side() == LimitSide::above ? " from above" : " from below");
         out.emplace_back(")");
         return;
     }
@@ -223,7 +230,8 @@ class PlainWriter {
     const Expr* right = &e.operands()[1];
     std::string op;
     // x > 1 reads better than 1 < x
-    const bool flip = left->is_number() && (e.relation_op() == RelationOp::less || e.relation_op() == RelationOp::less_equal);
+    const bool flip =
+        left->is_number() && (e.relation_op() == RelationOp::less || e.relation_op() == RelationOp::less_equal);
     switch (e.relation_op()) {
       case RelationOp::less: op = flip ? " > " : " < "; break;
       case RelationOp::less_equal: op = flip ? " >= " : " <= "; break;
@@ -293,7 +301,9 @@ std::string to_text(const Expr& expression, const PrintOptions& options) {
   return write_linear({Piece(shown, Tightness::condition)}, options.max_length, writer);
 }
 
-std::string to_text(const Equation& e, const PrintOptions& options) { return to_text(e.lhs, options) + " = " + to_text(e.rhs, options); }
+std::string to_text(const Equation& e, const PrintOptions& options) {
+  return to_text(e.lhs, options) + " = " + to_text(e.rhs, options);
+}
 
 std::string to_text(const Matrix& m) {
   std::string out = "[";

@@ -67,7 +67,8 @@ class BoxWriter {
         const auto operands = e.operands();
         std::string head = unicode_name(e.name());
         if (operands.size() == 3) {
-          head += std::string(static_cast<std::size_t>(std::min<std::int64_t>(operands[2].word().value_or(0), 20)), '\'');
+          head +=
+              std::string(static_cast<std::size_t>(std::min<std::int64_t>(operands[2].word().value_or(0), 20)), '\'');
           if (hides_argument(e, options_)) return Box(head);
           return Box::row({Box(head), Box::bracketed(write(operands[1], Tightness::condition, depth + 1), '(', ')')});
         }
@@ -85,11 +86,13 @@ class BoxWriter {
       }
       case Kind::relation: {
         static constexpr const char* ops[] = {" < ", " ≤ ", " = ", " ≠ "};
-        return Box::row(
-            {write(e.operands()[0], Tightness::sum, depth + 1), Box(ops[static_cast<std::size_t>(e.relation_op())]), write(e.operands()[1], Tightness::sum, depth + 1)});
+        return Box::row({write(e.operands()[0], Tightness::sum, depth + 1),
+                         Box(ops[static_cast<std::size_t>(e.relation_op())]),
+                         write(e.operands()[1], Tightness::sum, depth + 1)});
       }
       case Kind::logic: {
-        if (e.logic_op() == LogicOp::negation) return Box::row({Box("not "), write(e.operands()[0], Tightness::atom, depth + 1)});
+        if (e.logic_op() == LogicOp::negation)
+          return Box::row({Box("not "), write(e.operands()[0], Tightness::atom, depth + 1)});
         std::vector<Box> parts;
         for (const Expr& part : e.operands()) {
           if (!parts.empty()) parts.emplace_back(e.logic_op() == LogicOp::conjunction ? " and " : " or ");
@@ -102,13 +105,17 @@ class BoxWriter {
         std::vector<std::vector<Box>> rows;
         for (std::size_t i = 0; i < e.operands().size(); i += 2) {
           std::vector<Box> line{write(e.operands()[i], Tightness::condition, depth + 1)};
-          line.push_back(i + 1 < e.operands().size() ? Box::row({Box("if "), write(e.operands()[i + 1], Tightness::condition, depth + 1)}) : Box("otherwise"));
+          line.push_back(i + 1 < e.operands().size()
+                             ? Box::row({Box("if "), write(e.operands()[i + 1], Tightness::condition, depth + 1)})
+                             : Box("otherwise"));
           rows.push_back(std::move(line));
         }
         return Box::bracketed(Box::grid(rows, true), '{', '.');
       }
       case Kind::derivative: {
-        const auto raised = [](const std::string& base, const Number& n) { return n.is_one() ? Box(base) : Box::power(Box(base), Box(n.to_string())); };
+        const auto raised = [](const std::string& base, const Number& n) {
+          return n.is_one() ? Box(base) : Box::power(Box(base), Box(n.to_string()));
+        };
         const Differentials d = differentials(e);
         std::vector<Box> below;
         for (const auto& [symbol, n] : d.by) {
@@ -121,27 +128,38 @@ class BoxWriter {
       case Kind::integral: {
         Box sign({"⌠", "⎮", "⌡"}, 1);
         if (e.operands().size() == 4) {
-          sign = Box::stack({write(e.operands()[3], Tightness::condition, depth + 1), sign, write(e.operands()[2], Tightness::condition, depth + 1)}, 1);
+          sign = Box::stack({write(e.operands()[3], Tightness::condition, depth + 1), sign,
+                             write(e.operands()[2], Tightness::condition, depth + 1)},
+                            1);
         }
-        return grouped(Box::row({sign, Box(" "), write(e.operands()[0], Tightness::product, depth + 1), Box(" d" + unicode_name(e.operands()[1].name()))}), Tightness::product,
-                       context);
+        return grouped(Box::row({sign, Box(" "), write(e.operands()[0], Tightness::product, depth + 1),
+                                 Box(" d" + unicode_name(e.operands()[1].name()))}),
+                       Tightness::product, context);
       }
       case Kind::summation: {
-        const Box from = Box::row({Box(unicode_name(e.operands()[1].name()) + " = "), write(e.operands()[2], Tightness::condition, depth + 1)});
-        const Box sign = Box::stack({write(e.operands()[3], Tightness::condition, depth + 1), Box({"⎲", "⎳"}, 1), from}, 1);
-        return grouped(Box::row({sign, Box(" "), write(e.operands()[0], Tightness::product, depth + 1)}), Tightness::product, context);
+        const Box from = Box::row({Box(unicode_name(e.operands()[1].name()) + " = "),
+                                   write(e.operands()[2], Tightness::condition, depth + 1)});
+        const Box sign =
+            Box::stack({write(e.operands()[3], Tightness::condition, depth + 1), Box({"⎲", "⎳"}, 1), from}, 1);
+        return grouped(Box::row({sign, Box(" "), write(e.operands()[0], Tightness::product, depth + 1)}),
+                       Tightness::product, context);
       }
       case Kind::limit: {
         const char* side = e.limit_side() == LimitSide::both ? "" : e.limit_side() == LimitSide::above ? "⁺" : "⁻";
-        const Box below = Box::row({Box(unicode_name(e.operands()[1].name()) + " → "), write(e.operands()[2], Tightness::atom, depth + 1), Box(side)});
-        return grouped(Box::row({Box::stack({Box("lim"), below}, 0), Box(" "), write(e.operands()[0], Tightness::product, depth + 1)}), Tightness::product, context);
+        const Box below = Box::row({Box(unicode_name(e.operands()[1].name()) + " → "),
+                                    write(e.operands()[2], Tightness::atom, depth + 1), Box(side)});
+        return grouped(Box::row({Box::stack({Box("lim"), below}, 0), Box(" "),
+                                 write(e.operands()[0], Tightness::product, depth + 1)}),
+                       Tightness::product, context);
       }
     }
     return Box(to_text(e));
   }
 
  private:
-  static Box grouped(const Box& b, Tightness own, Tightness context) { return own < context ? Box::bracketed(b, '(', ')') : b; }
+  static Box grouped(const Box& b, Tightness own, Tightness context) {
+    return own < context ? Box::bracketed(b, '(', ')') : b;
+  }
 
   static std::string constant_text(ConstantCode code) {
     switch (code) {
@@ -202,7 +220,8 @@ class BoxWriter {
       if (!inside.empty()) inside.emplace_back(", ");
       inside.push_back(write(a, Tightness::condition, depth + 1));
     }
-    return Box::row({Box(std::string(row.unicode.empty() ? row.name : row.unicode)), Box::bracketed(Box::row(inside), '(', ')')});
+    return Box::row(
+        {Box(std::string(row.unicode.empty() ? row.name : row.unicode)), Box::bracketed(Box::row(inside), '(', ')')});
   }
 
   const PrintOptions& options_;
@@ -216,9 +235,13 @@ Box box_of(const Expr& expression, const PrintOptions& options) {
 
 }  // namespace
 
-std::string to_unicode(const Expr& expression, const PrintOptions& options) { return box_of(expression, options).to_string(); }
+std::string to_unicode(const Expr& expression, const PrintOptions& options) {
+  return box_of(expression, options).to_string();
+}
 
-std::string to_unicode(const Equation& e, const PrintOptions& options) { return Box::row({box_of(e.lhs, options), Box(" = "), box_of(e.rhs, options)}).to_string(); }
+std::string to_unicode(const Equation& e, const PrintOptions& options) {
+  return Box::row({box_of(e.lhs, options), Box(" = "), box_of(e.rhs, options)}).to_string();
+}
 
 std::string to_unicode(const Matrix& m) {
   std::vector<std::vector<Box>> rows(static_cast<std::size_t>(m.rows()));

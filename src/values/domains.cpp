@@ -19,7 +19,9 @@ bool finite(double x) { return std::isfinite(x); }
 
 thread_local int brief_depth = 0;
 
-std::string left(const Expr& e, const std::string& reason) { return fmt::format("{} leaves its domain: {}", shown(e), reason); }
+std::string left(const Expr& e, const std::string& reason) {
+  return fmt::format("{} leaves its domain: {}", shown(e), reason);
+}
 
 // The message costs a hundred times what the value would have: it is made where somebody reads it.
 template <class Message>
@@ -45,17 +47,19 @@ BriefFaults::~BriefFaults() { --brief_depth; }
 
 void no_numeric_value(const Expr& e) {
   if (e.is(Kind::unknown_call)) {
-    throw Error(ErrorKind::binding, fmt::format("the unknown function {} has no value; put its definition in first", shown(e)));
+    throw Error(ErrorKind::binding,
+                fmt::format("the unknown function {} has no value; put its definition in first", shown(e)));
   }
   if (e.is(Kind::derivative)) {
     throw Error(ErrorKind::unsupported, fmt::format("{} is an unevaluated derivative; carry it out first", shown(e)));
   }
   throw Error(ErrorKind::unsupported,
               fmt::format("{} has no numeric value: {}", shown(e),
-                          e.is(Kind::limit)                                  ? "find the limit first"
-                          : e.is(Kind::integral) && e.operands().size() == 2 ? "an antiderivative has no value of its own; give the range, integral(f, x from a to b)"
-                          : e.is(Kind::summation)                            ? "only sums over a finite range of whole numbers have one"
-                                                                             : "its symbols need values"));
+                          e.is(Kind::limit) ? "find the limit first"
+                          : e.is(Kind::integral) && e.operands().size() == 2
+                              ? "an antiderivative has no value of its own; give the range, integral(f, x from a to b)"
+                          : e.is(Kind::summation) ? "only sums over a finite range of whole numbers have one"
+                                                  : "its symbols need values"));
 }
 
 void left_domain(const Expr& e, const char* reason) {
@@ -67,26 +71,42 @@ double RealDomain::constant(ConstantCode code) {
     case ConstantCode::pi: return std::numbers::pi;
     case ConstantCode::egamma: return std::numbers::egamma;
     case ConstantCode::infinity: return std::numeric_limits<double>::infinity();
-    case ConstantCode::imaginary: throw Error(ErrorKind::domain, "the imaginary unit has no real value; ask for complex values");
-    default: throw Error(ErrorKind::domain, "the expression is undefined (a division by zero was made when it was built)");
+    case ConstantCode::imaginary:
+      throw Error(ErrorKind::domain, "the imaginary unit has no real value; ask for complex values");
+    default:
+      throw Error(ErrorKind::domain, "the expression is undefined (a division by zero was made when it was built)");
   }
 }
 
 double RealDomain::power(const Expr& base, const Expr& exponent, double b, double e) {
   if (b == 0 && e < 0) {
-    domain_error([&] { return fmt::format("division by zero: {} is 0 in {}^({})", shown(base), shown(base), shown(exponent)); });
+    domain_error(
+        [&] { return fmt::format("division by zero: {} is 0 in {}^({})", shown(base), shown(base), shown(exponent)); });
   }
   if (e == 0.5) {
-    if (b < 0) domain_error([&] { return fmt::format("sqrt leaves its real domain: {} = {} is negative; complex values are there when asked for", shown(base), b); });
+    if (b < 0)
+      domain_error([&] {
+        return fmt::format("sqrt leaves its real domain: {} = {} is negative; complex values are there when asked for",
+                           shown(base), b);
+      });
     return std::sqrt(b);
   }
   if (e == -1) return 1 / b;
   const double v = std::pow(b, e);
   if (std::isnan(v) && !std::isnan(b) && !std::isnan(e) && base.is_number()) {
-    domain_error([&] { return fmt::format("{} to the power {} is not real; ask for complex values to get the principal one, or write cbrt(x) for a real cube root", shown(base), shown(exponent)); });
+    domain_error([&] {
+      return fmt::format(
+          "{} to the power {} is not real; ask for complex values to get the principal one, or write cbrt(x) for a "
+          "real cube root",
+          shown(base), shown(exponent));
+    });
   }
   if (std::isnan(v) && !std::isnan(b) && !std::isnan(e)) {
-    domain_error([&] { return fmt::format("{} = {} is negative, so its power {} = {} is not real; complex values are there when asked for", shown(base), b, shown(exponent), e); });
+    domain_error([&] {
+      return fmt::format(
+          "{} = {} is negative, so its power {} = {} is not real; complex values are there when asked for", shown(base),
+          b, shown(exponent), e);
+    });
   }
   return v;
 }
@@ -100,14 +120,17 @@ double RealDomain::call(const Expr& e, const std::vector<double>& args) {
   domain_error([&] {
     std::string values;
     for (std::size_t i = 0; i < args.size(); ++i) {
-      if (!e.operands()[i].is_number()) values += fmt::format("{}{} = {}", values.empty() ? "" : ", ", shown(e.operands()[i]), args[i]);
+      if (!e.operands()[i].is_number())
+        values += fmt::format("{}{} = {}", values.empty() ? "" : ", ", shown(e.operands()[i]), args[i]);
     }
     // a domain in words helps where the argument is outside; an infinite value is a pole or beyond the range of doubles
     if (std::isinf(v)) {
-      return fmt::format("{} is infinite or beyond the range of double precision{}{}", shown(e), values.empty() ? "" : " at " + values,
+      return fmt::format("{} is infinite or beyond the range of double precision{}{}", shown(e),
+                         values.empty() ? "" : " at " + values,
                          row.domain.empty() ? "" : fmt::format("; it needs {}", row.domain));
     }
-    return left(e, fmt::format("it needs {}, but {}", row.domain.empty() ? "another argument" : row.domain, values.empty() ? "its argument is outside" : values));
+    return left(e, fmt::format("it needs {}, but {}", row.domain.empty() ? "another argument" : row.domain,
+                               values.empty() ? "its argument is outside" : values));
   });
 }
 
@@ -119,7 +142,9 @@ ComplexDomain::Value ComplexDomain::constant(ConstantCode code) {
 }
 
 ComplexDomain::Value ComplexDomain::power(const Expr& base, const Expr& exponent, const Value& b, const Value& e) {
-  if (b == 0.0 && e.real() < 0) domain_error([&] { return fmt::format("division by zero: {} is 0 in {}^({})", shown(base), shown(base), shown(exponent)); });
+  if (b == 0.0 && e.real() < 0)
+    domain_error(
+        [&] { return fmt::format("division by zero: {} is 0 in {}^({})", shown(base), shown(base), shown(exponent)); });
   if (const auto n = exponent.word(); n && std::abs(*n) <= 64) {
     // exact integer powers keep real numbers real
     Value result = 1;
@@ -141,7 +166,9 @@ ComplexDomain::Value ComplexDomain::call(const Expr& e, const std::vector<Value>
   if (!std::isnan(v.real()) && !std::isnan(v.imag())) return v;
   domain_error([&] {
     std::string values;
-    for (std::size_t i = 0; i < args.size(); ++i) values += fmt::format("{}{} = {}{:+}i", i > 0 ? ", " : "", shown(e.operands()[i]), args[i].real(), args[i].imag());
+    for (std::size_t i = 0; i < args.size(); ++i)
+      values +=
+          fmt::format("{}{} = {}{:+}i", i > 0 ? ", " : "", shown(e.operands()[i]), args[i].real(), args[i].imag());
     return left(e, fmt::format("it has no value at {}", values));
   });
 }
@@ -158,7 +185,8 @@ BallDomain::Value BallDomain::constant(ConstantCode code) const {
     case ConstantCode::egamma: arb_const_euler(b.re(), precision); break;
     case ConstantCode::imaginary: acb_onei(b.get()); break;
     case ConstantCode::infinity: throw Error(ErrorKind::domain, "infinity has no enclosure");
-    default: throw Error(ErrorKind::domain, "the expression is undefined (a division by zero was made when it was built)");
+    default:
+      throw Error(ErrorKind::domain, "the expression is undefined (a division by zero was made when it was built)");
   }
   return b;
 }
@@ -166,7 +194,8 @@ BallDomain::Value BallDomain::constant(ConstantCode code) const {
 BallDomain::Value BallDomain::power(const Expr&, const Expr& exponent, const Value& b, const Value& e) const {
   Ball r;
   if (const auto n = exponent.word(); n && *n > -1000000 && *n < 1000000) {
-    spend(static_cast<std::uint64_t>(std::abs(*n) < 2 ? 1 : std::ilogb(static_cast<double>(*n))) * static_cast<std::uint64_t>(60 + precision / 8));
+    spend(static_cast<std::uint64_t>(std::abs(*n) < 2 ? 1 : std::ilogb(static_cast<double>(*n))) *
+          static_cast<std::uint64_t>(60 + precision / 8));
     acb_pow_si(r.get(), b.get(), *n, precision);
   } else if (exponent.is_number() && exponent.number() == Number(1, 2)) {
     acb_sqrt(r.get(), b.get(), precision);
@@ -187,7 +216,11 @@ BallDomain::Value BallDomain::call(const Expr& e, const std::vector<Value>& args
 
 bool BallDomain::compare(const Expr& e, const Value& a, const Value& b) {
   const auto undecided = [&] {
-    throw Error(ErrorKind::convergence, brief_depth > 0 ? std::string("a condition that cannot be decided") : fmt::format("the condition {} cannot be decided: both sides agree to the working precision", shown(e)));
+    throw Error(
+        ErrorKind::convergence,
+        brief_depth > 0
+            ? std::string("a condition that cannot be decided")
+            : fmt::format("the condition {} cannot be decided: both sides agree to the working precision", shown(e)));
   };
   switch (e.relation_op()) {
     case RelationOp::less:
@@ -212,7 +245,8 @@ bool BallDomain::compare(const Expr& e, const Value& a, const Value& b) {
 
 Ball ball_of(const Expr& e, long precision) {
   const EvaluationPlan plan({&e, 1});
-  return std::move(GraphEvaluator<BallDomain>(BallDomain{precision}).run(plan, [](const Expr&, Ball&) { return false; })[0]);
+  return std::move(
+      GraphEvaluator<BallDomain>(BallDomain{precision}).run(plan, [](const Expr&, Ball&) { return false; })[0]);
 }
 
 }  // namespace boreon

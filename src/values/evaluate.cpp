@@ -27,15 +27,18 @@ void require_bound(std::span<const Expr> expressions, const Bindings& bindings) 
   }
   std::vector<std::string> bound;
   for (const auto& e : bindings.entries()) bound.push_back(e.name.empty() ? e.target.name() : e.name);
-  throw Error(ErrorKind::binding, fmt::format("no value is given for {}{}", fmt::join(missing, ", "), suggestion(missing[0], bound)));
+  throw Error(ErrorKind::binding,
+              fmt::format("no value is given for {}{}", fmt::join(missing, ", "), suggestion(missing[0], bound)));
 }
 
 void require_used(std::span<const Expr> expressions, const Bindings& bindings) {
   const auto symbols = free_symbols(expressions);
   const auto calls = unknown_calls(expressions);
   for (const auto& entry : bindings.entries()) {
-    const bool hit = std::any_of(symbols.begin(), symbols.end(), [&](const Symbol& s) { return entry.name.empty() ? entry.target == s : entry.name == s.name(); }) ||
-                     std::any_of(calls.begin(), calls.end(), [&](const Expr& c) { return entry.name.empty() && entry.target == c; });
+    const bool hit =
+        std::any_of(symbols.begin(), symbols.end(),
+                    [&](const Symbol& s) { return entry.name.empty() ? entry.target == s : entry.name == s.name(); }) ||
+        std::any_of(calls.begin(), calls.end(), [&](const Expr& c) { return entry.name.empty() && entry.target == c; });
     if (hit) continue;
     for (const Symbol& s : symbols) {
       if (entry.name.empty() && are_namesakes(entry.target, s)) reject_namesakes(entry.target, s);
@@ -43,14 +46,18 @@ void require_used(std::span<const Expr> expressions, const Bindings& bindings) {
     const std::string name = entry.name.empty() ? entry.target.name() : entry.name;
     std::vector<std::string> present;
     for (const Symbol& s : symbols) present.push_back(s.name());
-    throw Error(ErrorKind::binding, fmt::format("a value is given for '{}', which does not occur in the expression{}", name, suggestion(name, present)));
+    throw Error(ErrorKind::binding, fmt::format("a value is given for '{}', which does not occur in the expression{}",
+                                                name, suggestion(name, present)));
   }
 }
 
 template <class Domain>
-std::vector<typename Domain::Value> evaluate_in(Domain domain, std::span<const Expr> expressions, const Bindings& bindings, Unused unused) {
+std::vector<typename Domain::Value> evaluate_in(Domain domain, std::span<const Expr> expressions,
+                                                const Bindings& bindings, Unused unused) {
   for (const Expr& e : expressions) {
-    if (is_condition(e)) throw Error(ErrorKind::shape, "a condition (true or false) is no number; evaluate piecewise(1 if condition, 0 otherwise)");
+    if (is_condition(e))
+      throw Error(ErrorKind::shape,
+                  "a condition (true or false) is no number; evaluate piecewise(1 if condition, 0 otherwise)");
   }
   if (unused == Unused::error) require_used(expressions, bindings);
   require_bound(expressions, bindings);
@@ -58,7 +65,8 @@ std::vector<typename Domain::Value> evaluate_in(Domain domain, std::span<const E
   for (const auto& entry : bindings.entries()) {
     if (entry.value.has_symbols()) {
       throw Error(ErrorKind::binding,
-                  fmt::format("the value given for {} is not a number: {}", entry.name.empty() ? to_text(entry.target) : entry.name, to_text(entry.value, {80})));
+                  fmt::format("the value given for {} is not a number: {}",
+                              entry.name.empty() ? to_text(entry.target) : entry.name, to_text(entry.value, {80})));
     }
     values.push_back(entry.value);
   }
@@ -76,7 +84,8 @@ std::vector<typename Domain::Value> evaluate_in(Domain domain, std::span<const E
   };
   // integrals and sums are taken with all other symbols replaced by their values
   bool operators = false;
-  postorder(expressions, [&](const Expr& e) { operators = operators || e.is(Kind::integral) || e.is(Kind::summation); });
+  postorder(expressions,
+            [&](const Expr& e) { operators = operators || e.is(Kind::integral) || e.is(Kind::summation); });
   if (operators && !bindings.empty()) {
     const std::vector<Expr> bound = substitute(expressions, bindings, Unused::allowed);
     return GraphEvaluator<Domain>(domain).run(EvaluationPlan(bound), no_leaf);
@@ -93,9 +102,13 @@ std::string decimal(arb_srcptr x, int digits) {
 
 }  // namespace
 
-double evaluate(const Expr& expression, const Bindings& bindings, Unused unused) { return evaluate_in(RealDomain{}, {&expression, 1}, bindings, unused)[0]; }
+double evaluate(const Expr& expression, const Bindings& bindings, Unused unused) {
+  return evaluate_in(RealDomain{}, {&expression, 1}, bindings, unused)[0];
+}
 
-std::vector<double> evaluate(const ExprList& expressions, const Bindings& bindings, Unused unused) { return evaluate_in(RealDomain{}, expressions, bindings, unused); }
+std::vector<double> evaluate(const ExprList& expressions, const Bindings& bindings, Unused unused) {
+  return evaluate_in(RealDomain{}, expressions, bindings, unused);
+}
 
 std::complex<double> evaluate_complex(const Expr& expression, const Bindings& bindings, Unused unused) {
   return evaluate_in(ComplexDomain{}, {&expression, 1}, bindings, unused)[0];
@@ -107,7 +120,8 @@ std::string Enclosure::to_string() const {
 }
 
 Enclosure certify(const Expr& expression, const Bindings& bindings, int digits, Unused unused) {
-  if (digits < 1 || digits > 100000) throw Error(ErrorKind::usage, fmt::format("{} digits are asked; 1 to 100000 are possible", digits));
+  if (digits < 1 || digits > 100000)
+    throw Error(ErrorKind::usage, fmt::format("{} digits are asked; 1 to 100000 are possible", digits));
   const long target = static_cast<long>(std::ceil(digits * 3.3219280948873623)) + 4;
   std::string reason = "the enclosure does not shrink";
   for (long precision = target + 30; precision <= 16 * target + 4096; precision *= 2) {
@@ -131,7 +145,9 @@ Enclosure certify(const Expr& expression, const Bindings& bindings, int digits, 
     result.radius = std::max(mag_get_d(arb_radref(b.re())), mag_get_d(arb_radref(b.im())));
     return result;
   }
-  throw Error(ErrorKind::convergence, fmt::format("{} cannot be enclosed to {} digits: {} (a pole, a jump or an exact zero there?)", to_text(expression, {80}), digits, reason));
+  throw Error(ErrorKind::convergence,
+              fmt::format("{} cannot be enclosed to {} digits: {} (a pole, a jump or an exact zero there?)",
+                          to_text(expression, {80}), digits, reason));
 }
 
 }  // namespace boreon

@@ -32,8 +32,10 @@ std::vector<Inner> inner_expressions(const Expr& f, const Expr& x) {
   postorder(f, [&](const Expr& e) {
     if (e.is(Kind::integral) || e.is(Kind::summation)) return;
     if (e.is(Kind::call)) {
-      static constexpr std::string_view with_scale[] = {"exp", "tanh", "cosh", "sinh", "erf", "erfc", "atan", "expm1", "exp2"};
-      if (std::find(std::begin(with_scale), std::end(with_scale), e.function().name) != std::end(with_scale)) note(e.operands()[0], false);
+      static constexpr std::string_view with_scale[] = {"exp",  "tanh", "cosh",  "sinh", "erf",
+                                                        "erfc", "atan", "expm1", "exp2"};
+      if (std::find(std::begin(with_scale), std::end(with_scale), e.function().name) != std::end(with_scale))
+        note(e.operands()[0], false);
     }
     const auto power_of = [&](const Expr& base, const Expr& exponent) {
       if (exponent.is_number() && exponent.number().sign() < 0) note(base, true);
@@ -105,7 +107,8 @@ std::vector<double> narrow_places(const Expr& f, const Expr& x, double a, double
         if (!(std::max(right, left) < change)) break;
       }
       const double narrow = std::isfinite(range) ? 0.1 * range : 1e12;
-      const bool far = !std::isfinite(range) && (width < 0.3 || std::fabs(c) > 5 * width);  // rules over infinite ranges look near 0 at scale 1
+      const bool far = !std::isfinite(range) &&
+                       (width < 0.3 || std::fabs(c) > 5 * width);  // rules over infinite ranges look near 0 at scale 1
       if (!(width < narrow) || (!std::isfinite(range) && !far && width > 0.3 && width < 50)) return;
       for (const double step : {0.0, 3.0, -3.0, 12.0, -12.0, 100.0, -100.0}) {
         if (!std::isfinite(range) && std::fabs(step) > 50) continue;  // far out the tail may oscillate
@@ -134,7 +137,8 @@ std::vector<double> narrow_places(const Expr& f, const Expr& x, double a, double
       const double vo = value(o);
       const bool top = vp >= vo && vp > vq;
       const bool bottom = vp <= vo && vp < vq;
-      if (!(u.denominator ? (std::fabs(vp) <= std::fabs(vo) && std::fabs(vp) < std::fabs(vq)) : top || bottom)) continue;
+      if (!(u.denominator ? (std::fabs(vp) <= std::fabs(vo) && std::fabs(vp) < std::fabs(vq)) : top || bottom))
+        continue;
       // Golden section within the three points.
       const double sign = u.denominator ? (vp > 0 ? 1.0 : -1.0) : bottom ? 1.0 : -1.0;
       double low = o;

@@ -52,7 +52,9 @@ class EvaluationPlan {
   };
   [[nodiscard]] const std::vector<Step>& steps() const { return steps_; }
   [[nodiscard]] const std::vector<std::size_t>& outputs() const { return outputs_; }
-  [[nodiscard]] std::span<const std::size_t> operands(const Step& s) const { return {operands_.data() + s.first_operand, s.expr->operands().size()}; }
+  [[nodiscard]] std::span<const std::size_t> operands(const Step& s) const {
+    return {operands_.data() + s.first_operand, s.expr->operands().size()};
+  }
 
  private:
   std::vector<Expr> roots_;
@@ -62,9 +64,10 @@ class EvaluationPlan {
 };
 
 /// Evaluates in a Domain, which provides: Value; number(Number); constant(ConstantCode); add(Value&, coefficient,
-/// term); operator_value(e, Value&), which may know the value of an integral or sum without free symbols; multiply, power(e, base, exponent); call(e, args); compare(e, op, a, b)
-/// -> bool. `leaf(expr, value)` gives the values of symbols and unknown calls. Branches of piecewise that are not taken may fail without harm: faults are kept with the value and
-/// raised only where the value is used.
+/// term); operator_value(e, Value&), which may know the value of an integral or sum without free symbols; multiply,
+/// power(e, base, exponent); call(e, args); compare(e, op, a, b)
+/// -> bool. `leaf(expr, value)` gives the values of symbols and unknown calls. Branches of piecewise that are not taken
+/// may fail without harm: faults are kept with the value and raised only where the value is used.
 template <class Domain>
 class GraphEvaluator {
  public:
@@ -96,7 +99,8 @@ class GraphEvaluator {
     if (e.is(Kind::piecewise)) return choose(e, ops, i);
     if (e.is(Kind::unknown_call) || e.is(Kind::symbol)) {
       if (is_function_head(e)) return;
-      if (!leaf(e, values_[i])) fault(i, [&] { e.is(Kind::symbol) ? throw Error(ErrorKind::binding, e.name()) : no_numeric_value(e); });
+      if (!leaf(e, values_[i]))
+        fault(i, [&] { e.is(Kind::symbol) ? throw Error(ErrorKind::binding, e.name()) : no_numeric_value(e); });
       return;
     }
     if (e.is(Kind::integral) || e.is(Kind::summation) || e.is(Kind::limit) || e.is(Kind::derivative)) {
@@ -156,7 +160,8 @@ class GraphEvaluator {
         return;
       case Kind::sum: {
         Value s = values_[ops[0]];
-        for (std::size_t k = 1; k < ops.size(); k += 2) domain_.add_scaled(s, values_[ops[k + 1]], values_[ops[k]], e.operands()[k + 1].is_integer(1));
+        for (std::size_t k = 1; k < ops.size(); k += 2)
+          domain_.add_scaled(s, values_[ops[k + 1]], values_[ops[k]], e.operands()[k + 1].is_integer(1));
         values_[i] = std::move(s);
         return;
       }
@@ -166,13 +171,16 @@ class GraphEvaluator {
           if (e.operands()[k + 1].is_integer(1)) {
             domain_.multiply(p, values_[ops[k]]);
           } else {
-            domain_.multiply(p, domain_.power(e.operands()[k], e.operands()[k + 1], values_[ops[k]], values_[ops[k + 1]]));
+            domain_.multiply(p,
+                             domain_.power(e.operands()[k], e.operands()[k + 1], values_[ops[k]], values_[ops[k + 1]]));
           }
         }
         values_[i] = std::move(p);
         return;
       }
-      case Kind::power: values_[i] = domain_.power(e.operands()[0], e.operands()[1], values_[ops[0]], values_[ops[1]]); return;
+      case Kind::power:
+        values_[i] = domain_.power(e.operands()[0], e.operands()[1], values_[ops[0]], values_[ops[1]]);
+        return;
       case Kind::call: {
         std::vector<Value> args;
         for (const std::size_t o : ops) args.push_back(values_[o]);
@@ -182,7 +190,8 @@ class GraphEvaluator {
       case Kind::relation: truth_[i] = domain_.compare(e, values_[ops[0]], values_[ops[1]]) ? 1 : 0; return;
       case Kind::logic: {
         bool t = e.logic_op() == LogicOp::conjunction;
-        for (const std::size_t o : ops) t = e.logic_op() == LogicOp::conjunction ? t && truth_[o] != 0 : t || truth_[o] != 0;
+        for (const std::size_t o : ops)
+          t = e.logic_op() == LogicOp::conjunction ? t && truth_[o] != 0 : t || truth_[o] != 0;
         if (e.logic_op() == LogicOp::negation) t = truth_[ops[0]] == 0;
         truth_[i] = t ? 1 : 0;
         return;

@@ -48,7 +48,8 @@ class Iterated {
           const double high = evaluate(*levels_[level + 1].to);
           if (!std::isfinite(low) || !std::isfinite(high)) throw NotSmooth{};
           if (low == high) return 0.0;
-          const double inner = low < high ? over<Points>(level + 1, low, high, tolerance / 10) : -over<Points>(level + 1, high, low, tolerance / 10);
+          const double inner = low < high ? over<Points>(level + 1, low, high, tolerance / 10)
+                                          : -over<Points>(level + 1, high, low, tolerance / 10);
           values_[level] = at;
           return inner;
         },
@@ -88,7 +89,8 @@ class Iterated {
 
 }  // namespace
 
-std::optional<QuadratureResult> iterated_quadrature(const Expr& f, const Expr& x, double a, double b, double tolerance) {
+std::optional<QuadratureResult> iterated_quadrature(const Expr& f, const Expr& x, double a, double b,
+                                                    double tolerance) {
   if (!f.is(Kind::integral) || !std::isfinite(a) || !std::isfinite(b)) return std::nullopt;
   Iterated integral(f, x);
   if (!integral.usable()) return std::nullopt;

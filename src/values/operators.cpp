@@ -47,7 +47,8 @@ double by_quadrature(const Expr& e) {
   const QuadratureResult q = quadrature(ops[0], ops[1], ops[2], ops[3]);
   if (!q.converged) {
     throw Error(ErrorKind::convergence,
-                fmt::format("quadrature of {} does not converge (estimated error {:.2g}): it diverges, or has a singularity inside its range, where it should be split",
+                fmt::format("quadrature of {} does not converge (estimated error {:.2g}): it diverges, or has a "
+                            "singularity inside its range, where it should be split",
                             to_text(e, {100, {}}), q.error));
   }
   return q.value;
@@ -75,12 +76,17 @@ struct AnalyticDomain : BallDomain {
       const auto& row = e.function();
       if (!row.analytic) throw Error(ErrorKind::domain, "not analytic");
       const auto name = row.name;
-      static constexpr std::string_view entire[] = {"exp",           "sin",   "cos",  "sinh",      "cosh",       "tan",      "tanh",    "erf",     "erfc",    "erfi",
-                                                    "dawson",        "Si",    "Shi",  "fresnel_S", "fresnel_C",  "gamma",    "digamma", "airy_Ai", "airy_Bi", "airy_Ai_prime",
-                                                    "airy_Bi_prime", "expm1", "exp2", "zeta",      "legendre", "hermite"};
-      const bool whole = std::find(std::begin(entire), std::end(entire), name) != std::end(entire) || ((name == "cyl_bessel_j" || name == "cyl_bessel_i") && e.operands()[0].word());
+      static constexpr std::string_view entire[] = {
+          "exp",       "sin",   "cos",     "sinh",     "cosh",    "tan",           "tanh",
+          "erf",       "erfc",  "erfi",    "dawson",   "Si",      "Shi",           "fresnel_S",
+          "fresnel_C", "gamma", "digamma", "airy_Ai",  "airy_Bi", "airy_Ai_prime", "airy_Bi_prime",
+          "expm1",     "exp2",  "zeta",    "legendre", "hermite"};
+      const bool whole = std::find(std::begin(entire), std::end(entire), name) != std::end(entire) ||
+                         ((name == "cyl_bessel_j" || name == "cyl_bessel_i") && e.operands()[0].word());
       if (!whole) {
-        const auto cut = name == "atan" || name == "asinh" ? imaginary_beyond_one : name == "asin" || name == "acos" || name == "atanh" ? real_beyond_one : negative_axis;
+        const auto cut = name == "atan" || name == "asinh"                     ? imaginary_beyond_one
+                         : name == "asin" || name == "acos" || name == "atanh" ? real_beyond_one
+                                                                               : negative_axis;
         for (const Value& a : args) {
           Value shifted = a;
           if (name == "asinh") acb_mul_onei(shifted.get(), shifted.get());  // its cut is that of asin turned
@@ -151,10 +157,13 @@ bool BallDomain::operator_value(const Expr& e, Value& value) const {
   };
   for (const int k : {2, 3}) {
     bool infinite = false;
-    postorder(ops[static_cast<std::size_t>(k)], [&](const Expr& n) { infinite = infinite || n.is_constant(ConstantCode::infinity); });
+    postorder(ops[static_cast<std::size_t>(k)],
+              [&](const Expr& n) { infinite = infinite || n.is_constant(ConstantCode::infinity); });
     if (infinite) {
       throw Error(ErrorKind::unsupported,
-                  fmt::format("{} cannot be enclosed rigorously over an infinite range; integrate --numeric --digits gives digits with an error estimate", to_text(e, {80, {}})));
+                  fmt::format("{} cannot be enclosed rigorously over an infinite range; integrate --numeric --digits "
+                              "gives digits with an error estimate",
+                              to_text(e, {80, {}})));
     }
   }
   Problem problem{EvaluationPlan({&ops[0], 1}), ops[1]};
@@ -169,7 +178,9 @@ bool BallDomain::operator_value(const Expr& e, Value& value) const {
   acb_calc_integrate(value.get(), integrand, &problem, a.get(), b.get(), precision, tolerance, options, precision);
   mag_clear(tolerance);
   spend(1);  // what stopped inside the integrand stops here
-  if (acb_is_finite(value.get()) == 0) throw Error(ErrorKind::unsupported, fmt::format("{} cannot be enclosed rigorously: a singularity in its range?", to_text(e, {80, {}})));
+  if (acb_is_finite(value.get()) == 0)
+    throw Error(ErrorKind::unsupported,
+                fmt::format("{} cannot be enclosed rigorously: a singularity in its range?", to_text(e, {80, {}})));
   // real integrands have real integrals
   if (a.real() && b.real() && arb_contains_zero(value.im()) != 0 && is_real(ops[0])) arb_zero(value.im());
   return true;

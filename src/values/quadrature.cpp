@@ -41,7 +41,8 @@ class Allowance {
   static void use() {
     if (evaluations_left <= 1)
       throw Error(ErrorKind::limit,
-                  "quadrature needs more than eight million evaluations of the integrand; integrals within integrals multiply them: find the inner ones in closed form, or lower "
+                  "quadrature needs more than eight million evaluations of the integrand; integrals within integrals "
+                  "multiply them: find the inner ones in closed form, or lower "
                   "the dimension");
     --evaluations_left;
   }
@@ -72,12 +73,16 @@ class Integrand {
     if (!reason.empty()) brief.emplace();
     try {
       return evaluator_.run(plan_, [&](const Expr& e, double& v) {
-        if (!(e == x_)) throw Error(ErrorKind::binding, e.is(Kind::symbol) ? e.name() + " has no value" : "an unknown function has no value");
+        if (!(e == x_))
+          throw Error(ErrorKind::binding,
+                      e.is(Kind::symbol) ? e.name() + " has no value" : "an unknown function has no value");
         v = x;
         return true;
       })[0];
     } catch (const Error& e) {
-      if (e.kind() == ErrorKind::binding || e.kind() == ErrorKind::unsupported || e.kind() == ErrorKind::limit || e.kind() == ErrorKind::interrupted) throw;
+      if (e.kind() == ErrorKind::binding || e.kind() == ErrorKind::unsupported || e.kind() == ErrorKind::limit ||
+          e.kind() == ErrorKind::interrupted)
+        throw;
       if (reason.empty()) reason = e.message();
       return undefined();
     }
@@ -111,8 +116,8 @@ class Integrand {
   [[nodiscard]] bool nested() const { return nested_; }
 
  private:
-  // A point at which there is no value. Single ones do no harm; an integrand that is not real on a part of its range is not
-  // worth the thousands of points that it would take.
+  // A point at which there is no value. Single ones do no harm; an integrand that is not real on a part of its range is
+  // not worth the thousands of points that it would take.
   double undefined() {
     constexpr std::size_t enough = 200;
     if (++undefined_ > enough) throw Undefined{};
@@ -124,7 +129,9 @@ class Integrand {
     try {
       return evaluate(substitute(f_, {{x_, place}}, Unused::allowed));
     } catch (const Error& e) {
-      if (e.kind() == ErrorKind::binding || e.kind() == ErrorKind::unsupported || e.kind() == ErrorKind::limit || e.kind() == ErrorKind::interrupted) throw;
+      if (e.kind() == ErrorKind::binding || e.kind() == ErrorKind::unsupported || e.kind() == ErrorKind::limit ||
+          e.kind() == ErrorKind::interrupted)
+        throw;
       return std::numeric_limits<double>::quiet_NaN();
     }
   }
@@ -185,7 +192,8 @@ Piece finite_piece(Integrand& f, const Expr& from, const Expr& to, double tolera
       finite = finite && std::isfinite(v);
       return std::isfinite(v) ? v : 0.0;
     };
-    const double v = boost::math::quadrature::gauss_kronrod<double, 21>::integrate(plain, a, b, f.nested() ? 3 : 9, tolerance, &other, &other_size);
+    const double v = boost::math::quadrature::gauss_kronrod<double, 21>::integrate(plain, a, b, f.nested() ? 3 : 9,
+                                                                                   tolerance, &other, &other_size);
     if (finite && (bad > 0 || other < p.error)) return {v, std::max(other, 1e-15 * other_size)};
   }
   if (bad > 0) throw Undefined{};
@@ -252,7 +260,9 @@ Piece extrapolated(const std::vector<double>& sums) {
     if (k % 2 == 0) {
       previous = best;
       best = current.back();
-      const double change = std::abs(best - previous) + (current.size() > 1 ? std::abs(current[current.size() - 1] - current[current.size() - 2]) : 0);
+      const double change =
+          std::abs(best - previous) +
+          (current.size() > 1 ? std::abs(current[current.size() - 1] - current[current.size() - 2]) : 0);
       if (change < error) {
         error = change;
       } else if (k > 6) {
@@ -296,7 +306,8 @@ Piece oscillating_tail(Integrand& f, double from, int direction) {
     const double right = zero_after(left + 1e-9 * std::max(1.0, left));
     if (!std::isfinite(right)) return {0, infinite};
     const double before = sum;
-    sum += boost::math::quadrature::gauss_kronrod<double, 31>::integrate([&](double d) { return value(d); }, left, right, 6, 1e-13);
+    sum += boost::math::quadrature::gauss_kronrod<double, 31>::integrate([&](double d) { return value(d); }, left,
+                                                                         right, 6, 1e-13);
     if (k > 0) sums.push_back(sum);
     const double wave = std::abs(sum - before);
     if (k >= 1 && k <= 5) first += wave;
@@ -319,7 +330,8 @@ Piece to_infinity(Integrand& f, const Expr& from, int direction, double toleranc
     if (std::isfinite(v) && v != 0) last = v;
   }
   const double far = std::abs(f.at(a + direction * 60.0));
-  const double near = std::abs(f.at(a + direction * 6.5)) + std::abs(f.at(a + direction * 7.3)) + std::abs(f.at(a + direction * 8.1));
+  const double near =
+      std::abs(f.at(a + direction * 6.5)) + std::abs(f.at(a + direction * 7.3)) + std::abs(f.at(a + direction * 8.1));
   if (changes < 6 || far < 1e-12 * near) {
     try {
       return half_line(f, from, direction, tolerance);
@@ -354,7 +366,8 @@ void enclose(const Expr& integral, QuadratureResult& out) {
   }
 }
 
-QuadratureResult by_rules(const Expr& f, const Expr& x, const Expr& from, const Expr& to, const Bindings& bindings, const QuadratureOptions& options) {
+QuadratureResult by_rules(const Expr& f, const Expr& x, const Expr& from, const Expr& to, const Bindings& bindings,
+                          const QuadratureOptions& options) {
   const Allowance allowance;
   QuadratureResult out;
   const auto bound = [&](const Expr& e) { return substitute(e, bindings, Unused::allowed); };
@@ -407,7 +420,9 @@ QuadratureResult by_rules(const Expr& f, const Expr& x, const Expr& from, const 
   } catch (const Undefined&) {
     out.error = infinite;
   } catch (const Error& e) {
-    if (e.kind() == ErrorKind::binding || e.kind() == ErrorKind::unsupported || e.kind() == ErrorKind::limit || e.kind() == ErrorKind::interrupted) throw;
+    if (e.kind() == ErrorKind::binding || e.kind() == ErrorKind::unsupported || e.kind() == ErrorKind::limit ||
+        e.kind() == ErrorKind::interrupted)
+      throw;
     out.error = infinite;
   } catch (const std::exception&) {  // Boost reports what does not converge by exceptions
     out.error = infinite;
@@ -419,9 +434,11 @@ QuadratureResult by_rules(const Expr& f, const Expr& x, const Expr& from, const 
 
 }  // namespace
 
-QuadratureResult quadrature(const Expr& f, const Expr& x, const Expr& from, const Expr& to, const Bindings& bindings, const QuadratureOptions& options) {
+QuadratureResult quadrature(const Expr& f, const Expr& x, const Expr& from, const Expr& to, const Bindings& bindings,
+                            const QuadratureOptions& options) {
   QuadratureResult out = by_rules(f, x, from, to, bindings, options);
-  if (options.certify && out.reason.empty()) enclose(substitute(unevaluated_integral(f, x, from, to), bindings, Unused::allowed), out);
+  if (options.certify && out.reason.empty())
+    enclose(substitute(unevaluated_integral(f, x, from, to), bindings, Unused::allowed), out);
   return out;
 }
 

@@ -19,8 +19,8 @@ constexpr long precision = 1000;
 
 enum class Range { finite, half_line, line };
 
-// A point of the rule: where it is, and how much it counts. Of a finite range the place is the distance from the nearer end as a
-// part of the length, of a half line the distance from its end.
+// A point of the rule: where it is, and how much it counts. Of a finite range the place is the distance from the nearer
+// end as a part of the length, of a half line the distance from its end.
 struct Abscissa {
   Ball place;
   Ball weight;
@@ -114,7 +114,8 @@ PieceInDigits refined(Term term, int digits) {
 
 }  // namespace
 
-QuadratureDigits quadrature_to_digits(const Expr& f, const Expr& x, const Expr& from, const Expr& to, int digits, const Bindings& bindings, std::span<const Expr> breaks) {
+QuadratureDigits quadrature_to_digits(const Expr& f, const Expr& x, const Expr& from, const Expr& to, int digits,
+                                      const Bindings& bindings, std::span<const Expr> breaks) {
   if (digits < 1 || digits > 90) throw Error(ErrorKind::usage, "quadrature gives 1 to 90 digits");
   const auto bound = [&](const Expr& e) { return substitute(e, bindings, Unused::allowed); };
   const Expr g = bound(f);
@@ -172,7 +173,8 @@ QuadratureDigits quadrature_to_digits(const Expr& f, const Expr& x, const Expr& 
     arb_add(error.re(), error.re(), p.error.re(), precision);
   }
   QuadratureDigits out;
-  const double reached = (magnitude(total) - std::max(magnitude(error), magnitude(size) - precision / 2.0)) * std::log10(2.0);
+  const double reached =
+      (magnitude(total) - std::max(magnitude(error), magnitude(size) - precision / 2.0)) * std::log10(2.0);
   out.digits = std::isnan(reached) ? 0 : static_cast<int>(std::clamp(reached, 0.0, 90.0));
   out.converged = out.digits >= digits;
   mag_zero(arb_radref(total.re()));

@@ -31,7 +31,9 @@ std::vector<double> Sampler::draw(std::span<const Expr> conditions) {
     if (conditions.empty()) return p;
     Bindings b;
     for (std::size_t i = 0; i < leaves_.size(); ++i) b.set(leaves_[i], p[i]);
-    const bool good = std::all_of(conditions.begin(), conditions.end(), [&](const Expr& c) { return !substitute(c, b, Unused::allowed).is_constant(ConstantCode::false_value); });
+    const bool good = std::all_of(conditions.begin(), conditions.end(), [&](const Expr& c) {
+      return !substitute(c, b, Unused::allowed).is_constant(ConstantCode::false_value);
+    });
     if (good) return p;
   }
   return {};

@@ -25,7 +25,9 @@ namespace {
 class Random {
  public:
   explicit Random(std::uint64_t seed) : source_(seed, {Symbol("x")}) {}
-  std::int64_t integer(std::int64_t low, std::int64_t high) { return low + static_cast<std::int64_t>(source_.pick(static_cast<std::size_t>(high - low + 1))); }
+  std::int64_t integer(std::int64_t low, std::int64_t high) {
+    return low + static_cast<std::int64_t>(source_.pick(static_cast<std::size_t>(high - low + 1)));
+  }
   Expr rational() { return Expr(Number(integer(-9, 9), integer(1, 5))); }
   // Sparse: a few terms of random exponents.
   Expr sparse(const std::vector<Expr>& x, int terms, int degree) {
@@ -78,7 +80,8 @@ TEST_CASE("identities: factors of sparse products with leading coefficients that
     const Expr f = factor(product);
     CHECK(expand(f) == product);
     // Each of the three divides the product of the factors: what is common to both is all of it.
-    for (const Expr& part : {a, b, c}) CHECK(associated(greatest_common_divisor(expand(f), expand(part)), expand(part)));
+    for (const Expr& part : {a, b, c})
+      CHECK(associated(greatest_common_divisor(expand(f), expand(part)), expand(part)));
     CHECK(f.is(Kind::product));
   }
 }
@@ -108,7 +111,8 @@ TEST_CASE("identities: quotients obey the rules of fractions") {
     const Quotient q = quotient(a + b);
     CHECK(greatest_common_divisor(q.numerator, q.denominator) == 1);
     // derivatives of both forms are the same function
-    CHECK(combine_fractions(derivative(combine_fractions(a), variables()[0]) - derivative(a, variables()[0])).is_integer(0));
+    CHECK(combine_fractions(derivative(combine_fractions(a), variables()[0]) - derivative(a, variables()[0]))
+              .is_integer(0));
   }
 }
 
@@ -116,15 +120,19 @@ TEST_CASE("identities: random waves are recognised as zero") {
   Random random(5);
   const Symbol x("x"), y("y");
   for (int k = 0; k < 60; ++k) {
-    const auto angle = [&] { return random.integer(-3, 3) * x + random.integer(-2, 2) * y + random.integer(0, 1) * pi() / random.integer(1, 3); };
+    const auto angle = [&] {
+      return random.integer(-3, 3) * x + random.integer(-2, 2) * y + random.integer(0, 1) * pi() / random.integer(1, 3);
+    };
     const Expr u = angle();
     const Expr v = angle();
-    const Expr wave = random.rational() * pow(sin(u), random.integer(0, 3)) * pow(cos(v), random.integer(0, 3)) + random.rational() * sin(u) * sin(v);
+    const Expr wave = random.rational() * pow(sin(u), random.integer(0, 3)) * pow(cos(v), random.integer(0, 3)) +
+                      random.rational() * sin(u) * sin(v);
     INFO(to_text(wave));
     CHECK(equivalent(wave, expand_angles(wave)).verdict == Equivalence::proved);
     CHECK(equivalent(wave, combine_angles(wave)).verdict == Equivalence::proved);
     CHECK(simplify(wave - combine_angles(wave)) == 0);
-    if (!wave.is_integer(0)) CHECK(equivalent(wave, wave + Expr(Number(1, 1000000000)) * x).verdict == Equivalence::refuted);
+    if (!wave.is_integer(0))
+      CHECK(equivalent(wave, wave + Expr(Number(1, 1000000000)) * x).verdict == Equivalence::refuted);
   }
 }
 
@@ -134,7 +142,8 @@ TEST_CASE("identities: hyperbolic waves and exponentials") {
   for (int k = 0; k < 40; ++k) {
     const Expr u = random.integer(-2, 2) * x + random.integer(1, 2) * y;
     const Expr v = random.integer(-1, 2) * x;
-    const Expr e = random.rational() * pow(cosh(u), random.integer(1, 3)) * sinh(v) + random.rational() * exp(u) * pow(sinh(u), 2);
+    const Expr e =
+        random.rational() * pow(cosh(u), random.integer(1, 3)) * sinh(v) + random.rational() * exp(u) * pow(sinh(u), 2);
     INFO(to_text(e));
     CHECK(equivalent(e, in_exponentials(e)).verdict == Equivalence::proved);
     CHECK(equivalent(e, expand_angles(e)).verdict == Equivalence::proved);
@@ -164,7 +173,8 @@ TEST_CASE("identities: determinants multiply, inverses invert, ranks add up") {
     const Eigen::Index n = 2 + static_cast<Eigen::Index>(random.integer(0, 2));
     const auto matrix = [&] {
       Matrix m(n, n);
-      for (Eigen::Index i = 0; i < m.size(); ++i) m.data()[i] = random.integer(0, 2) == 0 ? Expr(random.integer(-3, 3)) * t : random.rational();
+      for (Eigen::Index i = 0; i < m.size(); ++i)
+        m.data()[i] = random.integer(0, 2) == 0 ? Expr(random.integer(-3, 3)) * t : random.rational();
       return m;
     };
     const Matrix a = matrix();

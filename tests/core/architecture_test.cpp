@@ -18,11 +18,14 @@ namespace fs = std::filesystem;
 const fs::path root = BOREON_SOURCE_DIR;
 
 // From the ground up. A layer includes its own files and those before it.
-const std::vector<std::string> layers{"expr", "text", "substitution", "values", "algebra", "calculus", "numeric", "program", "solvers", "model", "report", "c", "cli"};
+const std::vector<std::string> layers{"expr",    "text",    "substitution", "values", "algebra", "calculus", "numeric",
+                                      "program", "solvers", "model",        "report", "c",       "cli"};
 
 // Which layer implements a public header.
 const std::map<std::string, std::vector<std::string>> public_headers{
-    {"expr", {"catalogue", "error", "expr", "functions", "fwd", "list", "matrix", "names", "number", "numeric_function", "scalar_traits", "sparse_matrix", "symbol", "traverse", "work"}},
+    {"expr",
+     {"catalogue", "error", "expr", "functions", "fwd", "list", "matrix", "names", "number", "numeric_function",
+      "scalar_traits", "sparse_matrix", "symbol", "traverse", "work"}},
     {"text", {"mathml", "operand_order", "text"}},
     {"substitution", {"bindings", "function"}},
     {"values", {"evaluate", "evidence", "quadrature", "sampling"}},
@@ -80,7 +83,8 @@ std::vector<Include> includes(const fs::path& file) {
   static const std::regex line("\n#include ([<\"])([^>\"]+)[>\"]");
   const std::string text = "\n" + text_of(root / file);
   std::vector<Include> all;
-  for (auto m = std::sregex_iterator(text.begin(), text.end(), line); m != std::sregex_iterator(); ++m) all.push_back({(*m)[2], (*m)[1] == "\""});
+  for (auto m = std::sregex_iterator(text.begin(), text.end(), line); m != std::sregex_iterator(); ++m)
+    all.push_back({(*m)[2], (*m)[1] == "\""});
   return all;
 }
 
@@ -137,13 +141,17 @@ TEST_CASE("headers do not include each other in a circle") {
 TEST_CASE("heavy headers stay where they are") {
   // What costs a second and more to read, and the files that may read it.
   const std::map<std::string, std::set<std::string>> heavy{
-      {"Eigen/", {"include/boreon/matrix.hpp", "include/boreon/scalar_traits.hpp", "src/solvers/newton_check.cpp", "src/values/table_function.cpp", "cli/field.cpp"}},
+      {"Eigen/",
+       {"include/boreon/matrix.hpp", "include/boreon/scalar_traits.hpp", "src/solvers/newton_check.cpp",
+        "src/values/table_function.cpp", "cli/field.cpp"}},
       {"nlohmann/", {"cli/request.hpp"}},
       {"CLI/", {"cli/commands.hpp", "cli/tool.cpp"}},
       {"toml++/", {"src/model/toml_reader.hpp"}},
       {"pugixml", {"src/model/mathml_reader.cpp"}},
       {"asmjit/", {}},  // below src/program/native only
-      {"boost/", {"src/values/quadrature.cpp", "src/values/table_function.cpp", "src/values/iterated_quadrature.cpp", "src/program/integrals.cpp"}}};
+      {"boost/",
+       {"src/values/quadrature.cpp", "src/values/table_function.cpp", "src/values/iterated_quadrature.cpp",
+        "src/program/integrals.cpp"}}};
   for (const fs::path& file : files({"include/boreon", "src", "cli"})) {
     for (const Include& i : includes(file)) {
       for (const auto& [prefix, allowed] : heavy) {

@@ -25,11 +25,17 @@ TEST_CASE("the derivative of every function of the catalogue agrees with indepen
     const auto n = static_cast<std::size_t>(row.min_args);
     for (std::size_t varied = 0; varied < n; ++varied) {
       // all but the last argument are orders and degrees, by which there is no closed derivative
-      static constexpr std::string_view with_order[] = {"cyl_bessel_j", "cyl_neumann", "cyl_bessel_i", "cyl_bessel_k", "sph_bessel",     "sph_neumann",  "legendre",        "hermite",
-                                                        "laguerre",     "polylog",     "polygamma",    "incomplete_gamma", "assoc_laguerre", "assoc_legendre", "sph_legendre"};
-      const bool order = std::find(std::begin(with_order), std::end(with_order), row.name) != std::end(with_order) && varied + 1 < n;
+      static constexpr std::string_view with_order[] = {
+          "cyl_bessel_j", "cyl_neumann",      "cyl_bessel_i",   "cyl_bessel_k",   "sph_bessel",
+          "sph_neumann",  "legendre",         "hermite",        "laguerre",       "polylog",
+          "polygamma",    "incomplete_gamma", "assoc_laguerre", "assoc_legendre", "sph_legendre"};
+      const bool order =
+          std::find(std::begin(with_order), std::end(with_order), row.name) != std::end(with_order) && varied + 1 < n;
       std::vector<Expr> args;
-      for (std::size_t i = 0; i < n; ++i) args.push_back(i == varied ? Expr(x) : n == 3 ? Expr(i == 0 ? 3 : 1) : Expr(n == 2 && i == 0 ? Number(2) : Number(1, 3)));
+      for (std::size_t i = 0; i < n; ++i)
+        args.push_back(i == varied ? Expr(x)
+                       : n == 3    ? Expr(i == 0 ? 3 : 1)
+                                   : Expr(n == 2 && i == 0 ? Number(2) : Number(1, 3)));
       if (order) {
         CHECK_THROWS_AS((void)derivative(call(row, args), x), Error);
         continue;
@@ -68,9 +74,11 @@ TEST_CASE("rules that have a name") {
   CHECK(derivative(parse("x^3*y"), {x, x, y}) == 6 * x);
   CHECK(derivative(parse("x^n"), x) == parse("n*x^(n - 1)"));
   CHECK(derivative(exp(x), x, 7) == exp(x));
-  CHECK(derivative(parse("integral(f(u, x), u from 0 to x^2)"), x) == parse("2*x*f(x^2, x) + integral(f'[0,1](u, x), u from 0 to x^2)"));
+  CHECK(derivative(parse("integral(f(u, x), u from 0 to x^2)"), x) ==
+        parse("2*x*f(x^2, x) + integral(f'[0,1](u, x), u from 0 to x^2)"));
   CHECK(derivative(parse("integral(f(x), x)"), x) == parse("f(x)"));
-  CHECK(derivative(parse("piecewise(x^2 if x < 1, 2*x - 1 otherwise)"), x) == parse("piecewise(2*x if x < 1, 2 otherwise)"));
+  CHECK(derivative(parse("piecewise(x^2 if x < 1, 2*x - 1 otherwise)"), x) ==
+        parse("piecewise(2*x if x < 1, 2 otherwise)"));
   CHECK(derivative(parse("heaviside(x)*x"), y).is_integer(0));
   CHECK(derivative(parse("limit(f(z, x), z to 0)"), x).is(Kind::derivative));
   CHECK_THROWS_AS((void)derivative(cyl_bessel_j(x, 2), x), Error);
@@ -121,7 +129,8 @@ TEST_CASE("compressed rows and columns hold the same matrix") {
   CHECK(m.pattern.columns == std::vector<std::int64_t>{0, 2, 3, 1, 3, 0, 1});
   const auto c = m.columns();
   for (std::size_t j = 0; j < 4; ++j) {
-    for (auto k = static_cast<std::size_t>(c.column_start[j]); k < static_cast<std::size_t>(c.column_start[j + 1]); ++k) {
+    for (auto k = static_cast<std::size_t>(c.column_start[j]); k < static_cast<std::size_t>(c.column_start[j + 1]);
+         ++k) {
       CHECK(m.dense()(c.rows[k], static_cast<Eigen::Index>(j)) == m.values[static_cast<std::size_t>(c.entry[k])]);
     }
   }
@@ -132,7 +141,8 @@ TEST_CASE("compressed rows and columns hold the same matrix") {
 TEST_CASE("a gradient in many variables costs a small multiple of the function") {
   const std::vector<Expr> x = test::numbered("x", 3000);
   Expr f = 0;
-  for (std::size_t i = 0; i + 1 < x.size(); ++i) f += 100 * pow(x[i + 1] - pow(x[i], 2), 2) + pow(1 - x[i], 2) + sin(x[i] * x[i + 1]);
+  for (std::size_t i = 0; i + 1 < x.size(); ++i)
+    f += 100 * pow(x[i + 1] - pow(x[i], 2), 2) + pow(1 - x[i], 2) + sin(x[i] * x[i + 1]);
   const auto g = gradient(f, x);
   CHECK(operation_count(g) <= 5 * operation_count(f));
 }
@@ -141,7 +151,8 @@ TEST_CASE("rows of a large system are derived as if each stood alone, and errors
   const std::vector<Expr> x = test::numbered("x", 700);
   std::vector<Expr> rows;
   const Symbol a("a");
-  for (std::size_t i = 0; i < x.size(); ++i) rows.push_back(a * x[i] * x[(i + 1) % 700] - sin(x[(i + 13) % 700]) + exp(a * x[i]));
+  for (std::size_t i = 0; i < x.size(); ++i)
+    rows.push_back(a * x[i] * x[(i + 1) % 700] - sin(x[(i + 13) % 700]) + exp(a * x[i]));
   const SparseMatrix whole = sparse_jacobian(rows, x);
   for (std::size_t i = 0; i < rows.size(); i += 97) {
     const SparseMatrix one = sparse_jacobian(std::span<const Expr>(&rows[i], 1), x);
@@ -172,7 +183,12 @@ TEST_CASE("substitution is simultaneous and says when it hits nothing") {
   CHECK(substitute(x - 2 * y, {{x, y}, {y, x}}) == y - 2 * x);
   CHECK(substitute(parse("integral(x*u, u from 0 to u)"), {{Symbol("u"), y}}) == parse("integral(x*u, u from 0 to y)"));
   const Expr captured = substitute(parse("integral(x*u, u from 0 to 1)"), {{x, Symbol("u")}});
-  CHECK(captured == substitute(parse("integral(x*v, v from 0 to 1)"), {{x, Symbol("u")}, {Symbol("v"), Symbol("v")}}, Unused::allowed).operands()[0].operands()[0] * 0 + captured);
+  CHECK(captured == substitute(parse("integral(x*v, v from 0 to 1)"), {{x, Symbol("u")}, {Symbol("v"), Symbol("v")}},
+                               Unused::allowed)
+                                .operands()[0]
+                                .operands()[0] *
+                            0 +
+                        captured);
   CHECK(depends_on(captured, Symbol("u")));
   CHECK_THROWS_AS((void)substitute(x, {{y, 1}}), Error);
   CHECK(substitute(x, {{y, 1}}, Unused::allowed) == x);

@@ -56,18 +56,24 @@ TEST_CASE("power laws that construction applies keep the value, under every sign
     Assumptions x;
     double low, high;
   };
-  const Law laws[] = {{Assumptions(), -3, 3}, {Assumptions({Assumption::positive}), 0.1, 3}, {Assumptions({Assumption::negative}), -3, -0.1}};
+  const Law laws[] = {{Assumptions(), -3, 3},
+                      {Assumptions({Assumption::positive}), 0.1, 3},
+                      {Assumptions({Assumption::negative}), -3, -0.1}};
   test::RandomExpression random(202, {Symbol("unused")});
   for (const Law& law : laws) {
     const Symbol x("x", law.x);
     for (int i = 0; i < 400; ++i) {
-      const auto exponent = [&] { return Number(static_cast<std::int64_t>(random.pick(13)) - 6, 1 + static_cast<std::int64_t>(random.pick(4))); };
+      const auto exponent = [&] {
+        return Number(static_cast<std::int64_t>(random.pick(13)) - 6, 1 + static_cast<std::int64_t>(random.pick(4)));
+      };
       const Number a = exponent();
       const Number b = exponent();
       const Number c(static_cast<std::int64_t>(random.pick(9)) - 4, 1 + static_cast<std::int64_t>(random.pick(3)));
       const double at = random.number(law.low, law.high);
       const std::complex<double> z(at, 0);
-      const auto principal = [](std::complex<double> base, const Number& n) { return std::exp(n.to_double() * std::log(base)); };
+      const auto principal = [](std::complex<double> base, const Number& n) {
+        return std::exp(n.to_double() * std::log(base));
+      };
       if (c.is_zero()) continue;
       const Expr joined = pow(pow(x, Expr(a)), Expr(b));
       const Expr merged = pow(x, Expr(a)) * pow(x, Expr(b));
@@ -76,10 +82,13 @@ TEST_CASE("power laws that construction applies keep the value, under every sign
       CAPTURE(to_text(scaled));
       CAPTURE(at);
       const auto value = [&](const Expr& e) { return evaluate_complex(e, {{x, at}}, Unused::allowed); };
-      const auto close = [](std::complex<double> p, std::complex<double> q) { return std::abs(p - q) <= 1e-9 * (std::abs(p) + std::abs(q) + 1e-12); };
+      const auto close = [](std::complex<double> p, std::complex<double> q) {
+        return std::abs(p - q) <= 1e-9 * (std::abs(p) + std::abs(q) + 1e-12);
+      };
       // (x^a)^b by principal values; arguments exactly on the cut are left out, where rounding decides the side
       const auto inner = principal(z, a);
-      if (inner.real() > 0 || std::abs(inner.imag()) > 1e-9 * std::abs(inner)) CHECK(close(value(joined), principal(inner, b)));
+      if (inner.real() > 0 || std::abs(inner.imag()) > 1e-9 * std::abs(inner))
+        CHECK(close(value(joined), principal(inner, b)));
       CHECK(close(value(merged), principal(z, a) * principal(z, b)));
       CHECK(close(value(scaled), principal(std::complex<double>(c.to_double() * at, 0), a)));
     }
@@ -129,7 +138,9 @@ TEST_CASE("derivation is linear, obeys the product and chain rules, and commutes
     const Expr g = random(2 + i % 7);
     const double a = random.number(-1.5, 1.5);
     const double b = random.number(-1.5, 1.5);
-    const auto same = [&](const Expr& p, const Expr& q) { return std::abs(value(p, a, b) - value(q, a, b)) <= 1e-7 * (1 + std::abs(value(p, a, b))); };
+    const auto same = [&](const Expr& p, const Expr& q) {
+      return std::abs(value(p, a, b) - value(q, a, b)) <= 1e-7 * (1 + std::abs(value(p, a, b)));
+    };
     CAPTURE(to_text(f));
     CAPTURE(to_text(g));
     REQUIRE(same(derivative(3 * f - g / 2, x), 3 * derivative(f, x) - derivative(g, x) / 2));
@@ -137,9 +148,11 @@ TEST_CASE("derivation is linear, obeys the product and chain rules, and commutes
     REQUIRE(same(derivative(derivative(f, x), y), derivative(derivative(f, y), x)));
     const Function outer("outer", {x}, f);
     const Expr composed = outer(g);
-    REQUIRE(same(derivative(composed, y), derivative(outer.body(), x).is_integer(0) ? derivative(composed, y)
-                                                                                    : substitute(derivative(f, x), {{x, g}}, Unused::allowed) * derivative(g, y) +
-                                                                                          substitute(derivative(f, y), {{x, g}}, Unused::allowed)));
+    REQUIRE(
+        same(derivative(composed, y), derivative(outer.body(), x).is_integer(0)
+                                          ? derivative(composed, y)
+                                          : substitute(derivative(f, x), {{x, g}}, Unused::allowed) * derivative(g, y) +
+                                                substitute(derivative(f, y), {{x, g}}, Unused::allowed)));
   }
 }
 

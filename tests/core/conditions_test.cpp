@@ -25,7 +25,8 @@ bool holds(const Expr& condition, const Bindings& at) {
 // Points of a grid over the symbols of the conditions.
 std::vector<Bindings> grid(std::span<const Expr> conditions) {
   const std::vector<Symbol> symbols = free_symbols(conditions);
-  const std::vector<Expr> values = {-3, -2, -1, Expr(Number(-1, 2)), Expr(Number(-1, 3)), 0, Expr(Number(1, 3)), Expr(Number(1, 2)), 1, 2, 3};
+  const std::vector<Expr> values = {
+      -3, -2, -1, Expr(Number(-1, 2)), Expr(Number(-1, 3)), 0, Expr(Number(1, 3)), Expr(Number(1, 2)), 1, 2, 3};
   std::vector<Bindings> points = {{}};
   for (const Symbol& s : symbols) {
     std::vector<Bindings> next;
@@ -65,18 +66,24 @@ TEST_CASE("conditions of integrals are said once") {
   };
   const Symbol b("b");
   const std::vector<Case> cases = {
-      {"x^2/(a^2 - x^2)^(3/2)", 0, b}, {"exp(-a*x)*sin(b*x)", 0, infinity()},  {"1/(a^2 + b^2*x^2)", 0, infinity()}, {"x^(a - 1)*exp(-b*x)", 0, infinity()},
-      {"1/sqrt(a^2 - x^2)", 0, b},     {"exp(-a*x^2 - b*x)", -infinity(), infinity()}, {"1/(x^2 + a*x + b)", 0, 1},          {"sqrt(a - x)", 0, b},
-      {"1/(a*exp(x) + b)", 0, infinity()}, {"log(a + b*x)", 0, 1},             {"sin(a*x)*sin(b*x)", 0, pi()},       {"1/(x^2 - a^2)", 1, 2},
+      {"x^2/(a^2 - x^2)^(3/2)", 0, b},      {"exp(-a*x)*sin(b*x)", 0, infinity()},
+      {"1/(a^2 + b^2*x^2)", 0, infinity()}, {"x^(a - 1)*exp(-b*x)", 0, infinity()},
+      {"1/sqrt(a^2 - x^2)", 0, b},          {"exp(-a*x^2 - b*x)", -infinity(), infinity()},
+      {"1/(x^2 + a*x + b)", 0, 1},          {"sqrt(a - x)", 0, b},
+      {"1/(a*exp(x) + b)", 0, infinity()},  {"log(a + b*x)", 0, 1},
+      {"sin(a*x)*sin(b*x)", 0, pi()},       {"1/(x^2 - a^2)", 1, 2},
   };
   for (const Case& c : cases) {
     const IntegralResult r = integrate(parse(c.integrand), x, c.from, c.to);
     check_irredundant(r.conditions, c.integrand);
     for (std::size_t i = 0; i < r.exceptions.size(); ++i) {
-      for (std::size_t k = 0; k < i; ++k) CHECK_FALSE((r.exceptions[i].when == r.exceptions[k].when && r.exceptions[i].value == r.exceptions[k].value));
+      for (std::size_t k = 0; k < i; ++k)
+        CHECK_FALSE((r.exceptions[i].when == r.exceptions[k].when && r.exceptions[i].value == r.exceptions[k].value));
     }
   }
-  for (const char* f : {"1/(x^2 + a*x + b)", "1/sqrt(a^2 - x^2)", "x^a*log(b*x)", "1/(a + b*cos(x))", "sqrt(a*x^2 + b)"}) check_irredundant(integrate(parse(f), x).conditions, f);
+  for (const char* f :
+       {"1/(x^2 + a*x + b)", "1/sqrt(a^2 - x^2)", "x^a*log(b*x)", "1/(a + b*cos(x))", "sqrt(a*x^2 + b)"})
+    check_irredundant(integrate(parse(f), x).conditions, f);
 }
 
 TEST_CASE("alternatives that differ in one comparison are joined") {
@@ -91,5 +98,6 @@ TEST_CASE("alternatives that differ in one comparison are joined") {
 
 TEST_CASE("conditions of sums are said once") {
   const Symbol k("k");
-  for (const char* term : {"q^k", "k*q^k", "q^k + p^k", "(p*q)^k + p^k + q^k", "q^k/factorial(k)"}) check_irredundant(sum_with_report(parse(term), k, 0, infinity()).conditions, term);
+  for (const char* term : {"q^k", "k*q^k", "q^k + p^k", "(p*q)^k + p^k + q^k", "q^k/factorial(k)"})
+    check_irredundant(sum_with_report(parse(term), k, 0, infinity()).conditions, term);
 }

@@ -17,7 +17,8 @@ using namespace boreon;
 namespace {
 
 std::vector<Coordinates> all_systems() {
-  const Symbol s("s", {Assumption::positive}), t("t", {Assumption::positive}), phi("phi"), a("a", {Assumption::positive});
+  const Symbol s("s", {Assumption::positive}), t("t", {Assumption::positive}), phi("phi"),
+      a("a", {Assumption::positive});
   const Expr parabolic[] = {s * t * cos(phi), s * t * sin(phi), (t * t - s * s) / 2};
   const Symbol m("m", {Assumption::positive}), n("n");
   const Expr prolate[] = {a * sinh(m) * sin(n) * cos(phi), a * sinh(m) * sin(n) * sin(phi), a * cosh(m) * cos(n)};
@@ -131,7 +132,8 @@ TEST_CASE("Taylor polynomials agree with the function to their order") {
     }
     CHECK(std::log2(errors[0] / errors[1]) == doctest::Approx(order + 1).epsilon(0.1));  // halving the step
   }
-  CHECK(taylor_polynomial(pow(x + y, 3), v, std::vector<Expr>{0, 0}, 3) == taylor_polynomial(expand(pow(x + y, 3)), v, std::vector<Expr>{0, 0}, 9));
+  CHECK(taylor_polynomial(pow(x + y, 3), v, std::vector<Expr>{0, 0}, 3) ==
+        taylor_polynomial(expand(pow(x + y, 3)), v, std::vector<Expr>{0, 0}, 9));
   CHECK_THROWS_AS((void)taylor_polynomial(1 / x, v, std::vector<Expr>{0, 0}, 2), Error);
   CHECK_THROWS_AS((void)taylor_polynomial(x, v, std::vector<Expr>{0}, 2), Error);
   CHECK_THROWS_AS((void)taylor_polynomial(x, v, std::vector<Expr>{0, 0}, -1), Error);
@@ -157,7 +159,8 @@ TEST_CASE("change of variables: equations in other coordinates") {
   const UnknownFunction u("u");
   const Expr laplace = derivative(u(x, y), {x, x}) + derivative(u(x, y), {y, y});
   const Expr polar = change_variables(laplace, old_variables, map, fresh);
-  const Expr known = derivative(u(rho, phi), {rho, rho}) + derivative(u(rho, phi), rho) / rho + derivative(u(rho, phi), {phi, phi}) / pow(rho, 2);
+  const Expr known = derivative(u(rho, phi), {rho, rho}) + derivative(u(rho, phi), rho) / rho +
+                     derivative(u(rho, phi), {phi, phi}) / pow(rho, 2);
   CHECK(expand(polar - known).is_integer(0));
   CHECK(change_variables(x * x + y * y, old_variables, map, fresh) == rho * rho);
   // A wave in characteristic variables: u_tt = u_xx becomes u_pq = 0.

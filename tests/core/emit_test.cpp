@@ -36,14 +36,16 @@ struct Workshop {
   }
   // Exit code of a program made of the given files.
   [[nodiscard]] int run(const std::string& compiler, const std::string& files) const {
-    const std::string command =
-        "cd " + folder.string() + " && " + compiler + " -Wall -Wextra -Wpedantic -Wconversion -Werror -O1 -ffp-contract=off " + files + " -lm -o program && ./program";
+    const std::string command = "cd " + folder.string() + " && " + compiler +
+                                " -Wall -Wextra -Wpedantic -Wconversion -Werror -O1 -ffp-contract=off " + files +
+                                " -lm -o program && ./program";
     return std::system(command.c_str());
   }
 };
 
 // A main program that calls the emitted function on `inputs` and compares bit for bit.
-std::string main_program(const Kernel& k, const std::string& name, const std::vector<std::vector<double>>& inputs, bool cpp) {
+std::string main_program(const Kernel& k, const std::string& name, const std::vector<std::vector<double>>& inputs,
+                         bool cpp) {
   const auto expected = k.evaluate(inputs);
   std::string text = "#include \"" + name + (cpp ? ".hpp" : ".h") + "\"\n#include <math.h>\nint main(void) {\n";
   std::string args;
@@ -52,7 +54,9 @@ std::string main_program(const Kernel& k, const std::string& name, const std::ve
     char buffer[40];
     for (const double x : v) {
       std::snprintf(buffer, sizeof buffer, "%.17g", x);
-      s += (s.empty() ? "" : ", ") + (std::isnan(x) ? std::string("NAN") : std::isinf(x) ? std::string(x > 0 ? "INFINITY" : "-INFINITY") : std::string(buffer));
+      s += (s.empty() ? "" : ", ") + (std::isnan(x)   ? std::string("NAN")
+                                      : std::isinf(x) ? std::string(x > 0 ? "INFINITY" : "-INFINITY")
+                                                      : std::string(buffer));
     }
     return s.empty() ? std::string("0") : s;
   };
@@ -61,14 +65,15 @@ std::string main_program(const Kernel& k, const std::string& name, const std::ve
     args += (args.empty() ? "in" : ", in") + std::to_string(g);
   }
   for (std::size_t g = 0; g < expected.size(); ++g) {
-    text += "  const double expected" + std::to_string(g) + "[] = {" + array(expected[g]) + "};\n  double out" + std::to_string(g) + "[" + std::to_string(expected[g].size() + 1) +
-            "] = {0};\n";
+    text += "  const double expected" + std::to_string(g) + "[] = {" + array(expected[g]) + "};\n  double out" +
+            std::to_string(g) + "[" + std::to_string(expected[g].size() + 1) + "] = {0};\n";
     args += (args.empty() ? "out" : ", out") + std::to_string(g);
   }
   text += std::string("  ") + (cpp ? name + "::evaluate" : name) + "(" + args + ");\n";
   for (std::size_t g = 0; g < expected.size(); ++g) {
-    text += "  for (int i = 0; i < " + std::to_string(expected[g].size()) + "; ++i) {\n    if (!(out" + std::to_string(g) + "[i] == expected" + std::to_string(g) +
-            "[i]) && !(isnan(out" + std::to_string(g) + "[i]) && isnan(expected" + std::to_string(g) + "[i]))) return 1 + i;\n  }\n";
+    text += "  for (int i = 0; i < " + std::to_string(expected[g].size()) + "; ++i) {\n    if (!(out" +
+            std::to_string(g) + "[i] == expected" + std::to_string(g) + "[i]) && !(isnan(out" + std::to_string(g) +
+            "[i]) && isnan(expected" + std::to_string(g) + "[i]))) return 1 + i;\n  }\n";
   }
   // The batch function on the same point many times, more than fit one block.
   text += "  enum { copies = 67 };\n";
@@ -80,15 +85,16 @@ std::string main_program(const Kernel& k, const std::string& name, const std::ve
   for (std::size_t g = 0; g < inputs.size(); ++g) {
     const std::string n = std::to_string(g);
     declare("many_in" + n, inputs[g].size());
-    text += "  for (int i = 0; i < " + std::to_string(inputs[g].size()) + "*copies; ++i) many_in" + n + "[i] = in" + n + "[i/copies];\n";
+    text += "  for (int i = 0; i < " + std::to_string(inputs[g].size()) + "*copies; ++i) many_in" + n + "[i] = in" + n +
+            "[i/copies];\n";
   }
   for (std::size_t g = 0; g < expected.size(); ++g) declare("many_out" + std::to_string(g), expected[g].size());
   text += std::string("  ") + (cpp ? name + "::evaluate_many" : name + "_many") + "(" + many + ");\n";
   for (std::size_t g = 0; g < expected.size(); ++g) {
     const std::string got = "many_out" + std::to_string(g) + "[i]";
     const std::string want = "expected" + std::to_string(g) + "[i/copies]";
-    text += "  for (int i = 0; i < " + std::to_string(expected[g].size()) + "*copies; ++i) {\n    if (!(" + got + " == " + want + ") && !(isnan(" + got + ") && isnan(" + want +
-            "))) return 100;\n  }\n";
+    text += "  for (int i = 0; i < " + std::to_string(expected[g].size()) + "*copies; ++i) {\n    if (!(" + got +
+            " == " + want + ") && !(isnan(" + got + ") && isnan(" + want + "))) return 100;\n  }\n";
   }
   return text + "  return 0;\n}\n";
 }
@@ -113,7 +119,8 @@ TEST_CASE("conditions, constants, not-a-numbers, empty groups, repeated outputs"
                                   parse("log(x)*sqrt(y)"),
                                   parse("sin(x*y)*cos(x*y)"),
                                   parse("min(x, y, 1/2) - max(x, 2*y)")};
-  const Kernel k = compile({OutputGroup("out", outputs), OutputGroup("none", std::vector<Expr>{})}, {{"v", {x, y}}, {"idle", {Symbol("k")}}});
+  const Kernel k = compile({OutputGroup("out", outputs), OutputGroup("none", std::vector<Expr>{})},
+                           {{"v", {x, y}}, {"idle", {Symbol("k")}}});
   for (const bool cpp : {false, true}) {
     const std::string name = cpp ? "things_cpp" : "things_c";
     shop.put(emit(k.program(), {cpp ? Language::cpp : Language::c, name, "title with */ a trap\nand a line"}));
@@ -132,7 +139,8 @@ TEST_CASE("two functions in one program, a C header used from C++, names that co
   shop.put(emit(a.program(), {Language::c, "first", ""}));
   shop.put(emit(b.program(), {Language::c, "second", ""}));
   shop.put("both.cpp",
-           "#include \"first.h\"\n#include \"second.h\"\nint main() {\n  const double x[] = {3};\n  double y[1];\n  double z[1];\n  first(x, y);\n  second(x, z);\n  return z[0] "
+           "#include \"first.h\"\n#include \"second.h\"\nint main() {\n  const double x[] = {3};\n  double y[1];\n  "
+           "double z[1];\n  first(x, y);\n  second(x, z);\n  return z[0] "
            "== 9 ? 0 : 1;\n}\n");
   CHECK(shop.run("gcc -std=c99 -c first.c second.c && g++ -std=c++17", "both.cpp first.o second.o") == 0);
   CHECK_THROWS_AS((void)emit(compile({OutputGroup("same", {w})}, {{"same", {w}}}).program()), Error);
@@ -141,13 +149,18 @@ TEST_CASE("two functions in one program, a C header used from C++, names that co
 
 TEST_CASE("every name of a source or an array compiles, or is refused with the reason") {
   const Workshop shop;
-  const auto names = {"int",  "class", "restrict", "typeof", "exp",  "exp2",  "expf",  "log2",   "gamma", "y0",  "j1",   "printf", "puts", "main",    "std",   "Eigen",  "Scalar", "values", "Values", "evaluate",
-                      "any",  "NAN",   "EOF",      "M_PI",   "_a",   "a__b",  "free",  "malloc", "errno", "abs", "row",  "point",  "points", "v",     "first", "end",    "size",   "f_size", "block",  "stride",
-                      "once", "differ", "linux",   "unix",   "time", "index", "bad",   "kernel", "f",     "g",   "bool", "complex", "I",   "isnan", "test", "sqrt", "erf"};
+  const auto names = {"int",    "class",    "restrict", "typeof", "exp",   "exp2",   "expf",    "log2",   "gamma",
+                      "y0",     "j1",       "printf",   "puts",   "main",  "std",    "Eigen",   "Scalar", "values",
+                      "Values", "evaluate", "any",      "NAN",    "EOF",   "M_PI",   "_a",      "a__b",   "free",
+                      "malloc", "errno",    "abs",      "row",    "point", "points", "v",       "first",  "end",
+                      "size",   "f_size",   "block",    "stride", "once",  "differ", "linux",   "unix",   "time",
+                      "index",  "bad",      "kernel",   "f",      "g",     "bool",   "complex", "I",      "isnan",
+                      "test",   "sqrt",     "erf"};
   int refused = 0;
   const auto input = [](const std::string& name) {
     const Symbol a("a"), b("b");
-    return make_program(std::vector<OutputGroup>{{"out", {exp(a) * pow(b, 2) + sqrt(a) + erf(b)}}}, std::vector<InputGroup>{{name, {a, b}}});
+    return make_program(std::vector<OutputGroup>{{"out", {exp(a) * pow(b, 2) + sqrt(a) + erf(b)}}},
+                        std::vector<InputGroup>{{name, {a, b}}});
   };
   for (const bool cpp : {false, true}) {
     const std::string end = cpp ? ".cpp" : ".c";
@@ -184,7 +197,8 @@ TEST_CASE("loops over rows in C and C++: one point and batches, bit for bit what
     const std::size_t at = i * i * 11 % n;  // found through tables
     f.push_back(d * (y[(at + 1) % n] + y[(at + n - 1) % n] - 2 * y[at]) - exp(k) * y[at] * y[at] / (1 + k * k));
   }
-  const Program p = make_program(std::vector<OutputGroup>{{"f", f}, {"j", sparse_jacobian(f, y)}}, std::vector<InputGroup>{{"y", y}, {"p", {d, k}}});
+  const Program p = make_program(std::vector<OutputGroup>{{"f", f}, {"j", sparse_jacobian(f, y)}},
+                                 std::vector<InputGroup>{{"y", y}, {"p", {d, k}}});
   REQUIRE(!p.loops.empty());
   REQUIRE(!p.scratch.empty());
   std::vector<double> at(n);
@@ -204,7 +218,8 @@ TEST_CASE("loops over rows in C and C++: one point and batches, bit for bit what
   for (const std::string& by : {std::string("y"), std::string("p")}) {
     const Program product = hessian_vector(q, "f", by);
     REQUIRE(product.written_scratch > 0);
-    const std::vector<std::vector<double>> places{at, {0.3, 0.7}, weights, by == "y" ? weights : std::vector<double>{1, -2}};
+    const std::vector<std::vector<double>> places{
+        at, {0.3, 0.7}, weights, by == "y" ? weights : std::vector<double>{1, -2}};
     const Kernel expected(product);
     shop.put(emit(product, {.language = Language::c, .name = "product_" + by}));
     shop.put("main.c", main_program(expected, "product_" + by, places, false));
@@ -229,7 +244,8 @@ TEST_CASE("the sparse pattern in the header is that of the matrix") {
   for (const auto c : j.pattern.columns) text += std::to_string(c) + ", ";
   text += "};\n  for (int i = 0; i <= 30; ++i) {\n    if (start[i] != ring::jac_row_start[i]) return 1;\n  }\n";
   text +=
-      "  for (int i = 0; i < ring::jac_size; ++i) {\n    if (column[i] != ring::jac_columns[i]) return 2;\n  }\n  return ring::n_size == 30 && ring::f_size == 30 ? 0 : 3;\n}\n";
+      "  for (int i = 0; i < ring::jac_size; ++i) {\n    if (column[i] != ring::jac_columns[i]) return 2;\n  }\n  "
+      "return ring::n_size == 30 && ring::f_size == 30 ? 0 : 3;\n}\n";
   shop.put("main.cpp", text);
   CHECK(shop.run("g++ -std=c++17", "ring.cpp main.cpp") == 0);
 }

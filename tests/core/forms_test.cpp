@@ -195,7 +195,8 @@ TEST_CASE("resultants vanish exactly where there is a common root") {
   const Expr f = read("x^3 + a*x + b");
   CHECK(expand(-resultant(f, read("3*x^2 + a"), x)) == read("-4*a^3 - 27*b^2"));
   // product of the differences of roots
-  CHECK(resultant(expand((x - 1) * (x - 2)), expand((x - 3) * (x - 5)), x) == Expr((1 - 3) * (1 - 5) * (2 - 3) * (2 - 5)));
+  CHECK(resultant(expand((x - 1) * (x - 2)), expand((x - 3) * (x - 5)), x) ==
+        Expr((1 - 3) * (1 - 5) * (2 - 3) * (2 - 5)));
 }
 
 TEST_CASE("collect: coefficients stand by the chosen symbols") {

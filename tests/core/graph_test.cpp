@@ -101,7 +101,8 @@ TEST_CASE("every exact value of the catalogue agrees with numbers") {
   for (const FunctionRow& row : catalogue()) {
     if (row.min_args != 1 || row.ball == nullptr || row.real == nullptr) continue;
     for (int k = 0; k < 40; ++k) {
-      const Expr argument = Expr(Number(static_cast<std::int64_t>(random.pick(49)) - 24, 12)) * (k % 2 == 0 ? pi() : Expr(1));
+      const Expr argument =
+          Expr(Number(static_cast<std::int64_t>(random.pick(49)) - 24, 12)) * (k % 2 == 0 ? pi() : Expr(1));
       const Expr args[] = {argument};
       double expected = 0;
       const double at[] = {evaluate(argument)};
@@ -228,7 +229,8 @@ TEST_CASE("lists of expressions may be kept in anything") {
   Vector eigen(2);
   eigen << x, y;
   const Matrix expected = jacobian(vector, std::vector<Expr>{x, y});
-  for (const Matrix& j : {jacobian({x * y, x + y}, {x, y}), jacobian(vector, symbols), jacobian(vector, array), jacobian(vector, eigen), jacobian(std::span(vector), std::span(array))}) {
+  for (const Matrix& j : {jacobian({x * y, x + y}, {x, y}), jacobian(vector, symbols), jacobian(vector, array),
+                          jacobian(vector, eigen), jacobian(std::span(vector), std::span(array))}) {
     CHECK(j == expected);
   }
   CHECK(gradient(x * y, symbols) == gradient(x * y, {x, y}));

@@ -66,8 +66,12 @@ void elementary_functions(int half) {
 
 }  // namespace
 
-TEST_CASE("random elementary functions of up to 12 operations, differentiated and integrated back, first half") { elementary_functions(0); }
-TEST_CASE("random elementary functions of up to 12 operations, differentiated and integrated back, second half") { elementary_functions(1); }
+TEST_CASE("random elementary functions of up to 12 operations, differentiated and integrated back, first half") {
+  elementary_functions(0);
+}
+TEST_CASE("random elementary functions of up to 12 operations, differentiated and integrated back, second half") {
+  elementary_functions(1);
+}
 
 TEST_CASE("random rational functions with integer coefficients up to degree 6/6: all in closed form") {
   const Symbol x("x");

@@ -16,8 +16,8 @@
 #include "boreon/simplify.hpp"
 #include "boreon/sums.hpp"
 #include "boreon/text.hpp"
-#include "core/random_expression.hpp"
 #include "core/one_variable.hpp"
+#include "core/random_expression.hpp"
 
 using namespace boreon;
 
@@ -156,7 +156,9 @@ TEST_CASE("parameters: conditions and exceptional values") {
   const auto below = exception_at(r, {{b, -2}});
   const auto above = exception_at(r, {{b, 3}});
   const auto inside = exception_at(r, {{b, Expr(1) / 2}});
-  const auto value_at = [&](const std::optional<Expr>& e, int at) { return evaluate(substitute(e ? *e : r.value, {{b, at}}, Unused::allowed)); };
+  const auto value_at = [&](const std::optional<Expr>& e, int at) {
+    return evaluate(substitute(e ? *e : r.value, {{b, at}}, Unused::allowed));
+  };
   CHECK(value_at(below, -2) == doctest::Approx(std::log(1.5)));
   CHECK(value_at(above, 3) == doctest::Approx(std::log(2.0 / 3)));
   REQUIRE(inside);
@@ -213,7 +215,9 @@ TEST_CASE("a wrong table row is caught by the evidence") {
   // with nothing to fall back on, it stays unevaluated rather than wrong
   const Expr hard = power(x, x);
   IntegralOptions wrong;
-  wrong.methods.push_back([](const Expr&, const Expr&, const Expr&, const Expr&) -> std::optional<Expr> { return Expr(Number(783, 1000)); });
+  wrong.methods.push_back([](const Expr&, const Expr&, const Expr&, const Expr&) -> std::optional<Expr> {
+    return Expr(Number(783, 1000));
+  });
   CHECK(integrate(hard, x, 0, 1, wrong).status == IntegralStatus::unevaluated);
   // and a right one is taken
   IntegralOptions right;
@@ -225,7 +229,9 @@ TEST_CASE("a wrong table row is caught by the evidence") {
 
 TEST_CASE("traps: poles, jumps, branch cuts and divergence, 300 of them") {
   test::RandomExpression dice(31415, {x});
-  const auto number = [&](int low, int high) { return static_cast<int>(dice.pick(static_cast<std::size_t>(high - low + 1))) + low; };
+  const auto number = [&](int low, int high) {
+    return static_cast<int>(dice.pick(static_cast<std::size_t>(high - low + 1))) + low;
+  };
   int finite = 0;
   int infinite = 0;
   int refused = 0;
@@ -282,7 +288,8 @@ TEST_CASE("traps: poles, jumps, branch cuts and divergence, 300 of them") {
     QuadratureOptions o;
     o.breaks = breaks;
     // the slow tail of 1/(x*log(x)^m) in the variable log(x)
-    const QuadratureResult q = k % 15 == 13 ? quadrature(power(x, -m), x, log(Expr(2)), infinity()) : quadrature(f, x, low, high, {}, o);
+    const QuadratureResult q =
+        k % 15 == 13 ? quadrature(power(x, -m), x, log(Expr(2)), infinity()) : quadrature(f, x, low, high, {}, o);
     if (!q.converged) continue;
     ++finite;
     REQUIRE(std::abs(evaluate(r.value) - q.value) <= 1e-8 * std::abs(q.value) + 1e-9);
@@ -339,7 +346,8 @@ TEST_CASE("numbers: quadrature, enclosures, many digits, numeric functions") {
   const Expr node = unevaluated_integral(f, x, 0, 1);
   CHECK(evaluate(node) == doctest::Approx(std::sqrt(M_PI) / 2 * std::erf(1.0)).epsilon(1e-13));
   CHECK(certify(node, {}, 40).real == certify(sqrt(pi()) * erf(Expr(1)) / 2, {}, 40).real);
-  CHECK(quadrature_to_digits(log(x) * exp(-x), x, 0, infinity(), 40).value.substr(0, 41) == certify(-egamma(), {}, 40).real.substr(0, 41));
+  CHECK(quadrature_to_digits(log(x) * exp(-x), x, 0, infinity(), 40).value.substr(0, 41) ==
+        certify(-egamma(), {}, 40).real.substr(0, 41));
   CHECK_THROWS_AS((void)evaluate(unevaluated_integral(1 / x, x, 0, 1)), Error);
   CHECK(evaluate(unevaluated_sum(1 / power(x, 2), x, 1, 10)) == doctest::Approx(1.5497677311665408));
   // inside a numeric function, with a parameter
@@ -349,14 +357,17 @@ TEST_CASE("numbers: quadrature, enclosures, many digits, numeric functions") {
     const auto out = kernel.evaluate({{v}});
     const Bindings at{{a, Expr(v)}};
     CHECK(out[0][0] == doctest::Approx(quadrature(exp(-a * power(x, 2)) * cos(x), x, 0, 2, at).value).epsilon(1e-12));
-    CHECK(out[0][1] == doctest::Approx(-quadrature(power(x, 2) * exp(-a * power(x, 2)) * cos(x), x, 0, 2, at).value).epsilon(1e-11));
+    CHECK(out[0][1] ==
+          doctest::Approx(-quadrature(power(x, 2) * exp(-a * power(x, 2)) * cos(x), x, 0, 2, at).value).epsilon(1e-11));
   }
-  CHECK_THROWS_AS((void)compile({OutputGroup("g", {unevaluated_integral(a / sqrt(x), x, 0, 1)})}, {InputGroup{"p", {a}}}), Error);
+  CHECK_THROWS_AS(
+      (void)compile({OutputGroup("g", {unevaluated_integral(a / sqrt(x), x, 0, 1)})}, {InputGroup{"p", {a}}}), Error);
 }
 
 TEST_CASE("sums in closed form against adding up") {
   const Symbol k("k", {Assumption::integer}), top("N", {Assumption::integer, Assumption::positive}), q("q");
-  for (const Expr& term : {power(k, 2), power(k, 5) - 3 * k, power(Expr(2), k), k * power(Expr(3), k), 1 / (k * (k + 1)), 1 / (power(k, 2) + 3 * k + 2), k * gamma(k + 1),
+  for (const Expr& term : {power(k, 2), power(k, 5) - 3 * k, power(Expr(2), k), k * power(Expr(3), k),
+                           1 / (k * (k + 1)), 1 / (power(k, 2) + 3 * k + 2), k * gamma(k + 1),
                            1 / power(k + Expr(1) / 2, 2), power(q, k), (k + 1) * power(q, k)}) {
     INFO(to_text(term));
     const SumResult r = sum_with_report(term, k, 1, top);
@@ -388,7 +399,8 @@ TEST_CASE("ranges whose ends are parameters: either order, and poles that may li
       REQUIRE(e);
       CHECK(e->is_constant(ConstantCode::undefined));
     } else {
-      CHECK(evaluate(substitute(e ? *e : r.value, at, Unused::allowed)) == doctest::Approx(std::log(double(high) / low)));
+      CHECK(evaluate(substitute(e ? *e : r.value, at, Unused::allowed)) ==
+            doctest::Approx(std::log(double(high) / low)));
     }
   }
   const IntegralResult absolute = integrate(abs(x), x, c, b);
@@ -396,7 +408,8 @@ TEST_CASE("ranges whose ends are parameters: either order, and poles that may li
     const Bindings at{{c, low}, {b, high}};
     const auto e = exception_at(absolute, at);
     const auto half_square = [](int v) { return 0.5 * v * std::abs(v); };
-    CHECK(evaluate(substitute(e ? *e : absolute.value, at, Unused::allowed)) == doctest::Approx(half_square(high) - half_square(low)));
+    CHECK(evaluate(substitute(e ? *e : absolute.value, at, Unused::allowed)) ==
+          doctest::Approx(half_square(high) - half_square(low)));
   }
   CHECK(integrate(1 / x, x, 2, -1).status == IntegralStatus::divergent);
   // infinitely many poles, any of which may lie in the range

@@ -10,8 +10,8 @@
 #include "boreon/series.hpp"
 #include "boreon/simplify.hpp"
 #include "boreon/text.hpp"
-#include "core/random_expression.hpp"
 #include "core/one_variable.hpp"
+#include "core/random_expression.hpp"
 
 using namespace boreon;
 
@@ -41,11 +41,15 @@ TEST_CASE("limits at finite places") {
     const char* place;
     const char* value;
   };
-  for (const Row& r : {Row{"sin(x)/x", "0", "1"}, Row{"(1 - cos(x))/x^2", "0", "1/2"}, Row{"(tan(x) - sin(x))/x^3", "0", "1/2"}, Row{"(a^x - 1)/x", "0", "log(a)"},
-                       Row{"(x^4 - 16)/(x - 2)", "2", "32"}, Row{"(sqrt(x) - 3)/(x - 9)", "9", "1/6"}, Row{"x*log(abs(x))", "0", "0"}, Row{"(1 + x)^(1/x)", "0", "exp(1)"},
-                       Row{"1/x^2", "0", "infinity"}, Row{"1/x - 1/(exp(x) - 1)", "0", "1/2"}, Row{"(cos(x))^(1/x^2)", "0", "exp(-1/2)"},
-                       Row{"(asin(x) - atan(x))/x^3", "0", "1/2"}, Row{"gamma(x)*x", "0", "1"}, Row{"(gamma(x) - 1/x)", "0", "-egamma"}, Row{"x^2*cyl_bessel_k(2, x)", "0", "2"},
-                       Row{"log(x)/(x - 1)", "1", "1"}, Row{"(x^n - a^n)/(x - a)", "a", "n*a^(n - 1)"}, Row{"erf(x)/x", "0", "2/sqrt(pi)"}}) {
+  for (const Row& r :
+       {Row{"sin(x)/x", "0", "1"}, Row{"(1 - cos(x))/x^2", "0", "1/2"}, Row{"(tan(x) - sin(x))/x^3", "0", "1/2"},
+        Row{"(a^x - 1)/x", "0", "log(a)"}, Row{"(x^4 - 16)/(x - 2)", "2", "32"},
+        Row{"(sqrt(x) - 3)/(x - 9)", "9", "1/6"}, Row{"x*log(abs(x))", "0", "0"}, Row{"(1 + x)^(1/x)", "0", "exp(1)"},
+        Row{"1/x^2", "0", "infinity"}, Row{"1/x - 1/(exp(x) - 1)", "0", "1/2"},
+        Row{"(cos(x))^(1/x^2)", "0", "exp(-1/2)"}, Row{"(asin(x) - atan(x))/x^3", "0", "1/2"},
+        Row{"gamma(x)*x", "0", "1"}, Row{"(gamma(x) - 1/x)", "0", "-egamma"}, Row{"x^2*cyl_bessel_k(2, x)", "0", "2"},
+        Row{"log(x)/(x - 1)", "1", "1"}, Row{"(x^n - a^n)/(x - a)", "a", "n*a^(n - 1)"},
+        Row{"erf(x)/x", "0", "2/sqrt(pi)"}}) {
     INFO(std::string(r.f) << " at " << std::string(r.place));
     if (std::string(r.value) == "n*a^(n - 1)") {
       const Symbol n("n", {Assumption::positive}), a("a", {Assumption::positive});
@@ -155,8 +159,9 @@ TEST_CASE("series of random analytic functions have Taylor's coefficients") {
 }
 
 TEST_CASE("Laurent, Puiseux and asymptotic expansions against numbers") {
-  for (const char* f : {"1/sin(x)", "1/(exp(x) - 1 - x)", "sqrt(x)*cos(x)", "log(sin(x))", "x^(1/3)/(1 + sqrt(x))", "gamma(x)", "digamma(x)", "E1(x)", "cyl_bessel_k(1, x)",
-                        "cyl_neumann(0, x)", "x^x", "elliptic_K(x)", "polylog(3, x)", "atan(sqrt(x))", "Ci(x)", "1/log(1 + x)"}) {
+  for (const char* f : {"1/sin(x)", "1/(exp(x) - 1 - x)", "sqrt(x)*cos(x)", "log(sin(x))", "x^(1/3)/(1 + sqrt(x))",
+                        "gamma(x)", "digamma(x)", "E1(x)", "cyl_bessel_k(1, x)", "cyl_neumann(0, x)", "x^x",
+                        "elliptic_K(x)", "polylog(3, x)", "atan(sqrt(x))", "Ci(x)", "1/log(1 + x)"}) {
     INFO(f);
     const Expr e = parse(f);
     const SeriesResult s = series(e, x, 0, 3);
@@ -164,7 +169,8 @@ TEST_CASE("Laurent, Puiseux and asymptotic expansions against numbers") {
     CHECK(evidence.points >= 2);
     CHECK(evidence.digits >= 10);
   }
-  for (const char* f : {"lgamma(x)", "digamma(x)", "sqrt(x^2 + x)", "atan(x)", "log(1 + x)", "(x + 1)/(x^2 - 3)", "x*log(1 + 1/x)"}) {
+  for (const char* f :
+       {"lgamma(x)", "digamma(x)", "sqrt(x^2 + x)", "atan(x)", "log(1 + x)", "(x + 1)/(x^2 - 3)", "x*log(1 + 1/x)"}) {
     INFO(f);
     const Expr e = parse(f);
     const SeriesResult s = series(e, x, infinity(), 3);
@@ -188,7 +194,9 @@ TEST_CASE("laws of limits on random pairs") {
     try {
       const Expr a = limit(f, x, infinity());
       const Expr b = limit(g, x, infinity());
-      const auto finite = [](const Expr& e) { return !e.is_constant(ConstantCode::infinity) && !(e == -infinity()) && !e.is_constant(ConstantCode::undefined); };
+      const auto finite = [](const Expr& e) {
+        return !e.is_constant(ConstantCode::infinity) && !(e == -infinity()) && !e.is_constant(ConstantCode::undefined);
+      };
       if (!finite(a) || !finite(b)) continue;
       INFO(to_text(f) << " and " << to_text(g));
       CHECK(compare(limit(f + g, x, infinity()), a + b).agrees);

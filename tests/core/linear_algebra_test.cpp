@@ -24,7 +24,8 @@ namespace {
 Matrix generic(int n, int band = 100, const char* name = "a") {
   Matrix m(n, n);
   for (int i = 0; i < n; ++i) {
-    for (int j = 0; j < n; ++j) m(i, j) = std::abs(i - j) <= band ? Expr(Symbol(name + std::to_string(i) + "_" + std::to_string(j))) : Expr(0);
+    for (int j = 0; j < n; ++j)
+      m(i, j) = std::abs(i - j) <= band ? Expr(Symbol(name + std::to_string(i) + "_" + std::to_string(j))) : Expr(0);
   }
   return m;
 }
@@ -53,7 +54,8 @@ bool is_zero_matrix(const Matrix& m) {
 
 TEST_CASE("determinants: generic and banded against numbers") {
   test::RandomExpression random(5, {Symbol("x")});
-  for (const auto& [n, band] : std::vector<std::pair<int, int>>{{2, 9}, {3, 9}, {5, 9}, {7, 9}, {12, 1}, {12, 2}, {10, 9}}) {
+  for (const auto& [n, band] :
+       std::vector<std::pair<int, int>>{{2, 9}, {3, 9}, {5, 9}, {7, 9}, {12, 1}, {12, 2}, {10, 9}}) {
     const Matrix m = generic(n, band);
     const Expr d = determinant(m);
     Bindings b;
@@ -250,7 +252,9 @@ TEST_CASE("generic code for numbers accepts expressions") {
   CHECK(expand((m * m.transpose()).trace() - m.squaredNorm()).is_integer(0));
 }
 
-TEST_CASE("the accelerations of chains of pendulums: shared answers are short, and have the digits of elimination in numbers") {
+TEST_CASE(
+    "the accelerations of chains of pendulums: shared answers are short, and have the digits of elimination in "
+    "numbers") {
   for (const Eigen::Index n : {4, 6, 8}) {
     CAPTURE(n);
     std::vector<Expr> angles;
@@ -259,25 +263,34 @@ TEST_CASE("the accelerations of chains of pendulums: shared answers are short, a
     Matrix m(n, n);
     Vector b(n);
     for (Eigen::Index i = 0; i < n; ++i) {
-      for (Eigen::Index j = 0; j < n; ++j) m(i, j) = Expr(n - std::max(i, j)) * cos(angles[static_cast<std::size_t>(i)] - angles[static_cast<std::size_t>(j)]);
+      for (Eigen::Index j = 0; j < n; ++j)
+        m(i, j) =
+            Expr(n - std::max(i, j)) * cos(angles[static_cast<std::size_t>(i)] - angles[static_cast<std::size_t>(j)]);
       b(i) = -Expr(n - i) * g * sin(angles[static_cast<std::size_t>(i)]);
     }
     const Vector x = solve_linear(m, b);
     const Matrix inverted = inverse(m);
     std::vector<Expr> values(x.data(), x.data() + n);
-    const std::vector<OutputGroup> outputs{OutputGroup("x", values), OutputGroup("inverse", inverted), OutputGroup("m", m), OutputGroup("b", std::vector<Expr>(b.data(), b.data() + n))};
+    const std::vector<OutputGroup> outputs{OutputGroup("x", values), OutputGroup("inverse", inverted),
+                                           OutputGroup("m", m),
+                                           OutputGroup("b", std::vector<Expr>(b.data(), b.data() + n))};
     const Program p = make_program(outputs, std::vector<InputGroup>{{"angles", angles}, {"g", {g}}});
     CHECK(p.code_size() < static_cast<std::size_t>(4 * n * n * n + 40 * n));
     std::vector<double> at;
-    for (Eigen::Index i = 0; i < n; ++i) at.push_back(0.3 * static_cast<double>(i) - 0.5 + 0.1 * std::sin(static_cast<double>(7 * i)));
+    for (Eigen::Index i = 0; i < n; ++i)
+      at.push_back(0.3 * static_cast<double>(i) - 0.5 + 0.1 * std::sin(static_cast<double>(7 * i)));
     const auto got = Kernel(p).evaluate({at, {9.81}});
-    const Eigen::Map<const Eigen::Matrix<double, Eigen::Dynamic, Eigen::Dynamic, Eigen::RowMajor>> mass(got[2].data(), n, n);
+    const Eigen::Map<const Eigen::Matrix<double, Eigen::Dynamic, Eigen::Dynamic, Eigen::RowMajor>> mass(got[2].data(),
+                                                                                                        n, n);
     const Eigen::Map<const Eigen::VectorXd> right(got[3].data(), n);
     const Eigen::PartialPivLU<Eigen::MatrixXd> lu(mass);
     const Eigen::VectorXd expected = lu.solve(right);
     const Eigen::MatrixXd inverse_expected = lu.inverse();
     const double condition = 1 / lu.rcond();
-    for (Eigen::Index i = 0; i < n; ++i) CHECK(std::abs(got[0][static_cast<std::size_t>(i)] - expected(i)) <= 1e-15 * condition * expected.norm());
-    for (Eigen::Index i = 0; i < n * n; ++i) CHECK(std::abs(got[1][static_cast<std::size_t>(i)] - inverse_expected(i / n, i % n)) <= 1e-15 * condition * inverse_expected.norm());
+    for (Eigen::Index i = 0; i < n; ++i)
+      CHECK(std::abs(got[0][static_cast<std::size_t>(i)] - expected(i)) <= 1e-15 * condition * expected.norm());
+    for (Eigen::Index i = 0; i < n * n; ++i)
+      CHECK(std::abs(got[1][static_cast<std::size_t>(i)] - inverse_expected(i / n, i % n)) <=
+            1e-15 * condition * inverse_expected.norm());
   }
 }

@@ -31,7 +31,8 @@ static_assert(!std::is_constructible_v<Number, char>);
 static_assert(!std::is_constructible_v<Number, double, int>);
 static_assert(!std::is_constructible_v<Expr, bool>);
 static_assert(!std::is_constructible_v<Expr, char>);
-static_assert(std::is_convertible_v<int, Number> && std::is_convertible_v<std::uint64_t, Number> && std::is_convertible_v<long long, Expr> && std::is_convertible_v<double, Expr>);
+static_assert(std::is_convertible_v<int, Number> && std::is_convertible_v<std::uint64_t, Number> &&
+              std::is_convertible_v<long long, Expr> && std::is_convertible_v<double, Expr>);
 
 }  // namespace
 
@@ -52,14 +53,20 @@ TEST_CASE("numeric functions check how many groups they are given, and how long"
   CHECK(message([&] { k({v}, {f}); }).find("takes 2 input groups, got 1") != std::string::npos);
   CHECK(message([&] { k({parameter, v}, {f}); }).find("input group 'v' has 2 entries, got 1") != std::string::npos);
   std::vector<double> small(1);
-  CHECK(message([&] { k({v, parameter}, {small}); }).find("output group 'f' has 2 entries, got 1") != std::string::npos);
+  CHECK(message([&] {
+          k({v, parameter}, {small});
+        }).find("output group 'f' has 2 entries, got 1") != std::string::npos);
   const double* in[] = {v.data()};
   double* out[] = {f.data()};
   CHECK(message([&] { k(in, out); }).find("takes 2 input groups, got 1") != std::string::npos);
   const double* both[] = {v.data(), parameter.data()};
   CHECK(message([&] { k(both, out, std::span<double>{}); }).find("the workspace has 0 doubles") != std::string::npos);
-  CHECK(message([&] { (void)compile({OutputGroup("f", {x}), OutputGroup("f", {x})}, {{"x", {x}}}); }).find("two output groups are named 'f'") != std::string::npos);
-  CHECK(message([&] { (void)compile({OutputGroup("f", {x + y})}, {{"x", {x}}, {"x", {y}}}); }).find("two input groups are named 'x'") != std::string::npos);
+  CHECK(message([&] {
+          (void)compile({OutputGroup("f", {x}), OutputGroup("f", {x})}, {{"x", {x}}});
+        }).find("two output groups are named 'f'") != std::string::npos);
+  CHECK(message([&] {
+          (void)compile({OutputGroup("f", {x + y})}, {{"x", {x}}, {"x", {y}}});
+        }).find("two input groups are named 'x'") != std::string::npos);
   CHECK(OutputGroup("c", {2.0, 3.0}).values.size() == 2);
   Matrix m(2, 2);
   m << x, y, 0, p;
@@ -70,9 +77,18 @@ TEST_CASE("two symbols of one name are never mixed up silently") {
   const Symbol real("x"), positive("x", {Assumption::positive}), y("y");
   const Expr e = positive * positive + y;
   const Expr variables[] = {real};
-  for (const auto& call : std::initializer_list<std::function<void()>>{[&] { (void)derivative(e, real); }, [&] { (void)gradient(e, variables); },
-                                                                         [&] { (void)substitute(e, {{real, 1}}); }, [&] { (void)evaluate(e, {{real, 1}, {y, 1}}); },
-                                                                         [&] { (void)compile({OutputGroup("f", {e})}, {{"v", {real, y}}}); }, [&] { (void)derivative(e + real, real); }}) {
+  for (const auto& call : std::initializer_list<std::function<void()>>{
+           [&] { (void)derivative(e, real); }, [&] { (void)gradient(e, variables); },
+           [&] {
+             (void)substitute(e, {{real, 1}});
+           },
+           [&] {
+             (void)evaluate(e, {{real, 1}, {y, 1}});
+           },
+           [&] {
+             (void)compile({OutputGroup("f", {e})}, {{"v", {real, y}}});
+           },
+           [&] { (void)derivative(e + real, real); }}) {
     const std::string text = message(call);
     CHECK(text.find("two different symbols are named 'x'") != std::string::npos);
     CHECK(text.find("real") != std::string::npos);
@@ -92,7 +108,9 @@ TEST_CASE("an unknown function is replaced together with its derivatives") {
   CHECK(substitute(d(2, t) + u(t), u, wave).is_integer(0));
   CHECK(substitute(d(1, 2 * t) + u(t / 3), u, wave) == cos(2 * t) + sin(t / 3));
   CHECK(substitute(u(u(t)), u, wave) == sin(sin(t)));
-  CHECK(message([&] { (void)substitute(d(2, t) + u(t), {{u(t), sin(t)}}); }).find("its derivative u''(t) occurs too") != std::string::npos);
+  CHECK(message([&] {
+          (void)substitute(d(2, t) + u(t), {{u(t), sin(t)}});
+        }).find("its derivative u''(t) occurs too") != std::string::npos);
   CHECK(message([&] { (void)substitute(sin(t), u, wave); }).find("does not occur") != std::string::npos);
   Matrix m(1, 2);
   m << s * t, sin(s);
@@ -110,12 +128,14 @@ TEST_CASE("a - b and b - a are one thing inside odd and even functions and even 
   CHECK((erf((a - b) * (c - x)) - erf((b - a) * (x - c))).is_integer(0));
   CHECK((power(a - b + c, -4) - power(b - a - c, -4)).is_integer(0));
   CHECK((power(a - b, 3) + power(b - a, 3) - (power(a - b, 3) + power(b - a, 3))).is_integer(0));
-  for (const Expr& e : {sin(x - 1), cos(3 - x), sin(1 - x), power(x - a, 2), abs(2 * x - 3 * a + 1)}) CHECK(parse(to_text(e)) == e);
+  for (const Expr& e : {sin(x - 1), cos(3 - x), sin(1 - x), power(x - a, 2), abs(2 * x - 3 * a + 1)})
+    CHECK(parse(to_text(e)) == e);
   // a double in front of a sum or symbol makes progress as well
   CHECK(to_text(abs(Expr(0.5) * x)) == "double(0.5)*abs(x)");
   for (const FunctionRow& row : catalogue()) {
     if (row.min_args > 1) continue;
-    for (const Expr& e : {Expr(0.5) * x, Expr(-0.25) * (a - b), Expr(1.5) * x * (b - a), Expr(0.1) + x, power(x, 0.3)}) {
+    for (const Expr& e :
+         {Expr(0.5) * x, Expr(-0.25) * (a - b), Expr(1.5) * x * (b - a), Expr(0.1) + x, power(x, 0.3)}) {
       const Expr args[] = {e};
       CAPTURE(std::string(row.name));
       CHECK(message([&] { (void)call(row, args); }) == "no error");
@@ -128,14 +148,15 @@ TEST_CASE("a - b and b - a are one thing inside odd and even functions and even 
 
 TEST_CASE("one budget of work for every algorithm, and a flag that stops them all") {
   const Symbol x("x"), a("a"), b("b"), c("c");
-  const std::function<void()> long_ones[] = {[&] { (void)expand(power(a + b + c + x, 60)); },
-                                             [&] { (void)factor(power(x, 1000) - 1); },
-                                             [&] { (void)certify(sin(Expr(1)), {}, 100000); },
-                                             [&] { (void)evaluate(parse("sum(sin(k)/k, k from 1 to 900000)")); },
-                                             [&] { (void)quadrature_to_digits(power(x, x), x, 0, 1, 30); },
-                                             [&] { (void)quadrature_to_digits(parse("zeta(2 + x)*exp(-x)"), x, 0, 1, 60); },
-                                             [&] { (void)quadrature(parse("sin(1/x)*exp(x^2)"), x, Expr(1) / 1000, 1); },
-                                             [&] { (void)to_text(power(a + b + c, 40) * expand(power(a + b + x, 60))); }};
+  const std::function<void()> long_ones[] = {
+      [&] { (void)expand(power(a + b + c + x, 60)); },
+      [&] { (void)factor(power(x, 1000) - 1); },
+      [&] { (void)certify(sin(Expr(1)), {}, 100000); },
+      [&] { (void)evaluate(parse("sum(sin(k)/k, k from 1 to 900000)")); },
+      [&] { (void)quadrature_to_digits(power(x, x), x, 0, 1, 30); },
+      [&] { (void)quadrature_to_digits(parse("zeta(2 + x)*exp(-x)"), x, 0, 1, 60); },
+      [&] { (void)quadrature(parse("sin(1/x)*exp(x^2)"), x, Expr(1) / 1000, 1); },
+      [&] { (void)to_text(power(a + b + c, 40) * expand(power(a + b + x, 60))); }};
   for (const auto& work : long_ones) {
     {
       const WorkBudget budget(2000000);
@@ -144,12 +165,14 @@ TEST_CASE("one budget of work for every algorithm, and a flag that stops them al
     }
     CHECK(message([&] { with_budget(2000000, work); }).find("budget of 2000000 units") != std::string::npos);
     request_interrupt();
-    CHECK(message([&] { with_budget(1'000'000'000'000, work); }).find("stopped before it was done") != std::string::npos);
+    CHECK(message([&] { with_budget(1'000'000'000'000, work); }).find("stopped before it was done") !=
+          std::string::npos);
     clear_interrupt();
   }
   const WorkBudget outer(100000000);
   {
-    CHECK(message([&] { with_budget(1000, [&] { (void)expand(power(a + b, 50)); }); }).find("budget of 1000 units") != std::string::npos);
+    CHECK(message([&] { with_budget(1000, [&] { (void)expand(power(a + b, 50)); }); }).find("budget of 1000 units") !=
+          std::string::npos);
   }
   CHECK(message([&] { (void)expand(power(a + b, 50)); }) == "no error");
   CHECK(outer.used() > 1000);
@@ -163,7 +186,8 @@ TEST_CASE("a budget of memory ends what grows, whatever it is that grows") {
   const std::function<void()> greedy[] = {[&] { (void)expand(power(a + b + c + x, 200)); },
                                           [&] {
                                             std::vector<Expr> all;
-                                            for (int i = 0; i < 100'000; ++i) all.push_back(power(Expr(3), 100'000 + i));
+                                            for (int i = 0; i < 100'000; ++i)
+                                              all.push_back(power(Expr(3), 100'000 + i));
                                           },
                                           [&] {
                                             std::vector<Expr> all;
@@ -222,7 +246,9 @@ TEST_CASE("quadrature finds narrow peaks, refuses what is not real, and does int
     const Expr f = k % 3 == 0 ? exp(-power(u, 2)) : k % 3 == 1 ? 1 / power(cosh(u), 2) : 1 / (1 + power(u, 2));
     const double low = -place / width;
     const double high = (1 - place) / width;
-    const double expected = width * (k % 3 == 0 ? root_pi / 2 * (std::erf(high) - std::erf(low)) : k % 3 == 1 ? std::tanh(high) - std::tanh(low) : std::atan(high) - std::atan(low));
+    const double expected = width * (k % 3 == 0   ? root_pi / 2 * (std::erf(high) - std::erf(low))
+                                     : k % 3 == 1 ? std::tanh(high) - std::tanh(low)
+                                                  : std::atan(high) - std::atan(low));
     CAPTURE(k);
     CAPTURE(place);
     CAPTURE(width);
@@ -237,6 +263,7 @@ TEST_CASE("quadrature finds narrow peaks, refuses what is not real, and does int
   const QuadratureResult box = quadrature(unevaluated_integral(inner, y, -3, 3), z, -3, 3);
   CHECK(box.converged);
   CHECK(box.value == doctest::Approx(std::pow(root_pi * std::erf(3.0), 3)).epsilon(1e-9));
-  const QuadratureResult ball = quadrature(unevaluated_integral(Expr(1), y, -sqrt(1 - x * x), sqrt(1 - x * x)), x, -1, 1);
+  const QuadratureResult ball =
+      quadrature(unevaluated_integral(Expr(1), y, -sqrt(1 - x * x), sqrt(1 - x * x)), x, -1, 1);
   CHECK(ball.value == doctest::Approx(std::acos(-1.0)).epsilon(1e-6));
 }

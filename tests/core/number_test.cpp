@@ -107,19 +107,21 @@ TEST_CASE("what is printed reads back, and what is typed is exact") {
   CHECK(Number::parse("0.125") == Number(1, 8));
   CHECK(Number::parse("-12.50e2") == Number(-1250));
   CHECK(Number::parse("1e-3") == Number(1, 1000));
-  for (const char* bad : {"", "-", "1e", "1e+", "abc", "1.2.3", "1/0.5", "1/x", "0x10", "1 2"}) CHECK_THROWS_AS((void)Number::parse(bad), Error);
+  for (const char* bad : {"", "-", "1e", "1e+", "abc", "1.2.3", "1/0.5", "1/x", "0x10", "1 2"})
+    CHECK_THROWS_AS((void)Number::parse(bad), Error);
   CHECK_THROWS_AS((void)Number::parse("1/0"), Error);
 }
 
 TEST_CASE("rounding to double is to nearest, as the C library reads decimals") {
   RandomNumber random(105);
   for (int i = 0; i < 5000; ++i) {
-    std::string text = std::to_string(random.bits() % 1000000000U) + "." + std::to_string(random.bits()) + "e" + std::to_string(static_cast<int>(random.bits() % 660) - 340);
+    std::string text = std::to_string(random.bits() % 1000000000U) + "." + std::to_string(random.bits()) + "e" +
+                       std::to_string(static_cast<int>(random.bits() % 660) - 340);
     CAPTURE(text);
     REQUIRE(Number::parse(text).to_double() == std::strtod(text.c_str(), nullptr));
   }
-  for (const char* edge : {"4.9e-324", "2.4703282292062327e-324", "2.4703282292062328e-324", "2.2250738585072011e-308", "1.7976931348623157e308", "1.7976931348623159e308",
-                           "9007199254740993", "0.1"}) {
+  for (const char* edge : {"4.9e-324", "2.4703282292062327e-324", "2.4703282292062328e-324", "2.2250738585072011e-308",
+                           "1.7976931348623157e308", "1.7976931348623159e308", "9007199254740993", "0.1"}) {
     CAPTURE(edge);
     CHECK(Number::parse(edge).to_double() == std::strtod(edge, nullptr));
   }

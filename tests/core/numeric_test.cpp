@@ -77,7 +77,8 @@ TEST_CASE("real, complex and certified evaluation agree on random expressions") 
 
 TEST_CASE("certified digits") {
   CHECK(certify(pi(), {}, 50).real == "3.1415926535897932384626433832795028841971693993751");
-  CHECK(certify(parse("sin(x)/x"), {{Symbol("x"), Expr(1) / 3}}, 40).real == "0.9815840903884567325200322558028618181929");
+  CHECK(certify(parse("sin(x)/x"), {{Symbol("x"), Expr(1) / 3}}, 40).real ==
+        "0.9815840903884567325200322558028618181929");
   // catastrophic cancellation: double precision would have no digit
   CHECK(certify(parse("(1 + 1e-30) - 1 + sin(1e-30)"), {}, 10).real.substr(0, 5) == "2.000");
   CHECK(evaluate_complex(parse("exp(1i*pi)")).real() == doctest::Approx(-1));
@@ -87,7 +88,8 @@ TEST_CASE("certified digits") {
 
 TEST_CASE("leaving a domain names the place and the value") {
   const Symbol x("x");
-  CHECK(message_of("log(x - 2)", {{x, 1}}).find("log(x - 2) leaves its domain: it needs a positive argument, but x - 2 = -1") != std::string::npos);
+  CHECK(message_of("log(x - 2)", {{x, 1}})
+            .find("log(x - 2) leaves its domain: it needs a positive argument, but x - 2 = -1") != std::string::npos);
   CHECK(message_of("1/(x - 1)", {{x, 1}}).find("division by zero") != std::string::npos);
   CHECK(message_of("sqrt(x)", {{x, -4}}).find("complex values") != std::string::npos);
   CHECK(message_of("asin(x)", {{x, 2}}).find("between -1 and 1") != std::string::npos);
@@ -153,7 +155,8 @@ TEST_CASE("the check respects assumptions, ranges and conditions, and says when 
   const Expr unknown = parse("f(x^2)*g(x)");
   const std::vector<DerivativeClaim> chain{{unknown, x, derivative(unknown, x), "chain rule"}};
   CHECK(cross_check(chain).verdict == Verdict::agrees);
-  const std::vector<DerivativeClaim> broken{{unknown, x, parse("f'(x^2)*g(x) + f(x^2)*g'(x)"), "inner derivative forgotten"}};
+  const std::vector<DerivativeClaim> broken{
+      {unknown, x, parse("f'(x^2)*g(x) + f(x^2)*g'(x)"), "inner derivative forgotten"}};
   CHECK(cross_check(broken).verdict == Verdict::disagrees);
 }
 

@@ -20,7 +20,8 @@ namespace {
 using Counts = std::map<std::string, std::size_t>;
 
 Program program_of(const std::vector<Expr>& f, const std::vector<Expr>& v, bool optimise = true) {
-  return make_program(std::vector<OutputGroup>{{"f", f}}, std::vector<InputGroup>{{"v", v}}, {.optimise = optimise, .rows = false});
+  return make_program(std::vector<OutputGroup>{{"f", f}}, std::vector<InputGroup>{{"v", v}},
+                      {.optimise = optimise, .rows = false});
 }
 
 Counts counts(const std::vector<Expr>& f, const std::vector<Expr>& v) {
@@ -32,7 +33,8 @@ Counts counts(const std::vector<Expr>& f, const std::vector<Expr>& v) {
 std::size_t total(const std::vector<Expr>& f, const std::vector<Expr>& v) { return program_of(f, v).operation_count(); }
 
 // The optimised program computes what the expressions are, at many points.
-void check_values(const std::vector<Expr>& f, const std::vector<Expr>& v, double low, double high, double tolerance = 1e-13) {
+void check_values(const std::vector<Expr>& f, const std::vector<Expr>& v, double low, double high,
+                  double tolerance = 1e-13) {
   const Kernel k(program_of(f, v));
   test::RandomExpression random(99, {});
   for (int point = 0; point < 20; ++point) {
@@ -70,7 +72,9 @@ TEST_CASE("shared pairs: subsets of sums and products across outputs, not only e
   CHECK(total({n.x - n.y, n.y - n.x, n.a + n.x - n.y}, n.v) == 3);
   // powers count as factors
   CHECK(total({pow(n.a, 2) * n.b * n.x, pow(n.a, 2) * n.b * n.y}, n.v) == 4);
-  check_values({n.a * n.b * n.c + n.a * n.b * n.d, pow(n.a, 2) * n.b * n.x, n.a * n.b - 3 * n.x * n.y, n.x * n.y * n.b * n.a}, n.v, -2, 2);
+  check_values(
+      {n.a * n.b * n.c + n.a * n.b * n.d, pow(n.a, 2) * n.b * n.x, n.a * n.b - 3 * n.x * n.y, n.x * n.y * n.b * n.a},
+      n.v, -2, 2);
 }
 
 TEST_CASE("the greedy choice takes the pair of most users, and a chain of outputs costs one operation each") {
@@ -108,12 +112,15 @@ TEST_CASE("divisions: negative powers are one division, divisors that several qu
   CHECK(counts({n.a / (1 + n.x * n.x), n.b / (1 + n.x * n.x), n.c / (1 + n.x * n.x)}, n.v)["divide"] == 1);
   CHECK(counts({n.a / pow(n.x, 2), n.b / pow(n.x, 3)}, n.v)["divide"] == 1);
   CHECK(counts({n.a / n.x, n.b / n.y}, n.v)["divide"] == 2);
-  CHECK(counts({n.a / sqrt(n.x), n.b / sqrt(n.x), n.c * pow(n.x, Expr(-3) / 2), n.a * pow(n.x, Expr(-5) / 2)}, n.v)["divide"] <= 2);
+  CHECK(counts({n.a / sqrt(n.x), n.b / sqrt(n.x), n.c * pow(n.x, Expr(-3) / 2), n.a * pow(n.x, Expr(-5) / 2)},
+               n.v)["divide"] <= 2);
   // a divisor may be so small that its reciprocal is infinite and the quotient is not
   CHECK(counts({n.a / n.x, n.b / n.x}, n.v)["divide"] == 2);
   CHECK(counts({n.a / (n.x * n.y), n.b / (n.x * n.y)}, n.v)["divide"] == 2);
   CHECK(counts({n.a / (1 + n.x * n.x), n.b / pow(1 + n.x * n.x, 2)}, n.v)["divide"] == 1);
-  check_values({n.a / (n.x * n.y), n.b / (n.x * n.y), n.c * pow(n.x, Expr(-3) / 2), n.a / sqrt(n.x), n.b / n.x, n.a / pow(1 + n.x, 2)}, n.v, 0.4, 2);
+  check_values({n.a / (n.x * n.y), n.b / (n.x * n.y), n.c * pow(n.x, Expr(-3) / 2), n.a / sqrt(n.x), n.b / n.x,
+                n.a / pow(1 + n.x, 2)},
+               n.v, 0.4, 2);
 }
 
 TEST_CASE("powers: halves are roots, exponents that differ by whole numbers are one power") {
@@ -124,7 +131,9 @@ TEST_CASE("powers: halves are roots, exponents that differ by whole numbers are 
   // a negative power from a positive one would be 0/0 at 0
   CHECK(counts({pow(n.x, Expr(1) / 3), pow(n.x, Expr(-2) / 3), pow(n.x, Expr(-5) / 3)}, n.v)["power"] == 2);
   CHECK(counts({pow(n.x, n.y), pow(n.x, n.z)}, n.v)["power"] == 2);
-  check_values({pow(n.x, Expr(1) / 3), pow(n.x, Expr(4) / 3), pow(n.x, Expr(-2) / 3), pow(n.x, Expr(5) / 2), pow(n.x, 11), pow(n.x, -7)}, n.v, 0.5, 2);
+  check_values({pow(n.x, Expr(1) / 3), pow(n.x, Expr(4) / 3), pow(n.x, Expr(-2) / 3), pow(n.x, Expr(5) / 2),
+                pow(n.x, 11), pow(n.x, -7)},
+               n.v, 0.5, 2);
 }
 
 TEST_CASE("functions: sine with cosine, exponentials of multiples, parity") {
@@ -134,14 +143,17 @@ TEST_CASE("functions: sine with cosine, exponentials of multiples, parity") {
   CHECK(exponentials({exp(n.x), exp(2 * n.x), exp(-3 * n.x)}) == 1);
   CHECK(exponentials({exp(n.x * n.y), exp(-n.x * n.y), cosh(n.x * n.y)}) == 1);
   // x^c*exp(u) where nobody needs the parts: one exponential of a sum and one logarithm
-  const Counts arrhenius = counts({pow(n.x, Expr(7) / 10) * exp(-n.a / n.x), pow(n.x, Expr(3) / 7) * exp(-n.b / n.x)}, n.v);
+  const Counts arrhenius =
+      counts({pow(n.x, Expr(7) / 10) * exp(-n.a / n.x), pow(n.x, Expr(3) / 7) * exp(-n.b / n.x)}, n.v);
   CHECK(arrhenius.count("power") == 0);
   CHECK(arrhenius.at("exp") == 2);
   CHECK(arrhenius.at("log") == 1);
   CHECK(total({sin(n.x), cos(n.x)}, n.v) == 1);
   CHECK(total({sin(n.x), sin(-n.x), cos(-n.x)}, n.v) == 2);
   CHECK(total({tanh(n.x - n.y), tanh(n.y - n.x)}, n.v) == 3);
-  check_values({exp(n.x), exp(2 * n.x), exp(-3 * n.x), pow(n.y, Expr(7) / 10) * exp(-n.a / n.y), sin(-n.x) * cos(n.x), tanh(n.x - n.y) + tanh(n.y - n.x)}, n.v, 0.3, 1.5, 1e-12);
+  check_values({exp(n.x), exp(2 * n.x), exp(-3 * n.x), pow(n.y, Expr(7) / 10) * exp(-n.a / n.y), sin(-n.x) * cos(n.x),
+                tanh(n.x - n.y) + tanh(n.y - n.x)},
+               n.v, 0.3, 1.5, 1e-12);
 }
 
 TEST_CASE("coefficients that all users of a product apply are applied once") {
@@ -219,7 +231,8 @@ TEST_CASE("powers that come from other powers keep their values at 0, at infinit
     if (round % 3 == 0) f.push_back(derivative(f[0], x));
     const Kernel plain(program_of(f, {x}, false));
     const Kernel optimised(program_of(f, {x}));
-    for (const double base : {0.0, 1e-150, 1e-110, 1e-300, 1e150, 1e200, std::numeric_limits<double>::infinity(), -1e-150, -1e150, -2.0, 0.7}) {
+    for (const double base : {0.0, 1e-150, 1e-110, 1e-300, 1e150, 1e200, std::numeric_limits<double>::infinity(),
+                              -1e-150, -1e150, -2.0, 0.7}) {
       const auto expected = plain.evaluate({{base}})[0];
       const auto got = optimised.evaluate({{base}})[0];
       for (std::size_t i = 0; i < f.size(); ++i) {
@@ -255,17 +268,25 @@ TEST_CASE("quotients of what they share keep finite values at divisors of any si
   test::RandomExpression random(20261128, {});
   const auto pick = [&](int n) { return std::min(n - 1, static_cast<int>(random.number(0, n))); };
   const std::vector<Expr> numerators = {1, a, b, 3 * a, a + b, a - 2 * b};
-  const std::vector<Expr> divisors = {x, y, x * y, x * x, sqrt(x), x * sqrt(x), 1 + x * x, x + y, sqrt(x * x + y * y), exp(x), cosh(y), pow(1 + x * x, 2), abs(x), pow(x, 3)};
-  const double sizes[] = {5e-324, 5e-320, 1e-310, 3e-308, 1e-300, 1e-150, 1, 700, 1e150, 1e300, 1.7e308, std::numeric_limits<double>::infinity(), 0.0, -1e-320, -2};
+  const std::vector<Expr> divisors = {x,         y,        x * y,
+                                      x * x,     sqrt(x),  x * sqrt(x),
+                                      1 + x * x, x + y,    sqrt(x * x + y * y),
+                                      exp(x),    cosh(y),  pow(1 + x * x, 2),
+                                      abs(x),    pow(x, 3)};
+  const double sizes[] = {5e-324, 5e-320,  1e-310, 3e-308, 1e-300,  1e-150,
+                          1,      700,     1e150,  1e300,  1.7e308, std::numeric_limits<double>::infinity(),
+                          0.0,    -1e-320, -2};
   for (int round = 0; round < 300; ++round) {
     std::vector<Expr> f;
     const int count = 2 + pick(4);
-    for (int i = 0; i < count; ++i) f.push_back(numerators[static_cast<std::size_t>(pick(6))] / divisors[static_cast<std::size_t>(pick(14))]);
+    for (int i = 0; i < count; ++i)
+      f.push_back(numerators[static_cast<std::size_t>(pick(6))] / divisors[static_cast<std::size_t>(pick(14))]);
     const std::vector<Expr> inputs = {x, y, a, b};
     const Kernel plain(program_of(f, inputs, false));
     const Kernel optimised(program_of(f, inputs));
     for (int point = 0; point < 40; ++point) {
-      const std::vector<double> at = {sizes[pick(15)], sizes[pick(15)], pick(2) == 0 ? sizes[pick(9)] : 0.0, pick(3) == 0 ? 1e-20 : 1e-3};
+      const std::vector<double> at = {sizes[pick(15)], sizes[pick(15)], pick(2) == 0 ? sizes[pick(9)] : 0.0,
+                                      pick(3) == 0 ? 1e-20 : 1e-3};
       const auto expected = plain.evaluate({at})[0];
       const auto got = optimised.evaluate({at})[0];
       for (std::size_t i = 0; i < f.size(); ++i) {

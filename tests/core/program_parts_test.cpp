@@ -25,7 +25,8 @@ struct Sample {
     const std::vector<Expr> g{random(8) + f[0], random(4), f[1] * f[2]};
     const std::vector<InputGroup> inputs{{"v", {all[0], all[1], all[2]}}, {"p", {all[3], all[4]}}};
     program = make_program(std::vector<OutputGroup>{{"f", f}, {"g", g}}, inputs);
-    at = {{random.number(-2, 2), random.number(-2, 2), random.number(-2, 2)}, {random.number(-2, 2), random.number(-2, 2)}};
+    at = {{random.number(-2, 2), random.number(-2, 2), random.number(-2, 2)},
+          {random.number(-2, 2), random.number(-2, 2)}};
   }
 };
 
@@ -35,7 +36,9 @@ bool identical(const std::vector<double>& a, const std::vector<double>& b) {
   return same;
 }
 
-double dot(const std::vector<double>& a, const std::vector<double>& b) { return std::inner_product(a.begin(), a.end(), b.begin(), 0.0); }
+double dot(const std::vector<double>& a, const std::vector<double>& b) {
+  return std::inner_product(a.begin(), a.end(), b.begin(), 0.0);
+}
 double size(const std::vector<double>& a, const std::vector<double>& b) {
   double s = 0;
   for (std::size_t i = 0; i < a.size(); ++i) s += std::abs(a[i] * b[i]);
@@ -100,20 +103,25 @@ TEST_CASE("w(Jv) is (wJ)v, and Hessians are symmetric") {
 
 TEST_CASE("small powers take no more multiplications than repeated squaring, fewer where there is a shorter way") {
   const Symbol x("x");
-  const auto multiplications = [&](int n) { return make_program(std::vector<OutputGroup>{{"f", {pow(x, n)}}}, std::vector<InputGroup>{{"x", {x}}}).operation_count(); };
+  const auto multiplications = [&](int n) {
+    return make_program(std::vector<OutputGroup>{{"f", {pow(x, n)}}}, std::vector<InputGroup>{{"x", {x}}})
+        .operation_count();
+  };
   for (int n = 2; n <= 128; ++n) {
     CAPTURE(n);
     std::size_t squaring = 0;
     for (int k = n; k > 1; k /= 2) squaring += 1 + static_cast<std::size_t>(k % 2);
     CHECK(multiplications(n) <= squaring);
     const double expected = std::pow(1.0625, n);
-    CHECK(compile({OutputGroup("f", std::vector<Expr>{pow(x, n)})}, {{"x", {x}}}).evaluate({{1.0625}})[0][0] == doctest::Approx(expected).epsilon(1e-14));
+    CHECK(compile({OutputGroup("f", std::vector<Expr>{pow(x, n)})}, {{"x", {x}}}).evaluate({{1.0625}})[0][0] ==
+          doctest::Approx(expected).epsilon(1e-14));
   }
   CHECK(multiplications(15) == 5);  // 2, 3, 5, 10, 15
   CHECK(multiplications(33) == 6);
   CHECK(multiplications(63) == 8);
   // several powers of one base share their way
-  const auto both = make_program(std::vector<OutputGroup>{{"f", {pow(x, 5), pow(x, 15)}}}, std::vector<InputGroup>{{"x", {x}}});
+  const auto both =
+      make_program(std::vector<OutputGroup>{{"f", {pow(x, 5), pow(x, 15)}}}, std::vector<InputGroup>{{"x", {x}}});
   CHECK(both.operation_count() == 5);
 }
 
@@ -129,11 +137,13 @@ TEST_CASE("instructions stand where few values are alive") {
     first.push_back(exp(v * v));
     then.push_back(first.back() * sin(v) + first.back() / (2 + v));
   }
-  const Kernel k(make_program(std::vector<OutputGroup>{{"first", first}, {"then", then}}, std::vector<InputGroup>{{"x", x}}, {.rows = false}));
+  const Kernel k(make_program(std::vector<OutputGroup>{{"first", first}, {"then", then}},
+                              std::vector<InputGroup>{{"x", x}}, {.rows = false}));
   // the interpreter has a register for each value that is alive, 33 numbers for each
   CHECK(k.workspace_size() < 33 * 20);
   std::vector<double> at;
   for (int i = 0; i < n; ++i) at.push_back(0.01 * i - 1);
   const auto y = k.evaluate({at});
-  for (std::size_t i = 0; i < n; ++i) CHECK(y[1][i] == doctest::Approx(std::exp(at[i] * at[i]) * (std::sin(at[i]) + 1 / (2 + at[i]))));
+  for (std::size_t i = 0; i < n; ++i)
+    CHECK(y[1][i] == doctest::Approx(std::exp(at[i] * at[i]) * (std::sin(at[i]) + 1 / (2 + at[i]))));
 }

@@ -30,12 +30,14 @@ Functions random_functions(std::uint64_t seed) {
   const auto s = Symbol::list("x y z");
   Functions v{{s.begin(), s.end()}, {}};
   test::RandomExpression random(seed, v.x);
-  for (int i = 0; i < 4; ++i) v.f.push_back(random(8) * random(5) + tanh(random(4)) + pow(2 + pow(random(2), 2), random(2) / 3));
+  for (int i = 0; i < 4; ++i)
+    v.f.push_back(random(8) * random(5) + tanh(random(4)) + pow(2 + pow(random(2), 2), random(2) / 3));
   return v;
 }
 
 std::size_t operations(const std::vector<Expr>& f, const std::vector<Expr>& x, bool optimise) {
-  return make_program(std::vector<OutputGroup>{{"f", f}}, std::vector<InputGroup>{{"x", x}}, {.optimise = optimise}).operation_count();
+  return make_program(std::vector<OutputGroup>{{"f", f}}, std::vector<InputGroup>{{"x", x}}, {.optimise = optimise})
+      .operation_count();
 }
 
 }  // namespace
@@ -52,7 +54,8 @@ TEST_CASE("products with derivatives equal those with the symbolic Jacobian and 
     std::vector<Expr> flat;
     Expr weighted = 0;
     for (int r = 0; r < 4; ++r) {
-      weighted += Expr(Number(static_cast<std::int64_t>(2 * w[static_cast<std::size_t>(r)]), 2)) * v.f[static_cast<std::size_t>(r)];
+      weighted += Expr(Number(static_cast<std::int64_t>(2 * w[static_cast<std::size_t>(r)]), 2)) *
+                  v.f[static_cast<std::size_t>(r)];
       for (int c = 0; c < 3; ++c) flat.push_back(j(r, c));
     }
     const auto J = compile({OutputGroup("j", flat)}, inputs).evaluate({at})[0];
@@ -63,8 +66,11 @@ TEST_CASE("products with derivatives equal those with the symbolic Jacobian and 
       for (const double e : J) m = std::max(m, std::abs(e));
       return m;
     }();
-    for (std::size_t r = 0; r < 4; ++r) CHECK(std::abs(jv.back()[r] - (J[3 * r] * d[0] + J[3 * r + 1] * d[1] + J[3 * r + 2] * d[2])) < 1e-12 * scale);
-    for (std::size_t c = 0; c < 3; ++c) CHECK(std::abs(wj.back()[c] - (J[c] * w[0] + J[3 + c] * w[1] + J[6 + c] * w[2] + J[9 + c] * w[3])) < 1e-11 * scale);
+    for (std::size_t r = 0; r < 4; ++r)
+      CHECK(std::abs(jv.back()[r] - (J[3 * r] * d[0] + J[3 * r + 1] * d[1] + J[3 * r + 2] * d[2])) < 1e-12 * scale);
+    for (std::size_t c = 0; c < 3; ++c)
+      CHECK(std::abs(wj.back()[c] - (J[c] * w[0] + J[3 + c] * w[1] + J[6 + c] * w[2] + J[9 + c] * w[3])) <
+            1e-11 * scale);
     CHECK(jv[0] == Kernel(program).evaluate({at})[0]);
     const Matrix h = hessian(weighted, v.x);
     std::vector<Expr> hv;
@@ -100,8 +106,11 @@ TEST_CASE("the optimiser saves operations and keeps values") {
   saved({a * pow(x, 3) + b * pow(x, 2) + c * x}, 5);  // Horner
   saved({a * b * x, a * b * y, c * a * b}, 4);        // a*b once
   saved({a + b + x, a + b + y, c - a - b}, 4);        // a + b once, in either sign
-  const Program quotients = make_program(std::vector<OutputGroup>{{"f", {a / (1 + x * x), b / (1 + x * x), c / (1 + x * x)}}}, std::vector<InputGroup>{{"v", v}});
-  CHECK(std::count_if(quotients.instructions.begin(), quotients.instructions.end(), [](const Instruction& i) { return i.op == OpCode::divide; }) == 1);
+  const Program quotients =
+      make_program(std::vector<OutputGroup>{{"f", {a / (1 + x * x), b / (1 + x * x), c / (1 + x * x)}}},
+                   std::vector<InputGroup>{{"v", v}});
+  CHECK(std::count_if(quotients.instructions.begin(), quotients.instructions.end(),
+                      [](const Instruction& i) { return i.op == OpCode::divide; }) == 1);
   saved({sin(x - y), sin(y - x), cos(y - x)}, 4);                       // parity; sine and cosine are one instruction
   saved({exp(x), exp(-x)}, 2);                                          // no second call
   saved({pow(x, Expr(7) / 10) * a, pow(x, Expr(-3) / 10) * b}, 4);      // one power
@@ -152,7 +161,8 @@ TEST_CASE("exponentials of sums are products of those there are, where nothing o
 TEST_CASE("a diagnosing run names what left its domain") {
   const auto s = Symbol::list("x y");
   const std::vector<Expr> v(s.begin(), s.end());
-  const Program p = make_program(std::vector<OutputGroup>{{"f", {v[1] * 2, 1 + log(v[0] - v[1])}}}, std::vector<InputGroup>{{"v", v}});
+  const Program p = make_program(std::vector<OutputGroup>{{"f", {v[1] * 2, 1 + log(v[0] - v[1])}}},
+                                 std::vector<InputGroup>{{"v", v}});
   CHECK(diagnose(p, {{3, 1}}).empty());
   const auto faults = diagnose(p, {{1, 2}});
   REQUIRE(faults.size() == 1);
@@ -166,7 +176,9 @@ TEST_CASE("a diagnosing run names what left its domain") {
 TEST_CASE("certificates measure what rounding takes") {
   const Symbol x("x");
   const auto certificate = [&](const Expr& e, double at) {
-    return certify(make_program(std::vector<OutputGroup>{{"f", {e}}}, std::vector<InputGroup>{{"x", {x}}}, {.optimise = false}), {{at}});
+    return certify(
+        make_program(std::vector<OutputGroup>{{"f", {e}}}, std::vector<InputGroup>{{"x", {x}}}, {.optimise = false}),
+        {{at}});
   };
   CHECK(certificate(exp(x) * 2, 0.3).worst < 1.0);
   const Certificate bad = certificate(1 - cos(x), 1e-6);
@@ -185,16 +197,20 @@ TEST_CASE("an emitted package builds, tests itself and is the same every time") 
   const std::vector<Expr> v(s.begin(), s.end());
   std::vector<Expr> chain;
   const std::vector<Expr> many = test::numbered("n", 100);
-  for (std::size_t i = 0; i < 100; ++i) chain.push_back(many[(i + 1) % 100] - 2 * many[i] + many[(i + 99) % 100] + exp(-many[i]));
+  for (std::size_t i = 0; i < 100; ++i)
+    chain.push_back(many[(i + 1) % 100] - 2 * many[i] + many[(i + 99) % 100] + exp(-many[i]));
   const std::vector<Expr> f{sin(v[0]) * v[1], sign(v[0]) + heaviside(v[1])};
   std::vector<double> at(100, 0.25);
   for (std::size_t i = 0; i < at.size(); ++i) at[i] += 0.01 * static_cast<double>(i);
   for (const Language language : {Language::c, Language::cpp}) {
     const std::vector<PackagePart> parts{
-        {make_program(std::vector<OutputGroup>{{"f", f}, {"j", sparse_jacobian(f, v)}}, std::vector<InputGroup>{{"v", v}}),
+        {make_program(std::vector<OutputGroup>{{"f", f}, {"j", sparse_jacobian(f, v)}},
+                      std::vector<InputGroup>{{"v", v}}),
          {language, "pair", "A pair", language == Language::cpp},
          {{0.5, 2}}},
-        {make_program(std::vector<OutputGroup>{{"f", chain}}, std::vector<InputGroup>{{"n", many}}), {language, "ring", "A ring"}, {at}},
+        {make_program(std::vector<OutputGroup>{{"f", chain}}, std::vector<InputGroup>{{"n", many}}),
+         {language, "ring", "A ring"},
+         {at}},
     };
     const auto files = emit_package("demo_package", parts);
     const auto again = emit_package("demo_package", parts);
@@ -208,8 +224,9 @@ TEST_CASE("an emitted package builds, tests itself and is the same every time") 
     }
     CHECK(loop);
     const std::string in = folder.string();
-    CHECK(std::system(
-              ("cmake -S " + in + " -B " + in + "/build >/dev/null && cmake --build " + in + "/build >/dev/null && ctest --test-dir " + in + "/build >/dev/null").c_str()) == 0);
+    CHECK(std::system(("cmake -S " + in + " -B " + in + "/build >/dev/null && cmake --build " + in +
+                       "/build >/dev/null && ctest --test-dir " + in + "/build >/dev/null")
+                          .c_str()) == 0);
     std::filesystem::remove_all(folder);
   }
   CHECK_THROWS_AS((void)emit_package("2bad", std::vector<PackagePart>{}), Error);
@@ -241,7 +258,10 @@ struct Ring {
     for (std::size_t i = 0; i < y.size(); ++i) at.push_back(random.number(0.2, 1.5));
     parameters = {0.7, 1.3, 0.4};
   }
-  [[nodiscard]] Program program(bool rows) const { return make_program(std::vector<OutputGroup>{{"f", f}}, std::vector<InputGroup>{{"y", y}, {"p", p}}, {.rows = rows}); }
+  [[nodiscard]] Program program(bool rows) const {
+    return make_program(std::vector<OutputGroup>{{"f", f}}, std::vector<InputGroup>{{"y", y}, {"p", p}},
+                        {.rows = rows});
+  }
 };
 
 double largest_difference(const std::vector<double>& a, const std::vector<double>& b) {
@@ -276,9 +296,13 @@ TEST_CASE("products with derivatives of loops over rows are those of the written
       const auto got_jv = Kernel(jv).evaluate({ring.at, ring.parameters, d});
       const auto got_wj = Kernel(wj).evaluate({ring.at, ring.parameters, w});
       const auto got_hv = Kernel(hv).evaluate({ring.at, ring.parameters, w, d});
-      CHECK(largest_difference(got_jv[1], Kernel(jacobian_vector(flat, "f", by)).evaluate({ring.at, ring.parameters, d})[1]) < 1e-13);
-      CHECK(largest_difference(got_wj[1], Kernel(vector_jacobian(flat, "f", by)).evaluate({ring.at, ring.parameters, w})[1]) < 1e-12);
-      CHECK(largest_difference(got_hv[2], Kernel(hessian_vector(flat, "f", by)).evaluate({ring.at, ring.parameters, w, d})[2]) < 1e-12);
+      CHECK(largest_difference(
+                got_jv[1], Kernel(jacobian_vector(flat, "f", by)).evaluate({ring.at, ring.parameters, d})[1]) < 1e-13);
+      CHECK(largest_difference(
+                got_wj[1], Kernel(vector_jacobian(flat, "f", by)).evaluate({ring.at, ring.parameters, w})[1]) < 1e-12);
+      CHECK(largest_difference(got_hv[2],
+                               Kernel(hessian_vector(flat, "f", by)).evaluate({ring.at, ring.parameters, w, d})[2]) <
+            1e-12);
       CHECK(got_jv[0] == Kernel(rolled).evaluate({ring.at, ring.parameters})[0]);
       CHECK(got_hv[1] == got_wj[1]);
       // w(Jv) is (wJ)v
@@ -301,7 +325,8 @@ TEST_CASE("products with derivatives of loops over rows are those of the written
   std::vector<double> w, d;
   for (std::size_t i = 0; i < ring.f.size(); ++i) w.push_back(random.number(-1, 1)), d.push_back(random.number(-1, 1));
   const Program rolled = ring.program(true);
-  const auto reverse = Kernel(vector_jacobian(vector_jacobian(rolled, "f", "y"), "product", "y", "direction")).evaluate({ring.at, ring.parameters, w, d});
+  const auto reverse = Kernel(vector_jacobian(vector_jacobian(rolled, "f", "y"), "product", "y", "direction"))
+                           .evaluate({ring.at, ring.parameters, w, d});
   const auto forward = Kernel(hessian_vector(rolled, "f", "y")).evaluate({ring.at, ring.parameters, w, d});
   CHECK(largest_difference(reverse.back(), forward.back()) < 1e-12);
 }

@@ -38,7 +38,8 @@ class Compiled {
     REQUIRE(std::system(command.c_str()) == 0);
     handle_ = ::dlopen(library.c_str(), RTLD_NOW);
     REQUIRE(handle_ != nullptr);
-    const std::string symbol = language == Language::c ? name : "_ZN" + std::to_string(name.size()) + name + "8evaluateEPKdPd";
+    const std::string symbol =
+        language == Language::c ? name : "_ZN" + std::to_string(name.size()) + name + "8evaluateEPKdPd";
     function_ = reinterpret_cast<void (*)(const double*, double*)>(::dlsym(handle_, symbol.c_str()));
     REQUIRE((function_ != nullptr));
   }
@@ -83,8 +84,10 @@ TEST_CASE("random expressions: kernel, direct evaluation, emitted C and C++ agre
   test::RandomExpression random(31, v, false);
   std::vector<Expr> outputs;
   for (int i = 0; i < 200; ++i) outputs.push_back(random(3 + i % 20));
-  outputs.push_back(sign(v[0]) * heaviside(v[1]) + min(v[0], v[1], v[2]) + hypot(v[0], v[1], v[2]) + round(v[0]) + fmod(v[0], 2 + abs(v[1])));
-  outputs.push_back(sin(v[0]) * cos(v[0]) + pow(abs(v[1]), Expr(5) / 2) + pow(2 + abs(v[0]), v[1]) + cbrt(v[2]) + atan2(v[0], v[1]));
+  outputs.push_back(sign(v[0]) * heaviside(v[1]) + min(v[0], v[1], v[2]) + hypot(v[0], v[1], v[2]) + round(v[0]) +
+                    fmod(v[0], 2 + abs(v[1])));
+  outputs.push_back(sin(v[0]) * cos(v[0]) + pow(abs(v[1]), Expr(5) / 2) + pow(2 + abs(v[0]), v[1]) + cbrt(v[2]) +
+                    atan2(v[0], v[1]));
   const Kernel kernel = compile({OutputGroup("out", outputs)}, {{"in", v}});
   const Compiled c(kernel.program(), Language::c, "random_c");
   const Compiled cpp(kernel.program(), Language::cpp, "random_cpp");
@@ -129,7 +132,8 @@ TEST_CASE("the emitted Jacobian of a 20-species chemistry agrees with the kernel
   emitted(at.data(), by_source.data());
   for (std::size_t i = 0; i < values.size(); ++i) CHECK(same(values[i], by_source[i]));
   for (std::size_t row = 0; row < 20; ++row) {
-    for (auto e = static_cast<std::size_t>(j.pattern.row_start[row]); e < static_cast<std::size_t>(j.pattern.row_start[row + 1]); ++e) {
+    for (auto e = static_cast<std::size_t>(j.pattern.row_start[row]);
+         e < static_cast<std::size_t>(j.pattern.row_start[row + 1]); ++e) {
       const auto col = static_cast<std::size_t>(j.pattern.columns[e]);
       const auto difference = [&](double h) {
         auto up = at;
@@ -148,17 +152,22 @@ TEST_CASE("what outputs share is computed once") {
   const auto s = Symbol::list("x y");
   const std::vector<Expr> v(s.begin(), s.end());
   const Expr common = exp(v[0] * v[1]) + sin(v[0]);
-  const auto count = [&](const std::vector<Expr>& outputs) { return compile({OutputGroup("f", outputs)}, {{"v", v}}).program().operation_count(); };
+  const auto count = [&](const std::vector<Expr>& outputs) {
+    return compile({OutputGroup("f", outputs)}, {{"v", v}}).program().operation_count();
+  };
   CHECK(count({common * v[0], common * v[1]}) == count({common}) + 2);
   const std::vector<Expr> rows{common * common, v[0] / common};
   const SparseMatrix j = sparse_jacobian(rows, v);
-  const std::size_t together = compile({OutputGroup("f", rows), OutputGroup("j", j)}, {{"v", v}}).program().operation_count();
+  const std::size_t together =
+      compile({OutputGroup("f", rows), OutputGroup("j", j)}, {{"v", v}}).program().operation_count();
   CHECK(together < count(rows) + compile({OutputGroup("j", j)}, {{"v", v}}).program().operation_count());
 }
 
 TEST_CASE("small powers, square roots, sine with cosine, constants") {
   const Symbol x("x");
-  const auto program = [&](const Expr& e) { return make_program(std::vector<OutputGroup>{{"f", {e}}}, std::vector<InputGroup>{{"x", {x}}}); };
+  const auto program = [&](const Expr& e) {
+    return make_program(std::vector<OutputGroup>{{"f", {e}}}, std::vector<InputGroup>{{"x", {x}}});
+  };
   const auto uses = [](const Program& p, OpCode op) {
     std::size_t n = 0;
     for (const auto& i : p.instructions) n += i.op == op && i.operands > 0 ? 1U : 0U;
@@ -203,7 +212,8 @@ TEST_CASE("registers are reused and calls from many threads agree") {
 
 TEST_CASE("unknown functions as inputs, several groups, constant outputs") {
   const Expr f = parse("y' + k*y(t)^2");
-  const Kernel kernel = compile({OutputGroup("f", {f, 3, parse("k", {})})}, {{"y", {parse("y(t)")}}, {"rate", {parse("y'(t)")}}, {"p", {Symbol("k")}}});
+  const Kernel kernel = compile({OutputGroup("f", {f, 3, parse("k", {})})},
+                                {{"y", {parse("y(t)")}}, {"rate", {parse("y'(t)")}}, {"p", {Symbol("k")}}});
   CHECK(kernel.evaluate({{2}, {5}, {3}})[0] == std::vector<double>{17, 3, 3});
 }
 
@@ -230,19 +240,31 @@ TEST_CASE("mistakes in the request are named") {
   CHECK(message([&] { (void)compile({OutputGroup("f", {x + y})}, {{"x", {x}}}); }).starts_with("binding: y occurs"));
   CHECK(message([&] { (void)compile({OutputGroup("f", {x})}, {{"x", {x}}, {"again", {x}}}); }).starts_with("name:"));
   CHECK(message([&] { (void)compile({OutputGroup("f", {x})}, {{"x", {x + 1}}}); }).starts_with("usage:"));
-  CHECK(message([&] { (void)compile({OutputGroup("f", {parse("integral(x, x)")})}, {{"x", {x}}}); }).starts_with("unsupported:"));
-  CHECK(message([&] { (void)compile({OutputGroup("f", {imaginary_unit() * x})}, {{"x", {x}}}); }).starts_with("unsupported:"));
-  CHECK(message([&] { (void)compile({OutputGroup("f", {x})}, {{"x", {x}}}).evaluate({{1, 2}}); }).starts_with("shape:"));
-  CHECK(message([&] { (void)emit(compile({OutputGroup("f", {cyl_bessel_j(0, x)})}, {{"x", {x}}}).program()); }).starts_with("unsupported: cyl_bessel_j"));
-  CHECK(message([&] { (void)emit(compile({OutputGroup("f", {x})}, {{"x", {x}}}).program(), {Language::c, "2bad", ""}); }).starts_with("name:"));
-  CHECK(compile({OutputGroup("f", {cyl_bessel_j(0, x)})}, {{"x", {x}}}).evaluate({{1.0}})[0][0] == doctest::Approx(0.7651976865579666));
+  CHECK(message([&] {
+          (void)compile({OutputGroup("f", {parse("integral(x, x)")})}, {{"x", {x}}});
+        }).starts_with("unsupported:"));
+  CHECK(message([&] {
+          (void)compile({OutputGroup("f", {imaginary_unit() * x})}, {{"x", {x}}});
+        }).starts_with("unsupported:"));
+  CHECK(message([&] {
+          (void)compile({OutputGroup("f", {x})}, {{"x", {x}}}).evaluate({{1, 2}});
+        }).starts_with("shape:"));
+  CHECK(message([&] {
+          (void)emit(compile({OutputGroup("f", {cyl_bessel_j(0, x)})}, {{"x", {x}}}).program());
+        }).starts_with("unsupported: cyl_bessel_j"));
+  CHECK(message([&] {
+          (void)emit(compile({OutputGroup("f", {x})}, {{"x", {x}}}).program(), {Language::c, "2bad", ""});
+        }).starts_with("name:"));
+  CHECK(compile({OutputGroup("f", {cyl_bessel_j(0, x)})}, {{"x", {x}}}).evaluate({{1.0}})[0][0] ==
+        doctest::Approx(0.7651976865579666));
 }
 
 TEST_CASE("emitted text is stable and documents its arguments") {
   const auto s = Symbol::list("x y");
   const std::vector<Expr> v(s.begin(), s.end());
   const std::vector<Expr> rows{v[0] * v[1], v[1]};
-  const Program p = make_program(std::vector<OutputGroup>{{"j", sparse_jacobian(rows, v)}}, std::vector<InputGroup>{{"v", v}});
+  const Program p =
+      make_program(std::vector<OutputGroup>{{"j", sparse_jacobian(rows, v)}}, std::vector<InputGroup>{{"v", v}});
   const EmittedSource a = emit(p, {Language::c, "pair", "A pair"});
   const EmittedSource b = emit(p, {Language::c, "pair", "A pair"});
   CHECK(a.source == b.source);

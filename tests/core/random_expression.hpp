@@ -14,11 +14,15 @@ namespace test {
 /// Grows expressions of about `size` operations in the given symbols. `smooth` keeps to analytic functions.
 class RandomExpression {
  public:
-  RandomExpression(std::uint64_t seed, std::vector<boreon::Expr> symbols, bool smooth = true) : random_(seed), symbols_(std::move(symbols)), smooth_(smooth) {}
+  RandomExpression(std::uint64_t seed, std::vector<boreon::Expr> symbols, bool smooth = true)
+      : random_(seed), symbols_(std::move(symbols)), smooth_(smooth) {}
 
   boreon::Expr operator()(int size) {
     using namespace boreon;
-    if (size <= 1) return pick(3) == 0 ? Expr(Number(static_cast<std::int64_t>(pick(19)) - 9, 1 + static_cast<std::int64_t>(pick(4)))) : symbols_[pick(symbols_.size())];
+    if (size <= 1)
+      return pick(3) == 0
+                 ? Expr(Number(static_cast<std::int64_t>(pick(19)) - 9, 1 + static_cast<std::int64_t>(pick(4))))
+                 : symbols_[pick(symbols_.size())];
     const int left = 1 + static_cast<int>(pick(static_cast<std::size_t>(size - 1)));
     switch (pick(smooth_ ? 12 : 16)) {
       case 0:
@@ -43,7 +47,9 @@ class RandomExpression {
     }
   }
 
-  double number(double low, double high) { return low + (high - low) * (static_cast<double>(random_() >> 11U) * 0x1.0p-53); }
+  double number(double low, double high) {
+    return low + (high - low) * (static_cast<double>(random_() >> 11U) * 0x1.0p-53);
+  }
   std::size_t pick(std::size_t n) { return static_cast<std::size_t>(random_() % n); }
 
  private:

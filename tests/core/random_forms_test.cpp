@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: MIT
-// 20,000 random expressions: every derived form is compared with its source by numbers, the derivative with differences.
+// 20,000 random expressions: every derived form is compared with its source by numbers, the derivative with
+// differences.
 #include <doctest/doctest.h>
 
 #include "boreon/algebra.hpp"

@@ -19,7 +19,9 @@ using namespace boreon;
 
 namespace {
 
-double value(const char* name, std::initializer_list<double> args) { return evaluate_real(*find_function(name), {args.begin(), args.size()}); }
+double value(const char* name, std::initializer_list<double> args) {
+  return evaluate_real(*find_function(name), {args.begin(), args.size()});
+}
 
 }  // namespace
 
@@ -75,8 +77,10 @@ TEST_CASE("functions of two arguments against the standard library") {
       {"legendre", 0, 9, true, -1, 1, [](double n, double x) { return std::legendre(static_cast<unsigned>(n), x); }},
       {"hermite", 0, 9, true, -3, 3, [](double n, double x) { return std::hermite(static_cast<unsigned>(n), x); }},
       {"laguerre", 0, 9, true, 0, 6, [](double n, double x) { return std::laguerre(static_cast<unsigned>(n), x); }},
-      {"sph_bessel", 0, 6, true, 0, 20, [](double n, double x) { return std::sph_bessel(static_cast<unsigned>(n), x); }},
-      {"sph_neumann", 0, 6, true, 0.5, 20, [](double n, double x) { return std::sph_neumann(static_cast<unsigned>(n), x); }},
+      {"sph_bessel", 0, 6, true, 0, 20,
+       [](double n, double x) { return std::sph_bessel(static_cast<unsigned>(n), x); }},
+      {"sph_neumann", 0, 6, true, 0.5, 20,
+       [](double n, double x) { return std::sph_neumann(static_cast<unsigned>(n), x); }},
       {"beta", 0.1, 9, false, 0.1, 9, [](double a, double b) { return std::beta(a, b); }},
       {"elliptic_F", 0.1, 1.5, false, 0.01, 0.9, [](double phi, double m) { return std::ellint_1(std::sqrt(m), phi); }},
       {"elliptic_E", 0.1, 1.5, false, 0.01, 0.9, [](double phi, double m) { return std::ellint_2(std::sqrt(m), phi); }},
@@ -99,7 +103,9 @@ TEST_CASE("functions of two arguments against the standard library") {
   }
 }
 
-TEST_CASE("functions of three arguments against the standard library, and factorial, binomial, inverse_erf, parts of complex numbers") {
+TEST_CASE(
+    "functions of three arguments against the standard library, and factorial, binomial, inverse_erf, parts of complex "
+    "numbers") {
   for (unsigned l = 0; l < 7; ++l) {
     for (unsigned m = 0; m <= l + 1; ++m) {
       for (const double x : {-0.83, -0.2, 0.0, 0.31, 0.95}) {
@@ -123,13 +129,15 @@ TEST_CASE("functions of three arguments against the standard library, and factor
       // Pascal's rule, by which all values follow from those at n = 0
       CAPTURE(n);
       CAPTURE(k);
-      CHECK(value("binomial", {double(n), double(k)}) == doctest::Approx(value("binomial", {n - 1.0, k - 1.0}) + value("binomial", {n - 1.0, double(k)})));
+      CHECK(value("binomial", {double(n), double(k)}) ==
+            doctest::Approx(value("binomial", {n - 1.0, k - 1.0}) + value("binomial", {n - 1.0, double(k)})));
       CHECK(evaluate(binomial(n, k)) == doctest::Approx(value("binomial", {double(n), double(k)})));
     }
     if (n >= 0) CHECK(value("factorial", {double(n)}) == doctest::Approx(std::tgamma(n + 1.0)));
   }
   CHECK(factorial(20).word() == 2432902008176640000);
-  for (const double y : {-2.5, -0.3, 0.0, 0.7, 3.0}) CHECK(value("inverse_erf", {std::erf(y)}) == doctest::Approx(y).epsilon(1e-9));
+  for (const double y : {-2.5, -0.3, 0.0, 0.7, 3.0})
+    CHECK(value("inverse_erf", {std::erf(y)}) == doctest::Approx(y).epsilon(1e-9));
   const Symbol c("c", Assumptions::none());
   const Symbol x("x");
   const std::complex<double> at(0.3, -1.7);
@@ -154,20 +162,41 @@ TEST_CASE("functions the standard library lacks, against their definitions by qu
   };
   for (const double x : {0.3, 1.0, 2.2}) {
     CAPTURE(x);
-    CHECK(value("erfi", {x}) == doctest::Approx(2 / std::sqrt(std::numbers::pi) * simpson([](double t) { return std::exp(t * t); }, 0, x)).epsilon(1e-9));
-    CHECK(value("dawson", {x}) == doctest::Approx(std::exp(-x * x) * simpson([](double t) { return std::exp(t * t); }, 0, x)).epsilon(1e-9));
-    CHECK(value("Si", {x}) == doctest::Approx(simpson([](double t) { return t == 0 ? 1 : std::sin(t) / t; }, 0, x)).epsilon(1e-9));
-    CHECK(value("Shi", {x}) == doctest::Approx(simpson([](double t) { return t == 0 ? 1 : std::sinh(t) / t; }, 0, x)).epsilon(1e-9));
-    CHECK(value("Ci", {x}) == doctest::Approx(std::numbers::egamma + std::log(x) + simpson([](double t) { return t == 0 ? 0 : (std::cos(t) - 1) / t; }, 0, x)).epsilon(1e-9));
-    CHECK(value("Chi", {x}) == doctest::Approx(std::numbers::egamma + std::log(x) + simpson([](double t) { return t == 0 ? 0 : (std::cosh(t) - 1) / t; }, 0, x)).epsilon(1e-9));
-    CHECK(value("fresnel_S", {x}) == doctest::Approx(simpson([](double t) { return std::sin(std::numbers::pi * t * t / 2); }, 0, x)).epsilon(1e-9));
-    CHECK(value("fresnel_C", {x}) == doctest::Approx(simpson([](double t) { return std::cos(std::numbers::pi * t * t / 2); }, 0, x)).epsilon(1e-9));
-    CHECK(value("dilog", {-x}) == doctest::Approx(-simpson([](double t) { return t == 0 ? -1 : std::log(1 - t) / t; }, 0, -x)).epsilon(1e-9));
+    CHECK(value("erfi", {x}) ==
+          doctest::Approx(2 / std::sqrt(std::numbers::pi) * simpson([](double t) { return std::exp(t * t); }, 0, x))
+              .epsilon(1e-9));
+    CHECK(value("dawson", {x}) ==
+          doctest::Approx(std::exp(-x * x) * simpson([](double t) { return std::exp(t * t); }, 0, x)).epsilon(1e-9));
+    CHECK(value("Si", {x}) ==
+          doctest::Approx(simpson([](double t) { return t == 0 ? 1 : std::sin(t) / t; }, 0, x)).epsilon(1e-9));
+    CHECK(value("Shi", {x}) ==
+          doctest::Approx(simpson([](double t) { return t == 0 ? 1 : std::sinh(t) / t; }, 0, x)).epsilon(1e-9));
+    CHECK(value("Ci", {x}) ==
+          doctest::Approx(std::numbers::egamma + std::log(x) +
+                          simpson([](double t) { return t == 0 ? 0 : (std::cos(t) - 1) / t; }, 0, x))
+              .epsilon(1e-9));
+    CHECK(value("Chi", {x}) ==
+          doctest::Approx(std::numbers::egamma + std::log(x) +
+                          simpson([](double t) { return t == 0 ? 0 : (std::cosh(t) - 1) / t; }, 0, x))
+              .epsilon(1e-9));
+    CHECK(
+        value("fresnel_S", {x}) ==
+        doctest::Approx(simpson([](double t) { return std::sin(std::numbers::pi * t * t / 2); }, 0, x)).epsilon(1e-9));
+    CHECK(
+        value("fresnel_C", {x}) ==
+        doctest::Approx(simpson([](double t) { return std::cos(std::numbers::pi * t * t / 2); }, 0, x)).epsilon(1e-9));
+    CHECK(value("dilog", {-x}) ==
+          doctest::Approx(-simpson([](double t) { return t == 0 ? -1 : std::log(1 - t) / t; }, 0, -x)).epsilon(1e-9));
     CHECK(value("incomplete_gamma", {2.5, x}) ==
-          doctest::Approx(std::tgamma(2.5) - simpson([](double t) { return 2 * t * std::pow(t, 3) * std::exp(-t * t); }, 0, std::sqrt(x))).epsilon(1e-9));
+          doctest::Approx(std::tgamma(2.5) -
+                          simpson([](double t) { return 2 * t * std::pow(t, 3) * std::exp(-t * t); }, 0, std::sqrt(x)))
+              .epsilon(1e-9));
     CHECK(value("li", {1 + x}) == doctest::Approx(std::expint(std::log(1 + x))).epsilon(1e-9));
-    CHECK(value("digamma", {x}) == doctest::Approx((std::lgamma(x + 1e-5) - std::lgamma(x - 1e-5)) / 2e-5).epsilon(1e-7));
-    CHECK(value("airy_Ai", {x}) == doctest::Approx(std::sqrt(x / 3) / std::numbers::pi * std::cyl_bessel_k(1.0 / 3, 2.0 / 3 * std::pow(x, 1.5))).epsilon(1e-9));
+    CHECK(value("digamma", {x}) ==
+          doctest::Approx((std::lgamma(x + 1e-5) - std::lgamma(x - 1e-5)) / 2e-5).epsilon(1e-7));
+    CHECK(value("airy_Ai", {x}) ==
+          doctest::Approx(std::sqrt(x / 3) / std::numbers::pi * std::cyl_bessel_k(1.0 / 3, 2.0 / 3 * std::pow(x, 1.5)))
+              .epsilon(1e-9));
   }
 }
 
@@ -236,7 +265,8 @@ TEST_CASE("polylogarithms of large order: the duplication formula, beyond the un
     return evaluate_complex(row, args);
   };
   for (const double s : {15.0, 19.5, 20.5, 25.0, 60.25, 150.0, 199.0, 640.5}) {
-    for (const std::complex<double> z : {std::complex<double>(0.3, 0), {0.97, 0.1}, {-0.5, 0.5}, {0.2, 3}, {-4, 2}, {0, 40}}) {
+    for (const std::complex<double> z :
+         {std::complex<double>(0.3, 0), {0.97, 0.1}, {-0.5, 0.5}, {0.2, 3}, {-4, 2}, {0, 40}}) {
       CAPTURE(s);
       CAPTURE(z.real());
       CAPTURE(z.imag());

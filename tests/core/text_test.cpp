@@ -240,12 +240,14 @@ TEST_CASE("mistakes in text give kind, place and remedy") {
 TEST_CASE("no text crashes the reader") {
   test::RandomExpression random(5, {Symbol("x")});
   const std::string alphabet = "x2y'(),+-*/^<>=. `ifandtofrom\"[]{}\\\n";
-  const std::vector<std::string> words{"sin(", "piecewise(", "integral(", " from ", " to ", " if ", " otherwise", "sum(", "limit(", "derivative(",
-                                       "x",    ",",          ")",         "1",      "not ", "^",    "-",          "y'",   "double("};
+  const std::vector<std::string> words{"sin(", "piecewise(", "integral(",   " from ", " to ",   " if ", " otherwise",
+                                       "sum(", "limit(",     "derivative(", "x",      ",",      ")",    "1",
+                                       "not ", "^",          "-",           "y'",     "double("};
   for (int i = 0; i < 20000; ++i) {
     std::string text;
     const std::size_t n = 1 + random.pick(24);
-    for (std::size_t k = 0; k < n; ++k) text += i % 2 == 0 ? std::string(1, alphabet[random.pick(alphabet.size())]) : words[random.pick(words.size())];
+    for (std::size_t k = 0; k < n; ++k)
+      text += i % 2 == 0 ? std::string(1, alphabet[random.pick(alphabet.size())]) : words[random.pick(words.size())];
     CAPTURE(text);
     try {
       const Expr e = parse(text);
@@ -268,8 +270,9 @@ TEST_CASE("sums and products are printed in the order in which they were typed")
     CHECK_FALSE(to_unicode(e, options).empty());
     return to_text(e, options);
   };
-  for (const char* text : {"z + y + x", "-b + a", "q - alpha*n^2 + k*T*n", "1 + x + x^2", "z*y*x/(c*b*a)", "m*s^2/2 + mu*field(s)", "b*(d + c)*a - 3*z*y", "2*y*x + 2*x*y*z", "sqrt(y)*x + 1/(b + a)",
-                           "exp(-z/H)*n", "1 - x"}) {
+  for (const char* text :
+       {"z + y + x", "-b + a", "q - alpha*n^2 + k*T*n", "1 + x + x^2", "z*y*x/(c*b*a)", "m*s^2/2 + mu*field(s)",
+        "b*(d + c)*a - 3*z*y", "2*y*x + 2*x*y*z", "sqrt(y)*x + 1/(b + a)", "exp(-z/H)*n", "1 - x"}) {
     CHECK(again(text) == text);
   }
   // what is collected on the way still has its place
@@ -299,7 +302,11 @@ TEST_CASE("random texts keep their order of operands") {
     std::string text = draw();
     while (!left.empty()) {
       const std::size_t dice = pick.pick(left.size() > 1 ? 5 : 3);
-      text += dice == 0 ? " - " + draw() : dice == 1 ? " + " + draw() : dice == 2 ? "*" + draw() : dice == 3 ? " + 2*" + draw() + "*" + draw() : "*(" + draw() + " - " + draw() + ")";
+      text += dice == 0   ? " - " + draw()
+              : dice == 1 ? " + " + draw()
+              : dice == 2 ? "*" + draw()
+              : dice == 3 ? " + 2*" + draw() + "*" + draw()
+                          : "*(" + draw() + " - " + draw() + ")";
     }
     const auto order = std::make_shared<OperandOrder>();
     ParseContext context;

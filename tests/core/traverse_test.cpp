@@ -66,7 +66,8 @@ TEST_CASE("rebuilding replaces before and finishes after") {
     return true;
   });
   CHECK((rename(e) == parse("sin(z)^2 + f(cos(z)) + y")));
-  Rebuild expand([](const Expr&, Expr&) { return false; }, [](const Expr& node) { return node.is(Kind::unknown_call) ? 2 * node.operands()[1] : node; });
+  Rebuild expand([](const Expr&, Expr&) { return false; },
+                 [](const Expr& node) { return node.is(Kind::unknown_call) ? 2 * node.operands()[1] : node; });
   CHECK((expand(e) == parse("sin(x)^2 + 2*cos(x) + y")));
 }
 
@@ -87,7 +88,8 @@ TEST_CASE("free symbols know about binding") {
 }
 
 TEST_CASE("substitution respects binding and goes into unknown functions") {
-  CHECK((substitute(parse("integral(x*u, u from 0 to x)"), {{Symbol("x"), parse("a^2")}}) == parse("integral(a^2*u, u from 0 to a^2)")));
+  CHECK((substitute(parse("integral(x*u, u from 0 to x)"), {{Symbol("x"), parse("a^2")}}) ==
+         parse("integral(a^2*u, u from 0 to a^2)")));
   CHECK((substitute(parse("sum(k*x, k from 1 to n)"), {{Symbol("n"), 5}}) == parse("sum(k*x, k from 1 to 5)")));
   CHECK_THROWS_AS((void)substitute(parse("integral(x^2, x)"), {{Symbol("x"), 2}}), Error);
   CHECK_THROWS_AS((void)substitute(parse("derivative(f(x), x, 2)"), {{Symbol("x"), 2}}), Error);
@@ -148,8 +150,10 @@ TEST_CASE("every kind of node has all its forms") {
       {"integral(x, x from 0 to 1)", "\\int_{0}^{1} x\\,\\mathrm{d}x", "1\n⌠\n⎮ x dx\n⌡\n0"},
       {"sum(k, k from 1 to n)", "\\sum_{k = 1}^{n} k", "  n\n  ⎲\n  ⎳   k\nk = 1"},
       {"limit(x, x to 0 from above)", "\\lim_{x \\to 0^{+}} x", " lim   x\nx → 0⁺"},
-      {"derivative(f(x), x, 2)", "\\frac{\\partial^{2}}{\\partial x^{2}} f\\left(x\\right)", "  2\n ∂\n───── f(x)\n   2\n ∂x"},
-      {"piecewise(1 if x < 0, 2 otherwise)", "\\begin{cases} 1 & \\text{if } x < 0 \\\\ 2 & \\text{otherwise} \\end{cases}", "⎧1  if x < 0\n⎩2  otherwise"},
+      {"derivative(f(x), x, 2)", "\\frac{\\partial^{2}}{\\partial x^{2}} f\\left(x\\right)",
+       "  2\n ∂\n───── f(x)\n   2\n ∂x"},
+      {"piecewise(1 if x < 0, 2 otherwise)",
+       "\\begin{cases} 1 & \\text{if } x < 0 \\\\ 2 & \\text{otherwise} \\end{cases}", "⎧1  if x < 0\n⎩2  otherwise"},
       {"x < 1 and y < 2", nullptr, nullptr},
       {"not (x < 1 and y < 2)", nullptr, nullptr},
   };

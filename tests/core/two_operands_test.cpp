@@ -14,7 +14,8 @@ using namespace boreon;
 
 namespace {
 
-// Of all kinds that rules look at: numbers exact and not, i, infinity, roots, exponentials, sums that turn under even powers.
+// Of all kinds that rules look at: numbers exact and not, i, infinity, roots, exponentials, sums that turn under even
+// powers.
 std::vector<Expr> pool() {
   const Symbol x("x"), y("y"), z("z", {Assumption::positive}), n("n", {Assumption::integer});
   const UnknownFunction u("u");

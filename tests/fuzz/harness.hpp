@@ -21,7 +21,9 @@ inline void within_budget(std::uint64_t units, const std::function<void()>& f) {
   }
 }
 
-inline std::string_view text_of(const std::uint8_t* data, std::size_t size) { return {reinterpret_cast<const char*>(data), size}; }
+inline std::string_view text_of(const std::uint8_t* data, std::size_t size) {
+  return {reinterpret_cast<const char*>(data), size};
+}
 
 [[noreturn]] inline void fault() { __builtin_trap(); }
 

@@ -10,7 +10,8 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
     const auto rules = boreon::parse_rules(fuzz::text_of(data, size), {});
     boreon::RewriteOptions options;
     options.limit = 50;
-    (void)boreon::rewrite_with_report(boreon::parse("sin(x)^2 + cos(x)^2 + f(f(x)) + log(2*x*y) + a*(b + c)"), rules, options);
+    (void)boreon::rewrite_with_report(boreon::parse("sin(x)^2 + cos(x)^2 + f(f(x)) + log(2*x*y) + a*(b + c)"), rules,
+                                      options);
   });
   return 0;
 }

@@ -1,8 +1,8 @@
 // SPDX-License-Identifier: MIT
 // Expression text: whatever reads must print and read back to the same expression, in every printer's hands.
+#include "boreon/text.hpp"
 #include "boreon/bindings.hpp"
 #include "boreon/calculus.hpp"
-#include "boreon/text.hpp"
 #include "boreon/traverse.hpp"
 #include "fuzz/harness.hpp"
 

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
-// Values of every function of the catalogue at arbitrary doubles: real, complex, and as balls. No abort, no hang; where both
-// real values are finite, double and ball agree.
+// Values of every function of the catalogue at arbitrary doubles: real, complex, and as balls. No abort, no hang; where
+// both real values are finite, double and ball agree.
 #include <cmath>
 #include <complex>
 #include <cstring>

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: MIT
-// The words of a command line, one a line. Words that name files or write them are left out; models are the shipped ones.
+// The words of a command line, one a line. Words that name files or write them are left out; models are the shipped
+// ones.
 #include <algorithm>
 #include <cstdio>
 #include <cstdlib>
@@ -15,7 +16,8 @@ namespace {
 
 bool harmless_word(const std::string& w) {
   static const char* const left_out[] = {"--out", "--force", "--work", "--memory", "plot", "generate", "demo"};
-  return w.find('/') == std::string::npos && std::none_of(std::begin(left_out), std::end(left_out), [&](const char* l) { return w.starts_with(l); });
+  return w.find('/') == std::string::npos &&
+         std::none_of(std::begin(left_out), std::end(left_out), [&](const char* l) { return w.starts_with(l); });
 }
 
 // What is printed meanwhile.
@@ -63,7 +65,9 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
   std::vector<char*> pointers;
   for (std::string& w : words) pointers.push_back(w.data());
   // what is looked for below may stand in an input that is echoed
-  if (std::any_of(words.begin(), words.end(), [](const std::string& w) { return w.find("should not") != std::string::npos; })) return 0;
+  if (std::any_of(words.begin(), words.end(),
+                  [](const std::string& w) { return w.find("should not") != std::string::npos; }))
+    return 0;
   const Captured captured;
   (void)boreon::cli::run_tool(static_cast<int>(pointers.size()), pointers.data());
   if (captured.text().find("this should not happen") != std::string_view::npos) fuzz::fault();

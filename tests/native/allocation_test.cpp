@@ -41,7 +41,8 @@ TEST_CASE("no call of any shape allocates") {
   const std::vector<Expr> x = test::numbered("x", 6);
   const Symbol k("k");
   std::vector<Expr> f;
-  for (std::size_t i = 0; i < 6; ++i) f.push_back(exp(-k * x[i]) * sin(x[(i + 1) % 6]) + x[i] / (2 + pow(x[(i + 2) % 6], 2)) + log(3 + k));
+  for (std::size_t i = 0; i < 6; ++i)
+    f.push_back(exp(-k * x[i]) * sin(x[(i + 1) % 6]) + x[i] / (2 + pow(x[(i + 2) % 6], 2)) + log(3 + k));
   const std::vector<Expr> y = test::numbered("y", 3000);
   std::vector<Expr> rows;
   for (std::size_t i = 0; i < y.size(); ++i) rows.push_back(k * (y[(i + 1) % y.size()] - y[i]) + exp(-y[i]));
@@ -64,10 +65,12 @@ TEST_CASE("no call of any shape allocates") {
     CAPTURE(to_string(machine));
     const std::vector<OutputGroup> outputs{{"f", f}};
     const std::vector<InputGroup> inputs{{"x", x}, {"p", {k}}};
-    const Kernel small = interpreted ? compile(outputs, inputs) : compile(outputs, inputs, NativeOptions{.machine = machine});
+    const Kernel small =
+        interpreted ? compile(outputs, inputs) : compile(outputs, inputs, NativeOptions{.machine = machine});
     const std::vector<OutputGroup> large_outputs{{"rate", rows}};
     const std::vector<InputGroup> large_inputs{{"y", y}, {"p", {k}}};
-    const Kernel large = interpreted ? compile(large_outputs, large_inputs) : compile(large_outputs, large_inputs, NativeOptions{.machine = machine});
+    const Kernel large = interpreted ? compile(large_outputs, large_inputs)
+                                     : compile(large_outputs, large_inputs, NativeOptions{.machine = machine});
     REQUIRE(!large.program().loops.empty());
     const double* in_one[] = {at.data(), parameter};
     double* out_one[] = {out.data()};
@@ -99,7 +102,8 @@ TEST_CASE("no call of any shape allocates") {
     for (const auto& c : calls) {
       CAPTURE(c.name);
       if (interpreted && std::string(c.name) == "complex") continue;  // number by number, kept in vectors
-      // A helper thread makes its memory with its first share, whenever that is; what allocates in every call always does.
+      // A helper thread makes its memory with its first share, whenever that is; what allocates in every call always
+      // does.
       std::size_t made = 1;
       for (int attempt = 0; attempt < 100 && made != 0; ++attempt) {
         const std::size_t before = allocations;

@@ -64,7 +64,8 @@ TEST_CASE("blocks of any length at any address give what single calls give, and 
         std::vector<double> f(n_f * stride + shift + 3, untouched);
         std::vector<double> g(n_g * stride + 2 * shift + 3, untouched);
         const auto step = static_cast<std::ptrdiff_t>(stride);
-        kernel.many(points, std::vector<PointsIn>{{x.data() + 1, step, 1}, {p.data(), 1, 0}}, std::vector<PointsOut>{{f.data() + shift, step, 1}, {g.data() + 2 * shift, step, 1}},
+        kernel.many(points, std::vector<PointsIn>{{x.data() + 1, step, 1}, {p.data(), 1, 0}},
+                    std::vector<PointsOut>{{f.data() + shift, step, 1}, {g.data() + 2 * shift, step, 1}},
                     points > 60 ? 2 : 1);
         std::vector<double> one_x(n_in);
         std::vector<double> one_f(n_f);
@@ -80,7 +81,8 @@ TEST_CASE("blocks of any length at any address give what single calls give, and 
         }
         CHECK(same);
         bool beside = true;
-        for (std::size_t i = 0; i < n_f * stride; ++i) beside = beside && (i % stride < points || f[shift + i] == untouched);
+        for (std::size_t i = 0; i < n_f * stride; ++i)
+          beside = beside && (i % stride < points || f[shift + i] == untouched);
         for (std::size_t i = 0; i < shift; ++i) beside = beside && f[i] == untouched;
         for (std::size_t i = shift + n_f * stride; i < f.size(); ++i) beside = beside && f[i] == untouched;
         CHECK(beside);
@@ -102,7 +104,8 @@ TEST_CASE("constants and copies among the outputs arrive where they belong on ev
     CHECK(got[1][2] == p[1]);
     CHECK(got[1][4] == 3);
     for (std::size_t k = 0; k < 2; ++k) {
-      for (std::size_t i = 0; i < got[k].size(); ++i) CHECK(got[k][i] == doctest::Approx(expected[k][i]).epsilon(1e-14));
+      for (std::size_t i = 0; i < got[k].size(); ++i)
+        CHECK(got[k][i] == doctest::Approx(expected[k][i]).epsilon(1e-14));
     }
   }
 }
@@ -127,10 +130,12 @@ TEST_CASE("any number of groups, with calls and without") {
       }
       std::vector<OutputGroup> outputs;
       for (std::size_t g = 0; g < groups; ++g)
-        outputs.emplace_back("out" + std::to_string(g), std::vector<Expr>{sum * static_cast<long>(g + 1), product - inputs[g].variables[0], 2});
+        outputs.emplace_back("out" + std::to_string(g),
+                             std::vector<Expr>{sum * static_cast<long>(g + 1), product - inputs[g].variables[0], 2});
       const Program program = make_program(outputs, inputs);
       const auto expected = Kernel(program).evaluate(at);
-      for (const Machine machine : machines()) CHECK(native_kernel(program, {.strict = true, .machine = machine}).evaluate(at) == expected);
+      for (const Machine machine : machines())
+        CHECK(native_kernel(program, {.strict = true, .machine = machine}).evaluate(at) == expected);
     }
   }
 }
@@ -161,7 +166,8 @@ TEST_CASE("loops over rows that lie anywhere: constants, parameters and neighbou
     CHECK(native_kernel(rolled, {.strict = true, .machine = machine}).evaluate({at, p}) == interpreted);
     const auto fast = native_kernel(rolled, {.machine = machine}).evaluate({at, p});
     for (std::size_t g = 0; g < 2; ++g) {
-      for (std::size_t i = 0; i < fast[g].size(); ++i) CHECK(fast[g][i] == doctest::Approx(expected[g][i]).epsilon(1e-12));
+      for (std::size_t i = 0; i < fast[g].size(); ++i)
+        CHECK(fast[g][i] == doctest::Approx(expected[g][i]).epsilon(1e-12));
     }
   }
 }
@@ -193,7 +199,8 @@ TEST_CASE("loops over rows with more groups than there are registers") {
     CAPTURE(to_string(machine));
     const auto got = native_kernel(rolled, {.machine = machine}).evaluate(at);
     double worst = 0;
-    for (std::size_t i = 0; i < n; ++i) worst = std::max({worst, std::abs(got[0][i] - expected[0][i]), std::abs(got[1][i] - expected[1][i])});
+    for (std::size_t i = 0; i < n; ++i)
+      worst = std::max({worst, std::abs(got[0][i] - expected[0][i]), std::abs(got[1][i] - expected[1][i])});
     CHECK(worst < 1e-14);
   }
 }
@@ -212,7 +219,8 @@ TEST_CASE("many callers with threads of their own, at the same time and in a for
     std::vector<double> f(n_f * points);
     std::vector<double> g(n_g * points);
     const std::ptrdiff_t step = points;
-    kernel.many(points, std::vector<PointsIn>{{x.data(), step, 1}, {p.data(), 1, 0}}, std::vector<PointsOut>{{f.data(), step, 1}, {g.data(), step, 1}}, threads);
+    kernel.many(points, std::vector<PointsIn>{{x.data(), step, 1}, {p.data(), 1, 0}},
+                std::vector<PointsOut>{{f.data(), step, 1}, {g.data(), step, 1}}, threads);
     f.insert(f.end(), g.begin(), g.end());
     return f;
   };

@@ -28,17 +28,19 @@ std::size_t far(const std::vector<std::vector<double>>& got, const std::vector<s
   for (std::size_t g = 0; g < expected.size(); ++g) {
     double scale = 1;
     for (const double e : expected[g]) scale = std::max(scale, std::abs(e));
-    for (std::size_t i = 0; i < expected[g].size(); ++i) n += std::abs(got[g][i] - expected[g][i]) <= 1e-10 * scale ? 0 : 1;
+    for (std::size_t i = 0; i < expected[g].size(); ++i)
+      n += std::abs(got[g][i] - expected[g][i]) <= 1e-10 * scale ? 0 : 1;
   }
   return n;
 }
 
 std::size_t outside_loops(const Program& p) {
-  return static_cast<std::size_t>(std::count_if(p.instructions.begin(), p.instructions.end(), [](const Instruction& i) { return i.operands > 0; }));
+  return static_cast<std::size_t>(
+      std::count_if(p.instructions.begin(), p.instructions.end(), [](const Instruction& i) { return i.operands > 0; }));
 }
 
-// Rows of a grid of rows x columns places with `fields` quantities each; neighbours beyond an edge are left out or those
-// at the other side. Terms are added in an order of their own in every row.
+// Rows of a grid of rows x columns places with `fields` quantities each; neighbours beyond an edge are left out or
+// those at the other side. Terms are added in an order of their own in every row.
 struct Grid {
   std::vector<Expr> y, p, f;
   Grid(std::uint64_t seed, std::size_t rows, std::size_t columns, std::size_t fields, bool periodic) {
@@ -80,7 +82,8 @@ struct Grid {
 
 }  // namespace
 
-TEST_CASE("rows of a grid are few loops whatever the order of their terms, edges and all; the values are those written out") {
+TEST_CASE(
+    "rows of a grid are few loops whatever the order of their terms, edges and all; the values are those written out") {
   for (std::uint64_t seed = 1; seed <= 24; ++seed) {
     CAPTURE(seed);
     test::RandomExpression random(seed + 500, {});
@@ -90,7 +93,8 @@ TEST_CASE("rows of a grid are few loops whatever the order of their terms, edges
     const std::size_t fields = 1 + random.pick(3);
     const Grid g(seed, rows, columns, fields, periodic);
     const SparseMatrix j = sparse_jacobian(g.f, g.y);
-    const std::vector<OutputGroup> outputs{OutputGroup("f", g.f), seed % 3 == 0 ? OutputGroup::by_columns("j", j) : OutputGroup("j", j)};
+    const std::vector<OutputGroup> outputs{OutputGroup("f", g.f),
+                                           seed % 3 == 0 ? OutputGroup::by_columns("j", j) : OutputGroup("j", j)};
     const std::vector<InputGroup> inputs{{"y", g.y}, {"p", g.p}};
     const Program rolled = make_program(outputs, inputs);
     const Program flat = make_program(outputs, inputs, {.optimise = false, .rows = false});
@@ -127,7 +131,8 @@ TEST_CASE("rows with any number of results at any distance: what is written toge
           for (std::size_t c = 0; c < results; ++c) {
             const Expr& a = y[r * step + c % 5];
             const Expr& b = y[r * step + 1 + c];
-            const std::vector<Expr> kind{a * b + p[0], p[1], Expr(Number(2 + static_cast<int>(c))), a, exp(-a) / (1 + pow(b, 2))};
+            const std::vector<Expr> kind{a * b + p[0], p[1], Expr(Number(2 + static_cast<int>(c))), a,
+                                         exp(-a) / (1 + pow(b, 2))};
             values.push_back(kind[kinds[c]]);
             pattern.columns.push_back(static_cast<int>(c));
           }
@@ -144,7 +149,8 @@ TEST_CASE("rows with any number of results at any distance: what is written toge
         for (const Machine machine : machines()) {
           const Kernel fast = native_kernel(rolled, {.machine = machine});
           std::vector<std::vector<double>> got = fast.evaluate(at);
-          CHECK_MESSAGE(far(got, expected) == 0, results, " results, step ", step, ", ", rows, " rows, ", to_string(machine));
+          CHECK_MESSAGE(far(got, expected) == 0, results, " results, step ", step, ", ", rows, " rows, ",
+                        to_string(machine));
           // nothing is written beside the results
           std::vector<double> guarded(values.size() + 40, -7.0);
           const double* in[] = {at[0].data(), at[1].data()};
@@ -183,7 +189,7 @@ TEST_CASE("sums of many terms are loops: values, gradients, products with deriva
     const Expr inner = sum_of_kind(random.pick(4));
     Expr f = inner;
     if (seed % 4 == 1) f = log(1 + pow(inner, 2)) + x[0] * inner;  // inside of something
-    if (seed % 4 == 2) {                                             // within the terms of another sum
+    if (seed % 4 == 2) {                                           // within the terms of another sum
       f = p[1];
       for (std::size_t i = 0; i + 1 < n; ++i) f += pow(x[i + 1] / (3 + pow(inner, 2)) - p[0], 2);
     }

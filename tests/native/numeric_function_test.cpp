@@ -76,10 +76,18 @@ TEST_CASE("numeric functions: calls are derived, printed and evaluated like thos
 TEST_CASE("numeric functions: what does not fit is told") {
   const Symbol T("T");
   std::string message;
-  CHECK(kind_of([] { (void)NumericFunction("wrong", {k, [](double x) { return -k1(x); }}, {1, 5000}); }, &message) == ErrorKind::usage);
+  CHECK(kind_of(
+            [] {
+              (void)NumericFunction("wrong", {k, [](double x) { return -k1(x); }}, {1, 5000});
+            },
+            &message) == ErrorKind::usage);
   CHECK(message.find("wrong(") != std::string::npos);
-  CHECK(kind_of([] { (void)NumericFunction("wrong", {k, k1, [](double x) { return 1.1 * k2(x); }}, {1, 5000}); }) == ErrorKind::usage);
-  CHECK(kind_of([] { (void)NumericFunction("wrong", {[](double x) { return x * x; }, [](double x) { return x; }}); }) == ErrorKind::usage);
+  CHECK(kind_of([] {
+          (void)NumericFunction("wrong", {k, k1, [](double x) { return 1.1 * k2(x); }}, {1, 5000});
+        }) == ErrorKind::usage);
+  CHECK(kind_of([] {
+          (void)NumericFunction("wrong", {[](double x) { return x * x; }, [](double x) { return x; }});
+        }) == ErrorKind::usage);
   CHECK(kind_of([] { (void)NumericFunction("sin", {k}); }) == ErrorKind::name);
   CHECK(kind_of([] { (void)NumericFunction("pi", {k}); }) == ErrorKind::name);
   CHECK(kind_of([] { (void)NumericFunction("f", std::vector<std::function<double(double)>>{}); }) == ErrorKind::usage);
@@ -93,7 +101,10 @@ TEST_CASE("numeric functions: what does not fit is told") {
   CHECK(kind_of([&] { (void)certify(f(T), {{T, 2}}); }) == ErrorKind::unsupported);
   CHECK(kind_of([&] { (void)substitute(parse("x + 1"), UnknownFunction("once"), f); }) == ErrorKind::binding);
   // what the code throws is no value
-  const NumericFunction bad("bad", {[](double x) -> double { if (x > 1) throw std::runtime_error("no"); return x; }});
+  const NumericFunction bad("bad", {[](double x) -> double {
+                              if (x > 1) throw std::runtime_error("no");
+                              return x;
+                            }});
   CHECK(std::isnan(bad.value(std::vector<double>{2.0})));
   CHECK(std::isnan(compile({{"f", {bad(T)}}}, {{"x", {T}}}, NativeOptions{}).evaluate({{2.0}})[0][0]));
 }
@@ -111,7 +122,8 @@ TEST_CASE("numeric functions: programs, products with derivatives, machine code,
     const std::vector<OutputGroup> outputs = {{"f", {e}}, {"g", gradient(e, wrt)}};
     const std::vector<InputGroup> inputs = {{"x", {n, T}}};
     kernels.push_back(compile(outputs, inputs));
-    for (const bool strict : {false, true}) kernels.push_back(compile(outputs, inputs, NativeOptions{.strict = strict}));
+    for (const bool strict : {false, true})
+      kernels.push_back(compile(outputs, inputs, NativeOptions{.strict = strict}));
     const Program p = make_program(std::vector<OutputGroup>{{"f", {e}}}, inputs);
     products = {vector_jacobian(p, "f", "x"), jacobian_vector(p, "f", "x"), hessian_vector(p, "f", "x")};
     CHECK(to_text(p).find("rate") != std::string::npos);
@@ -129,7 +141,8 @@ TEST_CASE("numeric functions: programs, products with derivatives, machine code,
     const PointsIn in[] = {{places.data(), 1, 2}};
     const PointsOut out[] = {{f.data(), 1, 1}, {g.data(), 1, 2}};
     kernel.many(37, in, out, 3);
-    for (std::size_t i = 0; i < 37; ++i) CHECK(f[i] == doctest::Approx(by_hand(places[2 * i], places[2 * i + 1])).epsilon(1e-13));
+    for (std::size_t i = 0; i < 37; ++i)
+      CHECK(f[i] == doctest::Approx(by_hand(places[2 * i], places[2 * i + 1])).epsilon(1e-13));
   }
   const auto reference = kernels[0].evaluate({{2.0, 400.0}})[1];
   const auto reverse = Kernel(products[0]).evaluate({{2.0, 400.0}, {1.0}});
@@ -139,7 +152,8 @@ TEST_CASE("numeric functions: programs, products with derivatives, machine code,
   CHECK(forward.back()[0] == doctest::Approx(0.5 * reference[0] + 2 * reference[1]).epsilon(1e-12));
   const double h = 1e-2;
   const auto curved = Kernel(products[2]).evaluate({{2.0, 400.0}, {1.0}, {0.0, 1.0}});
-  const double expected = (kernels[0].evaluate({{2.0, 400 + h}})[1][1] - kernels[0].evaluate({{2.0, 400 - h}})[1][1]) / (2 * h);
+  const double expected =
+      (kernels[0].evaluate({{2.0, 400 + h}})[1][1] - kernels[0].evaluate({{2.0, 400 - h}})[1][1]) / (2 * h);
   CHECK(curved.back()[1] == doctest::Approx(expected).epsilon(1e-6));
 }
 
@@ -162,7 +176,8 @@ TEST_CASE("numeric functions: rows of a grid stay loops") {
   rows.clear();
   const auto expected = Kernel(p).evaluate({at});
   const auto native = native_kernel(p).evaluate({at});
-  for (std::size_t i = 0; i < expected[0].size(); ++i) CHECK(native[0][i] == doctest::Approx(expected[0][i]).epsilon(1e-13));
+  for (std::size_t i = 0; i < expected[0].size(); ++i)
+    CHECK(native[0][i] == doctest::Approx(expected[0][i]).epsilon(1e-13));
   const Program w = vector_jacobian(p, "f", "u");
   const auto reverse = native_kernel(w).evaluate({at, std::vector<double>(398, 1.0)});
   double forward = 0;
@@ -229,7 +244,8 @@ TEST_CASE("tables: points are met, cubics are exact, derivatives fit, nothing le
         const double h = 1e-6;
         if (at[0] - h < x.front() || at[0] + h > x.back()) continue;
         if (std::any_of(x.begin(), x.end(), [&](double knot) { return std::abs(knot - at[0]) < 2 * h; })) continue;
-        const double slope = (g->value(std::vector<double>{at[0] + h}) - g->value(std::vector<double>{at[0] - h})) / (2 * h);
+        const double slope =
+            (g->value(std::vector<double>{at[0] + h}) - g->value(std::vector<double>{at[0] - h})) / (2 * h);
         CHECK(std::abs(g->value(at, std::vector<int>{1}) - slope) <= 1e-6 * (1 + std::abs(slope)));
       }
     }
@@ -262,18 +278,23 @@ TEST_CASE("tables: ends, and what cannot be a table") {
 TEST_CASE("tables: emitted sources have the same values") {
   const Symbol x("x");
   const NumericFunction table = table_function("sigma", {1, 2, 4, 5, 7}, {3, 5, 4, 4.5, 1.0 / 3});
-  const NumericFunction held = table_function("held", {1, 2, 4, 5}, {3, 5, 4, 4.5}, TableCurve::monotone, BeyondTable::hold);
+  const NumericFunction held =
+      table_function("held", {1, 2, 4, 5}, {3, 5, 4, 4.5}, TableCurve::monotone, BeyondTable::hold);
   const Expr e = x * table(x) + held(2 * x);
-  const std::filesystem::path here = std::filesystem::temp_directory_path() / ("boreon_table_" + std::to_string(::getpid()));
+  const std::filesystem::path here =
+      std::filesystem::temp_directory_path() / ("boreon_table_" + std::to_string(::getpid()));
   for (const Language language : {Language::c, Language::cpp}) {
-    const Program p = make_program(std::vector<OutputGroup>{{"f", {e, derivative(e, x)}}}, std::vector<InputGroup>{{"x", {x}}});
+    const Program p =
+        make_program(std::vector<OutputGroup>{{"f", {e, derivative(e, x)}}}, std::vector<InputGroup>{{"x", {x}}});
     const PackagePart parts[] = {{p, {.language = language, .name = "f_of_x"}, {{2.75}}}};
     std::filesystem::create_directories(here);
     for (const EmittedFile& f : emit_package("with_table", parts)) std::ofstream(here / f.name) << f.text;
     const std::string compiler = language == Language::c ? "gcc -std=c99" : "g++ -std=c++17";
     const std::string end = language == Language::c ? "c" : "cpp";
-    const std::string command = compiler + " -Wall -Wextra -Werror -ffp-contract=off -o " + (here / "run").string() + " " + (here / ("f_of_x." + end)).string() + " " + (here / ("f_of_x_test." + end)).string() +
-                                " -lm && " + (here / "run").string() + " > " + (here / "said").string();
+    const std::string command = compiler + " -Wall -Wextra -Werror -ffp-contract=off -o " + (here / "run").string() +
+                                " " + (here / ("f_of_x." + end)).string() + " " +
+                                (here / ("f_of_x_test." + end)).string() + " -lm && " + (here / "run").string() +
+                                " > " + (here / "said").string();
     CHECK(std::system(command.c_str()) == 0);
     std::string said;
     std::getline(std::ifstream(here / "said"), said);
@@ -281,7 +302,9 @@ TEST_CASE("tables: emitted sources have the same values") {
     std::filesystem::remove_all(here);
   }
   // code of the user is asked for
-  const EmittedSource s = emit(make_program(std::vector<OutputGroup>{{"f", {derivative(rate()(x), x)}}}, std::vector<InputGroup>{{"x", {x}}}), {.language = Language::c});
+  const EmittedSource s = emit(
+      make_program(std::vector<OutputGroup>{{"f", {derivative(rate()(x), x)}}}, std::vector<InputGroup>{{"x", {x}}}),
+      {.language = Language::c});
   CHECK(s.header.find("double rate_d1(double);") != std::string::npos);
   CHECK(s.source.find("rate_d1(x[0])") != std::string::npos);
 }

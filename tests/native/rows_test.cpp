@@ -24,7 +24,8 @@ struct Stencil {
     test::RandomExpression random(seed, {});
     const std::size_t rows = 96 + random.pick(150);
     const std::size_t groups = 1 + random.pick(5);
-    for (std::size_t g = 0; g < groups; ++g) add(random, std::string(1, static_cast<char>('a' + g)), rows * (1 + random.pick(3)));
+    for (std::size_t g = 0; g < groups; ++g)
+      add(random, std::string(1, static_cast<char>('a' + g)), rows * (1 + random.pick(3)));
     add(random, "p", 3);
     // The places of a row: a group, a pace, an offset; some entries are found through a permutation.
     std::vector<Expr> places;
@@ -45,7 +46,8 @@ struct Stencil {
       Bindings b;
       for (std::size_t i = 0; i < places.size(); ++i) {
         const auto& v = inputs[where[i].group].variables;
-        const std::size_t entry = where[i].turn != 0 ? r * r * where[i].turn + where[i].offset : r * where[i].pace + where[i].offset;
+        const std::size_t entry =
+            where[i].turn != 0 ? r * r * where[i].turn + where[i].offset : r * where[i].pace + where[i].offset;
         b.set(places[i], v[entry % v.size()]);
       }
       for (std::size_t k = 0; k < values.size(); ++k) values[k].push_back(substitute(rules[k], b, Unused::allowed));
@@ -78,7 +80,8 @@ TEST_CASE("60 random stencils: loops on every machine, in threads and strict, ag
     const auto far = [&](const std::vector<std::vector<double>>& got) {
       std::size_t n = 0;
       for (std::size_t g = 0; g < expected.size(); ++g) {
-        for (std::size_t i = 0; i < expected[g].size(); ++i) n += std::abs(got[g][i] - expected[g][i]) <= 1e-9 * (1 + std::abs(expected[g][i])) ? 0 : 1;
+        for (std::size_t i = 0; i < expected[g].size(); ++i)
+          n += std::abs(got[g][i] - expected[g][i]) <= 1e-9 * (1 + std::abs(expected[g][i])) ? 0 : 1;
       }
       return n;
     };
@@ -141,8 +144,11 @@ TEST_CASE("products with derivatives of random stencils: those of the written-ou
       const auto expected_jv = Kernel(jacobian_vector(flat, "f0", by)).evaluate(with({d})).back();
       const auto expected_wj = Kernel(vector_jacobian(flat, "f0", by)).evaluate(with({w})).back();
       const auto expected_hv = Kernel(hessian_vector(flat, "f0", by)).evaluate(with({w, d})).back();
-      const auto all_finite = [](const std::vector<double>& v) { return std::all_of(v.begin(), v.end(), [](double e) { return std::isfinite(e); }); };
-      if (!all_finite(expected_jv) || !all_finite(expected_wj) || !all_finite(expected_hv)) continue;  // kinks at which a rule divides by zero
+      const auto all_finite = [](const std::vector<double>& v) {
+        return std::all_of(v.begin(), v.end(), [](double e) { return std::isfinite(e); });
+      };
+      if (!all_finite(expected_jv) || !all_finite(expected_wj) || !all_finite(expected_hv))
+        continue;  // kinks at which a rule divides by zero
       const auto got_jv = Kernel(jv).evaluate(with({d})).back();
       const auto got_wj = Kernel(wj).evaluate(with({w})).back();
       CHECK(far(got_jv, expected_jv) == 0);

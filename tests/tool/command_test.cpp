@@ -12,7 +12,8 @@ namespace {
 void check_contract(const nlohmann::json& j, const std::string& command) {
   CHECK(j.at("ok") == true);
   CHECK(j.at("command") == command);
-  for (const char* key : {"input", "result", "status", "conditions", "exceptions", "seconds"}) CHECK_MESSAGE(j.contains(key), key);
+  for (const char* key : {"input", "result", "status", "conditions", "exceptions", "seconds"})
+    CHECK_MESSAGE(j.contains(key), key);
 }
 
 }  // namespace
@@ -27,7 +28,8 @@ TEST_CASE("derive") {
   CHECK(j["check"]["verdict"] == "agrees");
   CHECK(j["check"]["digits"] >= 12);
   CHECK(boreon("derive 'x^3*y' --wrt x,x,y").says("agrees to"));
-  CHECK(boreon("derive 'a*b + sin(c)' --what gradient --json").json()["result"] == nlohmann::json::array({"b", "a", "cos(c)"}));
+  CHECK(boreon("derive 'a*b + sin(c)' --what gradient --json").json()["result"] ==
+        nlohmann::json::array({"b", "a", "cos(c)"}));
   CHECK(boreon("derive 'r*cos(a)' 'r*sin(a)' --wrt r,a --json").json()["result"][1][0] == "sin(a)");
   CHECK(boreon("derive 'x^2*y' --what hessian --json").json()["result"][0][1] == "2*x");
   CHECK(boreon("derive 'sqrt(x^2)' --wrt x --assume 'x > 0' --json").json()["result"] == "1");
@@ -40,7 +42,8 @@ TEST_CASE("derive") {
 }
 
 TEST_CASE("evaluate") {
-  CHECK(boreon("evaluate 'sin(x)/x' --at x=1/3 --digits 40 --json").json()["result"] == "0.9815840903884567325200322558028618181929");
+  CHECK(boreon("evaluate 'sin(x)/x' --at x=1/3 --digits 40 --json").json()["result"] ==
+        "0.9815840903884567325200322558028618181929");
   const auto j = boreon("evaluate 'x + y' --at 'x=1/3, y=2' --json").json();
   check_contract(j, "evaluate");
   CHECK(std::stod(j["result"].get<std::string>()) == doctest::Approx(7.0 / 3));
@@ -54,7 +57,8 @@ TEST_CASE("evaluate") {
 }
 
 TEST_CASE("check on every shipped model agrees to at least eight digits") {
-  for (const char* name : {"ion_chemistry.toml", "arc_switching.toml", "dipole_field.toml", "mirror_proton.toml", "pulsating_patch.toml"}) {
+  for (const char* name : {"ion_chemistry.toml", "arc_switching.toml", "dipole_field.toml", "mirror_proton.toml",
+                           "pulsating_patch.toml"}) {
     CAPTURE(name);
     const auto o = boreon("check " + model(name) + " --json");
     CHECK(o.code == 0);
@@ -68,14 +72,17 @@ TEST_CASE("check on every shipped model agrees to at least eight digits") {
 TEST_CASE("solve and simulate") {
   const auto j = boreon("solve " + model("ion_chemistry.toml") + " --json").json();
   check_contract(j, "solve");
-  for (const char* key : {"values", "iterations", "residual_norm", "at_bounds", "statistics", "iteration_table"}) CHECK_MESSAGE(j.contains(key), key);
+  for (const char* key : {"values", "iterations", "residual_norm", "at_bounds", "statistics", "iteration_table"})
+    CHECK_MESSAGE(j.contains(key), key);
   CHECK(j["values"]["NOp"] > j["values"]["O2p"]);
-  const double few = boreon("solve " + model("ion_chemistry.toml") + " --set q_N2=2e7 --set q_O2=6e6 --json").json()["outputs"]["electrons"];
+  const double few = boreon("solve " + model("ion_chemistry.toml") + " --set q_N2=2e7 --set q_O2=6e6 --json")
+                         .json()["outputs"]["electrons"];
   CHECK(few < 0.2 * j["outputs"]["electrons"].get<double>());
   CHECK(boreon("solve " + model("ion_chemistry.toml") + " --verbose").says("residual norm"));
 
   const test::Folder folder;
-  const auto run = boreon("simulate " + model("mirror_proton.toml") + " --until 30 --samples 11 --out " + (folder / "run.csv") + " --plot " + (folder / "run.png") + " --json");
+  const auto run = boreon("simulate " + model("mirror_proton.toml") + " --until 30 --samples 11 --out " +
+                          (folder / "run.csv") + " --plot " + (folder / "run.png") + " --json");
   CHECK(run.code == 0);
   const auto r = run.json();
   check_contract(r, "simulate");
@@ -89,7 +96,8 @@ TEST_CASE("solve and simulate") {
   int lines = 0;
   while (std::getline(csv, line)) ++lines;
   CHECK(lines == 11);
-  const double adams = boreon("simulate " + model("mirror_proton.toml") + " --until 30 --method adams --json").json()["values"]["s"];
+  const double adams =
+      boreon("simulate " + model("mirror_proton.toml") + " --until 30 --method adams --json").json()["values"]["s"];
   CHECK(adams == doctest::Approx(r["values"]["s"].get<double>()).epsilon(1e-5));
 }
 
@@ -97,15 +105,17 @@ TEST_CASE("generated source compiles without warnings and agrees with its own ch
   const test::Folder folder;
   for (const char* language : {"c++", "c"}) {
     const std::string out = folder / (std::string("generated_") + (language[1] == '+' ? "cpp" : "c"));
-    const auto o = boreon("generate " + model("arc_switching.toml") + " --language " + language + " --out " + out + " --json");
+    const auto o =
+        boreon("generate " + model("arc_switching.toml") + " --language " + language + " --out " + out + " --json");
     REQUIRE(o.code == 0);
     check_contract(o.json(), "generate");
     const std::string ending = language[1] == '+' ? ".cpp" : ".c";
     const std::string compiler = language[1] == '+' ? "g++ -std=c++17" : "gcc -std=c99";
     for (const char* part : {"residual", "jacobian", "outputs"}) {
       const std::string stem = out + "/arc_switching_" + part;
-      const std::string command = compiler + " -O2 -Wall -Wextra -Wpedantic -Werror -ffp-contract=off " + stem + ending + " " + stem + "_test" + ending + " -lm -o " + out +
-                                  "/run && " + out + "/run >/dev/null";
+      const std::string command = compiler + " -O2 -Wall -Wextra -Wpedantic -Werror -ffp-contract=off " + stem +
+                                  ending + " " + stem + "_test" + ending + " -lm -o " + out + "/run && " + out +
+                                  "/run >/dev/null";
       CAPTURE(command);
       CHECK(std::system(command.c_str()) == 0);
     }
@@ -119,12 +129,15 @@ TEST_CASE("show, plot, help, version, demo") {
   CHECK(boreon("show 'x^2/2' --json").json()["latex"][0] == "\\frac{x^{2}}{2}");
   const test::Folder folder;
   for (const char* name : {"figure.png", "figure.svg"}) {
-    CHECK(boreon("plot 'exp(1 - z - exp(-z))' 'a*z' --over 'z from -2 to 8' --set a=0.1 --out " + (folder / name)).code == 0);
+    CHECK(
+        boreon("plot 'exp(1 - z - exp(-z))' 'a*z' --over 'z from -2 to 8' --set a=0.1 --out " + (folder / name)).code ==
+        0);
     CHECK(std::filesystem::file_size(folder / name) > 3000);
   }
   CHECK(boreon("--version").says("boreon "));
   CHECK(boreon("--help").says("boreon derive --help"));
-  for (const char* command : {"show", "derive", "simplify", "expand", "factor", "rewrite", "evaluate", "check", "solve", "simulate", "generate", "plot", "demo"}) {
+  for (const char* command : {"show", "derive", "simplify", "expand", "factor", "rewrite", "evaluate", "check", "solve",
+                              "simulate", "generate", "plot", "demo"}) {
     CAPTURE(command);
     CHECK(boreon(std::string(command) + " --help").says("Examples:\n  boreon " + std::string(command)));
   }
@@ -209,8 +222,11 @@ TEST_CASE("mistakes on the command line: exit code, kind, remedy, in text and in
   }
 }
 
-TEST_CASE("a model in LaTeX is LaTeX throughout: what is opened is closed, and no name stands outside of mathematics or text") {
-  for (const char* name : {"ion_chemistry.toml", "mirror_proton.toml", "arc_switching.toml", "dipole_field.toml", "pulsating_patch.toml"}) {
+TEST_CASE(
+    "a model in LaTeX is LaTeX throughout: what is opened is closed, and no name stands outside of mathematics or "
+    "text") {
+  for (const char* name : {"ion_chemistry.toml", "mirror_proton.toml", "arc_switching.toml", "dipole_field.toml",
+                           "pulsating_patch.toml"}) {
     CAPTURE(name);
     const test::Output o = boreon("show " + model(name) + " --format latex");
     CHECK(o.code == 0);

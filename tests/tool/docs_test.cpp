@@ -2,8 +2,8 @@
 // What the pages show is what the tool answers.
 #include <doctest/doctest.h>
 
-#include <cmath>
 #include <cctype>
+#include <cmath>
 #include <cstdlib>
 #include <cstring>
 #include <filesystem>
@@ -19,7 +19,8 @@ struct Shown {
   int line = 0;
   std::string arguments;
   std::vector<std::string> output;
-  std::string model;  // the last model that the page has shown, with the change that a remark "with: old => new" asks for
+  std::string
+      model;  // the last model that the page has shown, with the change that a remark "with: old => new" asks for
 };
 
 // Commands and their output in the fenced blocks of a page.
@@ -83,14 +84,16 @@ bool same_word(const std::string& a, const std::string& b, bool about_evidence) 
   const double y = std::strtod(b.c_str(), &end_b);
   if (*end_a != '\0' || *end_b != '\0' || a.empty() || b.empty()) return false;
   // Counts of digits, steps and operations may move a little, values must not.
-  return std::fabs(x - y) <= (about_evidence ? 0.5 : 1e-6) * std::max(std::fabs(x), std::fabs(y)) + (about_evidence ? 1e-9 : 0);
+  return std::fabs(x - y) <=
+         (about_evidence ? 0.5 : 1e-6) * std::max(std::fabs(x), std::fabs(y)) + (about_evidence ? 1e-9 : 0);
 }
 
 bool same_line(const std::string& expected, const std::string& got) {
   const auto a = words_of(expected);
   const auto b = words_of(got);
   bool about_evidence = false;
-  for (const char* w : {"check", "digits", "operations", "quadrature", "steps", "iteration", "statistics", "residual"}) about_evidence = about_evidence || expected.find(w) != std::string::npos;
+  for (const char* w : {"check", "digits", "operations", "quadrature", "steps", "iteration", "statistics", "residual"})
+    about_evidence = about_evidence || expected.find(w) != std::string::npos;
   for (std::size_t i = 0; i < a.size(); ++i) {
     if (a[i] == "...") return true;
     if (i >= b.size() || !same_word(a[i], b[i], about_evidence)) return false;
@@ -127,7 +130,8 @@ TEST_CASE("every command that a page shows gives the output that it shows") {
       }
       bool same = !expected.empty();
       for (std::size_t i = 0; same && i < expected.size(); ++i) {
-        if (expected[i].find_first_not_of(" .") == std::string::npos && expected[i].find("...") != std::string::npos) break;  // the rest is left out
+        if (expected[i].find_first_not_of(" .") == std::string::npos && expected[i].find("...") != std::string::npos)
+          break;  // the rest is left out
         same = i < got.size() && same_line(expected[i], got[i]);
         if (same && i + 1 == expected.size()) same = got.size() == expected.size();
       }

@@ -66,14 +66,17 @@ TEST_CASE("poles leave the figure and jumps stay narrow") {
   for (std::size_t i = 0; i + 1 < tangent.x.size(); ++i) {
     // no line crosses the figure at a pole
     const double a = tangent.y[i], b = tangent.y[i + 1];
-    if (a > tangent.low && a < tangent.high && b > tangent.low && b < tangent.high) CHECK(std::fabs(a - b) < 0.5 * (tangent.high - tangent.low));
+    if (a > tangent.low && a < tangent.high && b > tangent.low && b < tangent.high)
+      CHECK(std::fabs(a - b) < 0.5 * (tangent.high - tangent.low));
   }
   const SampledCurve steps = sample_curve([](double x) { return std::floor(x); }, 0.5, 5.5, false, false);
   CHECK(!steps.clipped);
   for (std::size_t i = 0; i + 1 < steps.x.size(); ++i) {
-    if (std::isfinite(steps.y[i]) && std::isfinite(steps.y[i + 1]) && steps.y[i] != steps.y[i + 1]) CHECK(steps.x[i + 1] - steps.x[i] < 5e-3);
+    if (std::isfinite(steps.y[i]) && std::isfinite(steps.y[i + 1]) && steps.y[i] != steps.y[i + 1])
+      CHECK(steps.x[i + 1] - steps.x[i] < 5e-3);
   }
-  const SampledCurve half = sample_curve([](double x) { return x < 1 ? std::numeric_limits<double>::quiet_NaN() : std::log(x); }, 0, 4, true, false);
+  const SampledCurve half = sample_curve(
+      [](double x) { return x < 1 ? std::numeric_limits<double>::quiet_NaN() : std::log(x); }, 0, 4, true, false);
   CHECK(std::any_of(half.y.begin(), half.y.end(), [](double y) { return std::isnan(y); }));
   const SampledCurve decades = sample_curve([](double x) { return std::exp(-x); }, 0, 40, false, true);
   CHECK(decades.low == doctest::Approx(std::exp(-40.0)));
@@ -81,7 +84,16 @@ TEST_CASE("poles leave the figure and jumps stay narrow") {
 }
 
 TEST_CASE("labels are typeset") {
-  const std::pair<const char*, const char*> rows[] = {{"1/m^3", "1/m³"},           {"alpha_1*x", "α₁·x"},   {"kg*m^-2*s^-1", "kg·m⁻²·s⁻¹"}, {"x2 + n_e", "x₂ + n_e"},     {"x^(1/2)", "x^(1/2)"},
-                                                      {"1.5e-9*exp(-x)", "1.5e-9·exp(-x)"}, {"x^2.5", "x^2.5"}, {"atan2(y, x)", "atan2(y, x)"}, {"Delta", "Δ"}, {"", ""}, {"µ^2", "µ²"}};
+  const std::pair<const char*, const char*> rows[] = {{"1/m^3", "1/m³"},
+                                                      {"alpha_1*x", "α₁·x"},
+                                                      {"kg*m^-2*s^-1", "kg·m⁻²·s⁻¹"},
+                                                      {"x2 + n_e", "x₂ + n_e"},
+                                                      {"x^(1/2)", "x^(1/2)"},
+                                                      {"1.5e-9*exp(-x)", "1.5e-9·exp(-x)"},
+                                                      {"x^2.5", "x^2.5"},
+                                                      {"atan2(y, x)", "atan2(y, x)"},
+                                                      {"Delta", "Δ"},
+                                                      {"", ""},
+                                                      {"µ^2", "µ²"}};
   for (const auto& [text, label] : rows) CHECK(typeset_label(text) == label);
 }

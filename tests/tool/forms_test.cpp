@@ -75,13 +75,18 @@ TEST_CASE("determinants of coordinate maps have their textbook form") {
     const char* arguments;
     const char* target;
   };
-  const Case cases[] = {{"'r*sin(t)*cos(p)' 'r*sin(t)*sin(p)' 'r*cos(t)' --wrt r,t,p", "r^2*sin(t)"},
-                        {"'s*t*cos(p)' 's*t*sin(p)' '(t^2 - s^2)/2' --wrt s,t,p", "-s*t*(s^2 + t^2)"},
-                        {"'a*sinh(v)/(cosh(v) - cos(u))' 'a*sin(u)/(cosh(v) - cos(u))' --wrt v,u", "-a^2/(cosh(v) - cos(u))^2"},
-                        {"'a*sinh(m)*sin(n)*cos(p)' 'a*sinh(m)*sin(n)*sin(p)' 'a*cosh(m)*cos(n)' --wrt m,n,p", "a^3*sinh(m)*sin(n)*(sinh(m)^2 + sin(n)^2)"},
-                        {"'a*sinh(v)*cos(p)/(cosh(v)-cos(u))' 'a*sinh(v)*sin(p)/(cosh(v)-cos(u))' 'a*sin(u)/(cosh(v)-cos(u))' --wrt v,u,p", "a^3*sinh(v)/(cosh(v) - cos(u))^3"},
-                        {"'cos(t)/r^2' 'r/sin(t)^2' 'p' --wrt r,t,p", "(3*cos(t)^2 + 1)/(r^2*sin(t)^3)"},
-                        {"'r*cos(a)' 'r*sin(a)*cos(b)' 'r*sin(a)*sin(b)*cos(c)' 'r*sin(a)*sin(b)*sin(c)' --wrt r,a,b,c", "r^3*sin(a)^2*sin(b)"}};
+  const Case cases[] = {
+      {"'r*sin(t)*cos(p)' 'r*sin(t)*sin(p)' 'r*cos(t)' --wrt r,t,p", "r^2*sin(t)"},
+      {"'s*t*cos(p)' 's*t*sin(p)' '(t^2 - s^2)/2' --wrt s,t,p", "-s*t*(s^2 + t^2)"},
+      {"'a*sinh(v)/(cosh(v) - cos(u))' 'a*sin(u)/(cosh(v) - cos(u))' --wrt v,u", "-a^2/(cosh(v) - cos(u))^2"},
+      {"'a*sinh(m)*sin(n)*cos(p)' 'a*sinh(m)*sin(n)*sin(p)' 'a*cosh(m)*cos(n)' --wrt m,n,p",
+       "a^3*sinh(m)*sin(n)*(sinh(m)^2 + sin(n)^2)"},
+      {"'a*sinh(v)*cos(p)/(cosh(v)-cos(u))' 'a*sinh(v)*sin(p)/(cosh(v)-cos(u))' 'a*sin(u)/(cosh(v)-cos(u))' --wrt "
+       "v,u,p",
+       "a^3*sinh(v)/(cosh(v) - cos(u))^3"},
+      {"'cos(t)/r^2' 'r/sin(t)^2' 'p' --wrt r,t,p", "(3*cos(t)^2 + 1)/(r^2*sin(t)^3)"},
+      {"'r*cos(a)' 'r*sin(a)*cos(b)' 'r*sin(a)*sin(b)*cos(c)' 'r*sin(a)*sin(b)*sin(c)' --wrt r,a,b,c",
+       "r^3*sin(a)^2*sin(b)"}};
   for (const Case& c : cases) {
     CAPTURE(c.arguments);
     const auto o = run(std::string("derive ") + c.arguments + " --what determinant --json");
@@ -147,9 +152,10 @@ TEST_CASE("MathML: content reads back to the identical expression") {
       REQUIRE(boreon::parse_mathml(boreon::to_mathml(e), context) == e);
     }
   }
-  for (const char* text :
-       {"f''(t) + g'[1,2](x, y)", "derivative(f(x), x, 2)", "integral(exp(-u^2), u from 0 to x)", "integral(sin(x), x)", "sum(1/k^2, k from 1 to infinity)",
-        "limit(sin(u)/u, u to 0)", "pi + egamma + 2i", "x < 3 and not (y = 2 or x != 1)", "1/3 + double(0.1)", "cyl_bessel_j(n, x)", "123456789012345678901234567890/7"}) {
+  for (const char* text : {"f''(t) + g'[1,2](x, y)", "derivative(f(x), x, 2)", "integral(exp(-u^2), u from 0 to x)",
+                           "integral(sin(x), x)", "sum(1/k^2, k from 1 to infinity)", "limit(sin(u)/u, u to 0)",
+                           "pi + egamma + 2i", "x < 3 and not (y = 2 or x != 1)", "1/3 + double(0.1)",
+                           "cyl_bessel_j(n, x)", "123456789012345678901234567890/7"}) {
     INFO(text);
     const boreon::Expr e = boreon::parse(text);
     CHECK(boreon::parse_mathml(boreon::to_mathml(e)) == e);
@@ -160,8 +166,10 @@ TEST_CASE("MathML of others, and mistakes in it") {
   using boreon::parse;
   using boreon::parse_mathml;
   CHECK(parse_mathml("<math><apply><minus/><ci>a</ci><cn>1.5</cn></apply></math>") == parse("a - 3/2"));
-  CHECK(parse_mathml("<apply><divide/><cn>1</cn><apply><root/><degree><cn>3</cn></degree><ci>x</ci></apply></apply>") == parse("1/x^(1/3)"));
-  CHECK(parse_mathml("<m:math xmlns:m='http://www.w3.org/1998/Math/MathML'><m:apply><m:cot/><m:ci> x </m:ci></m:apply></m:math>") == parse("cot(x)"));
+  CHECK(parse_mathml("<apply><divide/><cn>1</cn><apply><root/><degree><cn>3</cn></degree><ci>x</ci></apply></apply>") ==
+        parse("1/x^(1/3)"));
+  CHECK(parse_mathml("<m:math xmlns:m='http://www.w3.org/1998/Math/MathML'><m:apply><m:cot/><m:ci> x "
+                     "</m:ci></m:apply></m:math>") == parse("cot(x)"));
   CHECK(parse_mathml("<cn type='e-notation'>4.2<sep/>-13</cn>") == parse("4.2e-13"));
   CHECK(parse_mathml("<apply><log/><logbase><cn>2</cn></logbase><cn>8</cn></apply>") == parse("log(8)/log(2)"));
   CHECK(parse_mathml("<apply><factorial/><cn>5</cn></apply>") == 120);
@@ -191,7 +199,8 @@ TEST_CASE("MathML files on the command line") {
   CHECK(run("derive " + file + " --wrt x --json").json()["result"] == "2*x*sin(y)");
 }
 
-TEST_CASE("MathML: nesting is limited whatever stands between, in linear time; only what the grammar can print is read") {
+TEST_CASE(
+    "MathML: nesting is limited whatever stands between, in linear time; only what the grammar can print is read") {
   using boreon::parse_mathml;
   const auto message = [](const std::string& text) {
     try {
@@ -206,15 +215,23 @@ TEST_CASE("MathML: nesting is limited whatever stands between, in linear time; o
     for (std::size_t i = 0; i < n; ++i) text += open;
     return text;
   };
-  for (const char* open : {"<apply><minus/>", "<apply><!-- </apply> --><minus/>", "<apply a='>'><minus/>", "<apply a=\"/\"><minus/>", "<apply><![CDATA[</apply>]]><minus/>", "<apply><?x </apply>?><minus/>"}) {
+  for (const char* open :
+       {"<apply><minus/>", "<apply><!-- </apply> --><minus/>", "<apply a='>'><minus/>", "<apply a=\"/\"><minus/>",
+        "<apply><![CDATA[</apply>]]><minus/>", "<apply><?x </apply>?><minus/>"}) {
     CAPTURE(std::string(open));
     CHECK(message("<math>" + nested(open, 30000)).find("deep") != std::string::npos);
   }
   CHECK(message(nested("<a", 300000)).find("tag begins inside") != std::string::npos);
   CHECK(message(nested("<!--", 300000)) != "no error");
-  CHECK(message("<!DOCTYPE math [<!ENTITY a 'b'>]><math><cn>1</cn></math>").find("document types") != std::string::npos);
+  CHECK(message("<!DOCTYPE math [<!ENTITY a 'b'>]><math><cn>1</cn></math>").find("document types") !=
+        std::string::npos);
   CHECK(message("<apply><minus/><true/></apply>").find("a condition stands") != std::string::npos);
-  CHECK(message("<apply><sin/><apply><lt/><ci>a</ci><ci>b</ci></apply></apply>").find("a condition stands") != std::string::npos);
-  CHECK(message("<apply><diff/><bvar><ci>x</ci><degree><cn>1000000</cn></degree></bvar><apply><ci>f</ci><ci>x</ci></apply></apply>").find("0 to 1000") == std::string::npos);
-  CHECK(message("<apply><diff/><bvar><ci>x</ci><degree><cn>1000000</cn></degree></bvar><apply><ci>f</ci><ci>x</ci></apply></apply>").find("1 to 1000") != std::string::npos);
+  CHECK(message("<apply><sin/><apply><lt/><ci>a</ci><ci>b</ci></apply></apply>").find("a condition stands") !=
+        std::string::npos);
+  CHECK(message("<apply><diff/><bvar><ci>x</ci><degree><cn>1000000</cn></degree></bvar><apply><ci>f</ci><ci>x</ci></"
+                "apply></apply>")
+            .find("0 to 1000") == std::string::npos);
+  CHECK(message("<apply><diff/><bvar><ci>x</ci><degree><cn>1000000</cn></degree></bvar><apply><ci>f</ci><ci>x</ci></"
+                "apply></apply>")
+            .find("1 to 1000") != std::string::npos);
 }

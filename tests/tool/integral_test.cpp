@@ -38,9 +38,13 @@ TEST_CASE("integrate: the contract, in all forms") {
   const auto d = run("integrate 'z*exp(-z/H)' --over 'z from 0 to 5*H' --assume 'H > 0' --json").json();
   require_contract(d, "integrate");
   CHECK(same_value(d.at("result").get<std::string>(), "H^2*(1 - 6*exp(-5))"));
-  const auto shell = run("integrate 'r^2*sin(theta)' --over 'r from a to b' --over 'theta from 0 to pi' --over 'phi from 0 to 2*pi' --assume 'a > 0, b > a' --json").json();
+  const auto shell = run("integrate 'r^2*sin(theta)' --over 'r from a to b' --over 'theta from 0 to pi' --over 'phi "
+                         "from 0 to 2*pi' --assume 'a > 0, b > a' --json")
+                         .json();
   CHECK(same_value(shell.at("result").get<std::string>(), "4*pi*(b^3 - a^3)/3"));
-  const auto ball = run("integrate 1 --over 'r from 0 to R' --over 'theta from 0 to pi' --over 'phi from 0 to 2*pi' --coordinates spherical --assume 'R > 0' --json").json();
+  const auto ball = run("integrate 1 --over 'r from 0 to R' --over 'theta from 0 to pi' --over 'phi from 0 to 2*pi' "
+                        "--coordinates spherical --assume 'R > 0' --json")
+                        .json();
   CHECK(same_value(ball.at("result").get<std::string>(), "4*pi*R^3/3"));
   const auto fourier = run("integrate 'sin(x)*cos(n*x)' --over 'x from 0 to pi' --assume 'n integer' --json").json();
   CHECK(fourier.at("exceptions").size() >= 2);
@@ -69,13 +73,19 @@ TEST_CASE("integrate: mistakes are explained") {
     int code;
   };
   for (const Case& c :
-       {Case{"integrate 'x^2'", "--over", 2}, Case{"integrate 'x^2' --over 'x from 0'", "--over takes", 2}, Case{"integrate 'x^2' --over 3", "--over takes", 2},
-        Case{"integrate 'x^2 +' --over x", "x^2 +", 2}, Case{"integrate x --over 'x from 0 to x'", "must not contain x", 2},
-        Case{"integrate 'x*y' --over 'x from 0 to 1' --over 'y from 0 to x'", "innermost range first", 2}, Case{"integrate 'x < 1' --over x", "condition", 2},
-        Case{"integrate 1 --over 'r from 0 to 1' --coordinates spherical", "theta", 2}, Case{"integrate x --over x --numeric", "range", 2},
-        Case{"integrate '1/x' --over 'x from 0 to 1' --numeric", "does not converge", 1}, Case{"integrate 'a*x' --over 'x from 0 to 1' --numeric", "a has no value", 2},
-        Case{"limit 'sin(x)/x'", "--at", 2}, Case{"limit x --at 'x = 0'", "--at takes", 2}, Case{"limit 'exp(b*x)' --at 'x to infinity'", "sign of b", 1},
-        Case{"series 'exp(x)'", "--about", 2}, Case{"series 'exp(1/x)' --about x=0", "essential singularity", 1}, Case{"series 'exp(x)' --about x=0 --order 100000", "400", 1}}) {
+       {Case{"integrate 'x^2'", "--over", 2}, Case{"integrate 'x^2' --over 'x from 0'", "--over takes", 2},
+        Case{"integrate 'x^2' --over 3", "--over takes", 2}, Case{"integrate 'x^2 +' --over x", "x^2 +", 2},
+        Case{"integrate x --over 'x from 0 to x'", "must not contain x", 2},
+        Case{"integrate 'x*y' --over 'x from 0 to 1' --over 'y from 0 to x'", "innermost range first", 2},
+        Case{"integrate 'x < 1' --over x", "condition", 2},
+        Case{"integrate 1 --over 'r from 0 to 1' --coordinates spherical", "theta", 2},
+        Case{"integrate x --over x --numeric", "range", 2},
+        Case{"integrate '1/x' --over 'x from 0 to 1' --numeric", "does not converge", 1},
+        Case{"integrate 'a*x' --over 'x from 0 to 1' --numeric", "a has no value", 2},
+        Case{"limit 'sin(x)/x'", "--at", 2}, Case{"limit x --at 'x = 0'", "--at takes", 2},
+        Case{"limit 'exp(b*x)' --at 'x to infinity'", "sign of b", 1}, Case{"series 'exp(x)'", "--about", 2},
+        Case{"series 'exp(1/x)' --about x=0", "essential singularity", 1},
+        Case{"series 'exp(x)' --about x=0 --order 100000", "400", 1}}) {
     const auto o = run(c.arguments);
     INFO(std::string(c.arguments) << ": " << o.text);
     CHECK(o.says(c.says));
@@ -102,10 +112,14 @@ TEST_CASE("limit and series: the contract") {
 }
 
 TEST_CASE("integrals, sums and limits inside expressions and models") {
-  CHECK(run("simplify 'integral(x*exp(-x), x from 0 to infinity) + limit(sin(t)/t, t to 0)' --json").json().at("result") == "2");
-  CHECK(same_value(run("simplify 'sum(k^2, k from 1 to n)' --json").json().at("result").get<std::string>(), "n*(n + 1)*(2*n + 1)/6"));
+  CHECK(run("simplify 'integral(x*exp(-x), x from 0 to infinity) + limit(sin(t)/t, t to 0)' --json")
+            .json()
+            .at("result") == "2");
+  CHECK(same_value(run("simplify 'sum(k^2, k from 1 to n)' --json").json().at("result").get<std::string>(),
+                   "n*(n + 1)*(2*n + 1)/6"));
   const auto e = run("evaluate 'integral(exp(-t^2), t from 0 to a)' --at a=1 --json").json();
-  CHECK(std::stod(e.at("result").get<std::string>()) == doctest::Approx(std::sqrt(M_PI) / 2 * std::erf(1.0)).epsilon(1e-12));
+  CHECK(std::stod(e.at("result").get<std::string>()) ==
+        doctest::Approx(std::sqrt(M_PI) / 2 * std::erf(1.0)).epsilon(1e-12));
   CHECK(run("evaluate 'integral(1/x, x from 0 to 1)'").code != 0);
   CHECK(run("evaluate 'sum(1/k^2, k from 1 to infinity)' --digits 20").says("1.6449340668482264365"));
   const test::Folder folder;

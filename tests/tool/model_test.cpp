@@ -52,7 +52,8 @@ TEST_CASE("a model means what it says") {
   const System s = time_system(m);
   CHECK(s.state_names == std::vector<std::string>{"x", "y", "y'"});
   Bindings at;
-  const std::vector<std::pair<const char*, double>> values{{"k", 0.5}, {"c", 2.0}, {"x", 1.0}, {"y", 3.0}, {"y_rate", -1.0}, {"t", 2.0}};
+  const std::vector<std::pair<const char*, double>> values{{"k", 0.5}, {"c", 2.0},       {"x", 1.0},
+                                                           {"y", 3.0}, {"y_rate", -1.0}, {"t", 2.0}};
   for (const auto& [name, value] : values) at.set(name, value);
   CHECK(evaluate(s.right_sides[0], at, Unused::allowed) == doctest::Approx(-0.5 * 2.5 * 2.5 + 1.5 * 2));
   CHECK(evaluate(s.right_sides[2], at, Unused::allowed) == doctest::Approx(std::sin(2.0) + 0.5 - 6));
@@ -146,7 +147,8 @@ TEST_CASE("mistakes in a model file give kind, file, line and remedy") {
       {"y'' + k*y'", "y''' + k*y'", ErrorKind::unsupported, 7, "order 3"},
       {"y'' + k*y' + square'(y) = sin(t)", "y'' < 1", ErrorKind::shape, 17, "left = right"},
       {"second = \"y'' + k*y' + square'(y) = sin(t)\"", "", ErrorKind::shape, 7, "occurs in no equation"},
-      {"second = \"y'' + k*y' + square'(y) = sin(t)\"", "second = \"k = c\"", ErrorKind::shape, 17, "contains no unknown"},
+      {"second = \"y'' + k*y' + square'(y) = sin(t)\"", "second = \"k = c\"", ErrorKind::shape, 17,
+       "contains no unknown"},
       {"y'' + k*y' + square'(y) = sin(t)", "y'' = 1/(k - k)", ErrorKind::domain, 17, "division by zero"},
       {"y'' + k*y' + square'(y) = sin(t)", "y'' = k(3)", ErrorKind::name, 17, "k is a parameter, not a function"},
       {"\"square(u)\"", "square", ErrorKind::syntax, 10, "list of arguments"},
@@ -198,7 +200,8 @@ TEST_CASE("steady states") {
   CHECK(root.iterations.size() >= 2);
   CHECK(root.iterations.back().residual_norm <= root.iterations.front().residual_norm);
 
-  const SteadyResult lost = solve("[unknowns]\na = 1\nb = 1\nc = 2\n[equations]\ne1 = \"a*b = c\"\ne2 = \"c = a*b\"\ne3 = \"a + c = 3\"\n");
+  const SteadyResult lost =
+      solve("[unknowns]\na = 1\nb = 1\nc = 2\n[equations]\ne1 = \"a*b = c\"\ne2 = \"c = a*b\"\ne3 = \"a + c = 3\"\n");
   CHECK_FALSE(lost.converged);
   CHECK(lost.outcome == SteadyOutcome::singular);
   CHECK(lost.message.find("do not determine") != std::string::npos);
@@ -240,7 +243,9 @@ TEST_CASE("dense and sparse linear solvers agree on a large system") {
 }
 
 TEST_CASE("time stepping against known solutions") {
-  const Model decay = parse_model("[parameters]\nk = 2\n[unknowns]\nx = 3\n[equations]\ne = \"x' = -k*x\"\n[outputs]\ntwice = \"2*x\"\nrate = \"x'\"\n");
+  const Model decay = parse_model(
+      "[parameters]\nk = 2\n[unknowns]\nx = 3\n[equations]\ne = \"x' = -k*x\"\n[outputs]\ntwice = \"2*x\"\nrate = "
+      "\"x'\"\n");
   const System s = time_system(decay);
   for (const SteppingMethod method : {SteppingMethod::bdf, SteppingMethod::adams}) {
     TimeOptions o;
@@ -257,7 +262,8 @@ TEST_CASE("time stepping against known solutions") {
     }
     CHECK(to_csv(s, r).starts_with("t,x,twice,rate\n0,3,6,-6\n"));
   }
-  const System oscillator = time_system(parse_model("[unknowns]\ns = 1\n\"s'\" = 0\n[equations]\ne = \"s'' = -4*s\"\n"));
+  const System oscillator =
+      time_system(parse_model("[unknowns]\ns = 1\n\"s'\" = 0\n[equations]\ne = \"s'' = -4*s\"\n"));
   TimeOptions o;
   o.until = 3;
   const TimeResult r = step_in_time(oscillator, o);
@@ -275,7 +281,8 @@ TEST_CASE("time stepping that fails says why") {
   const System bad_start = time_system(parse_model("[unknowns]\nx = -1\n[equations]\ne = \"x' = log(x)\"\n"));
   CHECK(step_in_time(bad_start, o).message.find("no finite value at the start") != std::string::npos);
   CHECK_THROWS_AS((void)time_system(parse_model("[unknowns]\nx = 1\n[equations]\ne = \"x = 2\"\n")), Error);
-  CHECK_THROWS_AS((void)time_system(parse_model("[unknowns]\nx = 1\ny = 1\n[equations]\ne = \"x' = y\"\nf = \"x = y\"\n")), Error);
+  CHECK_THROWS_AS(
+      (void)time_system(parse_model("[unknowns]\nx = 1\ny = 1\n[equations]\ne = \"x' = y\"\nf = \"x = y\"\n")), Error);
 }
 
 namespace {
@@ -310,14 +317,16 @@ TEST_CASE("tables of models are functions everywhere") {
   const Expr df = derivative(s.right_sides[0], s.states[0]);
   const std::vector<double> at = {3.0};
   const NumericFunction& sigma = m.tables[0].function;
-  CHECK(evaluate(df, {{s.states[0], 3.0}}, Unused::allowed) == doctest::Approx(-sigma.value(at) - 3 * sigma.value(at, std::vector<int>{1})));
+  CHECK(evaluate(df, {{s.states[0], 3.0}}, Unused::allowed) ==
+        doctest::Approx(-sigma.value(at) - 3 * sigma.value(at, std::vector<int>{1})));
   TimeOptions options;
   options.until = 30;
   const TimeResult run = step_in_time(s, options);
   const double T = run.states.back()[0];
   CHECK(T * sigma.value(std::vector<double>{T}) == doctest::Approx(3).epsilon(1e-6));
   CHECK(run.outputs.back()[0] == doctest::Approx(sigma.value(std::vector<double>{T}) / 2).epsilon(1e-6));
-  CHECK(run.outputs.back()[1] == doctest::Approx(sigma.value(std::vector<double>{T}, std::vector<int>{1})).epsilon(1e-5));
+  CHECK(run.outputs.back()[1] ==
+        doctest::Approx(sigma.value(std::vector<double>{T}, std::vector<int>{1})).epsilon(1e-5));
 }
 
 TEST_CASE("tables of models: mistakes are told with their place") {

@@ -68,7 +68,8 @@ TEST_CASE("check --certify measures digits at the start values of a model") {
     CHECK(entry["digits_lost"].get<double>() <= last);  // the worst first
     last = entry["digits_lost"].get<double>();
     const double exact = std::stod(entry["exact"].get<std::string>());
-    CHECK(std::abs(entry["value"].get<double>() - exact) <= 1e-15 * std::pow(10.0, entry["digits_lost"].get<double>()) * std::abs(exact));
+    CHECK(std::abs(entry["value"].get<double>() - exact) <=
+          1e-15 * std::pow(10.0, entry["digits_lost"].get<double>()) * std::abs(exact));
   }
   CHECK(json["check"]["digits"].get<double>() > 15);
 }
@@ -93,9 +94,11 @@ TEST_CASE("check --certify measures digits of expressions at a place") {
     const char* arguments;
     const char* says;
   };
-  for (const Mistake& m : {Mistake{"\"x*y\" --certify", "--at \"x=..., y=...\""}, Mistake{"\"x*y\" --certify --at x=1", "--at \"y=...\""},
-                           Mistake{"\"x*y\" --certify --at \"x=1, y=2, z=3\"", "'z' does not occur"}, Mistake{"\"x*y\" --at x=1", "--at goes with --certify"},
-                           Mistake{"\"x*log(x - 2)\" --certify --at x=1", "log(x - 2) is undefined where x - 2 = -1"}}) {
+  for (const Mistake& m :
+       {Mistake{"\"x*y\" --certify", "--at \"x=..., y=...\""}, Mistake{"\"x*y\" --certify --at x=1", "--at \"y=...\""},
+        Mistake{"\"x*y\" --certify --at \"x=1, y=2, z=3\"", "'z' does not occur"},
+        Mistake{"\"x*y\" --at x=1", "--at goes with --certify"},
+        Mistake{"\"x*log(x - 2)\" --certify --at x=1", "log(x - 2) is undefined where x - 2 = -1"}}) {
     CAPTURE(m.arguments);
     const auto o = boreon(std::string("check ") + m.arguments);
     CHECK(o.code != 0);

@@ -11,8 +11,10 @@ using test::model;
 
 TEST_CASE("the same command prints the same text") {
   for (const std::string& arguments : std::initializer_list<std::string>{
-           "derive 'exp(-x^2)*sin(k*x)/x' --wrt x,x,k", "show " + model("ion_chemistry.toml") + " --format unicode", "derive " + model("arc_switching.toml"),
-           "check " + model("dipole_field.toml"), "solve " + model("ion_chemistry.toml") + " --verbose", "simulate " + model("pulsating_patch.toml") + " --until 5"}) {
+           "derive 'exp(-x^2)*sin(k*x)/x' --wrt x,x,k", "show " + model("ion_chemistry.toml") + " --format unicode",
+           "derive " + model("arc_switching.toml"), "check " + model("dipole_field.toml"),
+           "solve " + model("ion_chemistry.toml") + " --verbose",
+           "simulate " + model("pulsating_patch.toml") + " --until 5"}) {
     CAPTURE(arguments);
     const auto first = test::boreon(arguments);
     CHECK(first.code == 0);
@@ -27,9 +29,10 @@ TEST_CASE("results in JSON are text that reads back and means the same as the li
     const char* expression;
     const char* variable;
   };
-  for (const Case& c :
-       {Case{"sin(x)^cos(x)", "x"}, Case{"exp(-x^2/(4*D*t))/sqrt(4*pi*D*t)", "t"}, Case{"atan2(y, x)*hypot(x, y)", "y"}, Case{"piecewise(x^2 if x < 1, log(x) otherwise)", "x"},
-        Case{"f(x)*g(x^2)", "x"}, Case{"integral(exp(-u^2*x), u from 0 to x)", "x"}, Case{"cyl_bessel_j(1, x)*erf(x)", "x"}, Case{"max(x, y)^3", "x"}}) {
+  for (const Case& c : {Case{"sin(x)^cos(x)", "x"}, Case{"exp(-x^2/(4*D*t))/sqrt(4*pi*D*t)", "t"},
+                        Case{"atan2(y, x)*hypot(x, y)", "y"}, Case{"piecewise(x^2 if x < 1, log(x) otherwise)", "x"},
+                        Case{"f(x)*g(x^2)", "x"}, Case{"integral(exp(-u^2*x), u from 0 to x)", "x"},
+                        Case{"cyl_bessel_j(1, x)*erf(x)", "x"}, Case{"max(x, y)^3", "x"}}) {
     CAPTURE(std::string(c.expression));
     const auto j = test::boreon(std::string("derive '") + c.expression + "' --wrt " + c.variable + " --json").json();
     CHECK(j["ok"] == true);
@@ -53,15 +56,19 @@ TEST_CASE("solve, simulate and the library give the same numbers") {
   const boreon::System s = boreon::time_system(arc);
   const auto run = boreon::step_in_time(s, o);
   auto run_there = test::boreon("simulate " + model("arc_switching.toml") + " --until 50 --samples 26 --json").json();
-  for (std::size_t i = 0; i < s.states.size(); ++i) CHECK(run_there["values"][s.state_names[i]] == run.states.back()[i]);
+  for (std::size_t i = 0; i < s.states.size(); ++i)
+    CHECK(run_there["values"][s.state_names[i]] == run.states.back()[i]);
   CHECK(run_there["statistics"]["steps"] == run.steps);
 }
 
 TEST_CASE("the models are physically sound") {
   // steady state of the run inside the arc equals the solution of the steady chemistry with the same sources
   auto late = test::boreon("simulate " + model("arc_switching.toml") + " --until 139 --set t_off=1e6 --json").json();
-  auto steady = test::boreon("solve " + model("arc_switching.toml") + " --set q_night=2.601e9 --set t_on=1e9 --set t_off=2e9 --json").json();
-  for (const char* ion : {"N2p", "O2p", "NOp"}) CHECK(late["values"][ion].get<double>() == doctest::Approx(steady["values"][ion].get<double>()).epsilon(2e-2));
+  auto steady = test::boreon("solve " + model("arc_switching.toml") +
+                             " --set q_night=2.601e9 --set t_on=1e9 --set t_off=2e9 --json")
+                    .json();
+  for (const char* ion : {"N2p", "O2p", "NOp"})
+    CHECK(late["values"][ion].get<double>() == doctest::Approx(steady["values"][ion].get<double>()).epsilon(2e-2));
 
   // the proton keeps its energy and turns where its parallel energy is used up
   const test::Folder folder;
@@ -86,14 +93,16 @@ TEST_CASE("the models are physically sound") {
 
   // the dipole field: twice as strong over the pole as at the equator, at the same distance
   auto pole = test::boreon("solve " + model("dipole_field.toml") + " --set x0=0 --set y0=0 --set z0=1 --json").json();
-  auto equator = test::boreon("solve " + model("dipole_field.toml") + " --set x0=1 --set y0=0 --set z0=0 --json").json();
+  auto equator =
+      test::boreon("solve " + model("dipole_field.toml") + " --set x0=1 --set y0=0 --set z0=0 --json").json();
   CHECK(pole["outputs"]["strength"].get<double>() == doctest::Approx(2 * equator["outputs"]["strength"].get<double>()));
   CHECK(equator["outputs"]["strength"].get<double>() == doctest::Approx(3.12e-5));
 }
 
 TEST_CASE("formats: each command that shows mathematics knows all three") {
-  for (const std::string& command :
-       std::initializer_list<std::string>{"derive 'x^2/y' --wrt x", "show 'x^2/y'", "show " + model("dipole_field.toml"), "derive " + model("mirror_proton.toml")}) {
+  for (const std::string& command : std::initializer_list<std::string>{"derive 'x^2/y' --wrt x", "show 'x^2/y'",
+                                                                       "show " + model("dipole_field.toml"),
+                                                                       "derive " + model("mirror_proton.toml")}) {
     CAPTURE(command);
     const std::string text = test::boreon(command + " --format text").out;
     const std::string latex = test::boreon(command + " --format latex").out;
@@ -108,7 +117,8 @@ TEST_CASE("formats: each command that shows mathematics knows all three") {
 TEST_CASE("assumptions and values given on the command line reach the result") {
   CHECK(test::boreon("derive 'sqrt(x^2)' --wrt x --json").json()["result"] == "x/sqrt(x^2)");
   CHECK(test::boreon("derive 'abs(a*x)' --wrt x --assume 'a > 0, x > 0' --json").json()["result"] == "a");
-  CHECK(test::boreon("derive 'sqrt(a - b)' --wrt a --assume 'a > b, b > 0' --json").json()["check"]["verdict"] == "agrees");
+  CHECK(test::boreon("derive 'sqrt(a - b)' --wrt a --assume 'a > b, b > 0' --json").json()["check"]["verdict"] ==
+        "agrees");
   CHECK(test::boreon("evaluate 'a*x' --at x=2 --set a=3 --json").json()["result"] == "6");
   CHECK(test::boreon("evaluate 'n' --assume 'n integer' --at n=4 --json").code == 0);
 }

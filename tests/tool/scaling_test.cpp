@@ -20,7 +20,8 @@ System scaled(const System& s, const std::vector<int>& a, const std::vector<int>
     in_units.set(s.states[i], s.states[i] / power(Expr(10), a[i]));
     for (auto* list : {&out.start, &out.lower, &out.upper}) (*list)[i] *= std::pow(10.0, a[i]);
   }
-  for (std::size_t j = 0; j < s.residuals.size(); ++j) out.residuals[j] = power(Expr(10), b[j]) * substitute(s.residuals[j], in_units, Unused::allowed);
+  for (std::size_t j = 0; j < s.residuals.size(); ++j)
+    out.residuals[j] = power(Expr(10), b[j]) * substitute(s.residuals[j], in_units, Unused::allowed);
   out.outputs.clear();
   out.output_names.clear();
   return out;
@@ -33,7 +34,8 @@ TEST_CASE("units of unknowns and equations change neither verdict nor digits of 
       "[unknowns]\nx = 1\ny = 1\n[equations]\na = \"x^2 - 4\"\nb = \"y - 3*x\"\n",
       "[unknowns]\nx = -1.2\ny = 1\n[equations]\na = \"10*(y - x^2)\"\nb = \"1 - x\"\n",
       "[unknowns]\nx = { start = 0.5, lower = 0 }\n[equations]\ne = \"x*exp(x) = 1\"\n",
-      "[unknowns]\nx = { start = 1, lower = 0 }\ny = { start = 2, lower = 0 }\nz = { start = 1, lower = 0 }\n[equations]\na = \"3 - x*y - x\"\nb = \"x*y - 2*y*z\"\nc = \"x + y + z - 4\"\n",
+      "[unknowns]\nx = { start = 1, lower = 0 }\ny = { start = 2, lower = 0 }\nz = { start = 1, lower = 0 "
+      "}\n[equations]\na = \"3 - x*y - x\"\nb = \"x*y - 2*y*z\"\nc = \"x + y + z - 4\"\n",
       "[unknowns]\nx = 0\ny = 0\n[equations]\na = \"2*x + y = 4\"\nb = \"x - y = 1/2\"\n",
       "[unknowns]\nx = 1\n[equations]\na = \"x^2 + 1\"\n",
       "[unknowns]\nx = { start = 0.3, lower = 0 }\n[equations]\na = \"x + 1\"\n",
@@ -56,7 +58,9 @@ TEST_CASE("units of unknowns and equations change neither verdict nor digits of 
       const SteadyResult r = solve_steady(scaled(plain, a, b));
       CHECK(r.converged == expected.converged);
       // without a root the iteration wanders: whether it stalls or runs out of steps first is no verdict
-      const auto kind = [](SteadyOutcome o) { return o == SteadyOutcome::too_many_iterations ? SteadyOutcome::stalled : o; };
+      const auto kind = [](SteadyOutcome o) {
+        return o == SteadyOutcome::too_many_iterations ? SteadyOutcome::stalled : o;
+      };
       CHECK(kind(r.outcome) == kind(expected.outcome));
       if (!r.converged || !expected.converged) continue;
       for (std::size_t i = 0; i < a.size(); ++i) {
@@ -70,14 +74,16 @@ TEST_CASE("units of unknowns and equations change neither verdict nor digits of 
 
 TEST_CASE("unknowns of different sizes do not hide each other") {
   for (const char* big : {"1e17", "1e20", "1e-19"}) {
-    const std::string text = std::string("[unknowns]\nx = 1\ny = ") + big + "\n[equations]\na = \"x^2 - 4 = 0\"\nb = \"y - " + big + "*x = 0\"\n";
+    const std::string text = std::string("[unknowns]\nx = 1\ny = ") + big +
+                             "\n[equations]\na = \"x^2 - 4 = 0\"\nb = \"y - " + big + "*x = 0\"\n";
     const SteadyResult r = solve_steady(steady_system(parse_model(text)));
     REQUIRE(r.converged);
     CHECK(r.values[0] == doctest::Approx(2).epsilon(1e-13));
     CHECK(r.values[1] == doctest::Approx(2 * std::stod(big)).epsilon(1e-13));
   }
   // a point that satisfies the large equation only is no root, whatever the others weigh
-  const System s = steady_system(parse_model("[unknowns]\nx = 2.5\ny = 2.5e20\n[equations]\na = \"x^2 - 4 = 0\"\nb = \"y - 1e20*x = 0\"\n"));
+  const System s = steady_system(
+      parse_model("[unknowns]\nx = 2.5\ny = 2.5e20\n[equations]\na = \"x^2 - 4 = 0\"\nb = \"y - 1e20*x = 0\"\n"));
   const SteadyResult r = solve_steady(s);
   REQUIRE(r.converged);
   CHECK(r.values[0] == doctest::Approx(2).epsilon(1e-13));
@@ -85,11 +91,14 @@ TEST_CASE("unknowns of different sizes do not hide each other") {
 
 TEST_CASE("a failing steady state says which bound, which function, which equations") {
   const auto message = [](const char* text) { return solve_steady(steady_system(parse_model(text))).message; };
-  CHECK(message("[unknowns]\nx = { start = 0.3, lower = 0 }\n[equations]\na = \"x + 1\"\n").find("lower bound of x, 0: the equations lead it to -1") != std::string::npos);
-  CHECK(message("[unknowns]\nx = { start = 0.3, upper = 2 }\n[equations]\na = \"x - 5\"\n").find("upper bound of x, 2: the equations lead it to 5") != std::string::npos);
+  CHECK(message("[unknowns]\nx = { start = 0.3, lower = 0 }\n[equations]\na = \"x + 1\"\n")
+            .find("lower bound of x, 0: the equations lead it to -1") != std::string::npos);
+  CHECK(message("[unknowns]\nx = { start = 0.3, upper = 2 }\n[equations]\na = \"x - 5\"\n")
+            .find("upper bound of x, 2: the equations lead it to 5") != std::string::npos);
   CHECK(message("[unknowns]\nx = -1\n[equations]\na = \"log(x) - 1\"\n").find("log(x) is") != std::string::npos);
   CHECK(message("[unknowns]\nx = 1\n[equations]\na = \"x^2 + 1\"\n").find("no real solution") != std::string::npos);
-  CHECK(message("[unknowns]\nA = 1\nB = 3\n[equations]\none = \"2*A = B\"\ntwo = \"B - 2*A = 0\"\n").find("one, two depend on each other") != std::string::npos);
+  CHECK(message("[unknowns]\nA = 1\nB = 3\n[equations]\none = \"2*A = B\"\ntwo = \"B - 2*A = 0\"\n")
+            .find("one, two depend on each other") != std::string::npos);
 }
 
 TEST_CASE("systems made by hand: defaults, and errors that name the list") {
@@ -133,7 +142,8 @@ TEST_CASE("systems made by hand: defaults, and errors that name the list") {
 }
 
 TEST_CASE("runs in time: bounds, blow-up, interrupts") {
-  const System falls = time_system(parse_model("[unknowns]\nx = { start = 1, lower = 0 }\n[equations]\na = \"x' = -2\"\n"));
+  const System falls =
+      time_system(parse_model("[unknowns]\nx = { start = 1, lower = 0 }\n[equations]\na = \"x' = -2\"\n"));
   TimeOptions o;
   o.until = 2;
   TimeResult r = step_in_time(falls, o);
@@ -149,7 +159,9 @@ TEST_CASE("runs in time: bounds, blow-up, interrupts") {
   // a state that rests at its bound does not cross it
   o.at_bound = TimeOptions::AtBound::stop;
   o.until = 60;
-  CHECK(step_in_time(time_system(parse_model("[unknowns]\nx = { start = 1, lower = 0 }\n[equations]\na = \"x' = -x\"\n")), o).completed);
+  CHECK(step_in_time(
+            time_system(parse_model("[unknowns]\nx = { start = 1, lower = 0 }\n[equations]\na = \"x' = -x\"\n")), o)
+            .completed);
   o.until = 2;
   r = step_in_time(time_system(parse_model("[unknowns]\nx = 1\n[equations]\na = \"x' = x^2\"\n")), o);
   CHECK(!r.completed);

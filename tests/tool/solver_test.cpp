@@ -26,11 +26,15 @@ TEST_CASE("roots of systems with known solutions") {
   const Case cases[] = {
       {"[unknowns]\nx = 1\n[equations]\ne = \"cos(x) = x\"\n", {0.7390851332151607}},
       {"[unknowns]\nx = -1.2\ny = 1\n[equations]\na = \"10*(y - x^2)\"\nb = \"1 - x\"\n", {1, 1}},
-      {"[unknowns]\nx = 6\ny = -4\n[equations]\na = \"atan(3*(x - 1)) = (y - 2)/10\"\nb = \"atan(3*(y - 2)) = -(x - 1)/10\"\n", {1, 2}},
+      {"[unknowns]\nx = 6\ny = -4\n[equations]\na = \"atan(3*(x - 1)) = (y - 2)/10\"\nb = \"atan(3*(y - 2)) = -(x - "
+       "1)/10\"\n",
+       {1, 2}},
       {"[unknowns]\nx = { start = 0.5, lower = 0 }\n[equations]\ne = \"x*exp(x) = 1\"\n", {0.5671432904097838}},
       {"[unknowns]\nx = { start = -0.5, upper = 0 }\n[equations]\ne = \"x^2 = 2\"\n", {-std::sqrt(2.0)}},
-      {"[unknowns]\nx = { start = 0.9, lower = 0.1, upper = 1.5 }\n[equations]\ne = \"sin(x) = 1/2\"\n", {std::asin(0.5)}},
-      {"[unknowns]\na = 1\nb = 1\nc = 1\n[equations]\ne = \"a + b + c = 6\"\nf = \"a - b = -1\"\ng = \"2*c = 6\"\n", {1, 2, 3}},
+      {"[unknowns]\nx = { start = 0.9, lower = 0.1, upper = 1.5 }\n[equations]\ne = \"sin(x) = 1/2\"\n",
+       {std::asin(0.5)}},
+      {"[unknowns]\na = 1\nb = 1\nc = 1\n[equations]\ne = \"a + b + c = 6\"\nf = \"a - b = -1\"\ng = \"2*c = 6\"\n",
+       {1, 2, 3}},
       {"[unknowns]\nx = 1e-9\ny = 1e9\n[equations]\na = \"x*y = 2\"\nb = \"y = 1e10*(1 + x)\"\n", {2e-10, 1e10}},
   };
   for (const Case& c : cases) {
@@ -44,11 +48,13 @@ TEST_CASE("roots of systems with known solutions") {
 }
 
 TEST_CASE("the iteration table tells the story: quadratic convergence at the end") {
-  const SteadyResult r = solve_steady(steady("[unknowns]\nx = 3\ny = 2\n[equations]\na = \"x^2 + y = 11\"\nb = \"x + y^2 = 7.5\"\n"));
+  const SteadyResult r =
+      solve_steady(steady("[unknowns]\nx = 3\ny = 2\n[equations]\na = \"x^2 + y = 11\"\nb = \"x + y^2 = 7.5\"\n"));
   REQUIRE(r.converged);
   REQUIRE(r.iterations.size() >= 3);
   for (std::size_t i = 0; i < r.iterations.size(); ++i) CHECK(r.iterations[i].number == static_cast<int>(i));
-  for (std::size_t i = 1; i < r.iterations.size(); ++i) CHECK(r.iterations[i].residual_norm <= r.iterations[i - 1].residual_norm);
+  for (std::size_t i = 1; i < r.iterations.size(); ++i)
+    CHECK(r.iterations[i].residual_norm <= r.iterations[i - 1].residual_norm);
 }
 
 TEST_CASE("a start at a singular point is left behind, dependent equations are named") {
@@ -56,18 +62,23 @@ TEST_CASE("a start at a singular point is left behind, dependent equations are n
   REQUIRE(lucky.converged);
   CHECK(std::abs(lucky.values[0]) == doctest::Approx(2));
   CHECK(lucky.restarts > 0);
-  const SteadyResult dependent = solve_steady(steady("[parameters]\nk = 2\n[unknowns]\nA = 1\nB = 3\nC = 4\n[equations]\na = \"k*A = B\"\nb = \"B - k*A = 0\"\nc = \"C = 5\"\n"));
+  const SteadyResult dependent =
+      solve_steady(steady("[parameters]\nk = 2\n[unknowns]\nA = 1\nB = 3\nC = 4\n[equations]\na = \"k*A = B\"\nb = \"B "
+                          "- k*A = 0\"\nc = \"C = 5\"\n"));
   CHECK(dependent.outcome == SteadyOutcome::singular);
   CHECK(dependent.suspects == std::vector<std::string>{"A", "B"});
   // a start that happens to solve dependent equations is an answer, but not the only one
-  const SteadyResult one_of_many = solve_steady(steady("[unknowns]\nA = 1\nB = 1\n[equations]\na = \"A = B\"\nb = \"2*B - 2*A = 0\"\n"));
+  const SteadyResult one_of_many =
+      solve_steady(steady("[unknowns]\nA = 1\nB = 1\n[equations]\na = \"A = B\"\nb = \"2*B - 2*A = 0\"\n"));
   CHECK(one_of_many.converged);
   CHECK(one_of_many.suspects == std::vector<std::string>{"A", "B"});
   CHECK(one_of_many.message.find("do not determine A, B") != std::string::npos);
 }
 
 TEST_CASE("outputs at the steady state, and rates that vanish there") {
-  const System s = steady("[parameters]\nk = 3\n[unknowns]\nx = 1\n[equations]\ne = \"x' = 6 - k*x\"\n[outputs]\ndouble_x = \"2*x\"\nrate = \"x'\"\n");
+  const System s = steady(
+      "[parameters]\nk = 3\n[unknowns]\nx = 1\n[equations]\ne = \"x' = 6 - k*x\"\n[outputs]\ndouble_x = \"2*x\"\nrate "
+      "= \"x'\"\n");
   const SteadyResult r = solve_steady(s);
   REQUIRE(r.converged);
   CHECK(r.outputs[0] == doctest::Approx(4));
@@ -75,7 +86,8 @@ TEST_CASE("outputs at the steady state, and rates that vanish there") {
 }
 
 TEST_CASE("explicit time stands still in a steady state") {
-  const SteadyResult r = solve_steady(steady("[unknowns]\nx = 1\n[equations]\ne = \"x' = 2 + t - x\"\n[run]\nfrom = 3\nuntil = 4\n"));
+  const SteadyResult r =
+      solve_steady(steady("[unknowns]\nx = 1\n[equations]\ne = \"x' = 2 + t - x\"\n[run]\nfrom = 3\nuntil = 4\n"));
   REQUIRE(r.converged);
   CHECK(r.values[0] == doctest::Approx(5));
 }
@@ -102,7 +114,8 @@ total = "A + B + C"
   CHECK(r.steps < 3000);
   CHECK(r.jacobian_calls > 0);
 
-  const System pendulum = in_time("[unknowns]\na = 1\n\"a'\" = 0\n[equations]\ne = \"a'' = -sin(a)\"\n[outputs]\nenergy = \"a'^2/2 - cos(a)\"\n");
+  const System pendulum = in_time(
+      "[unknowns]\na = 1\n\"a'\" = 0\n[equations]\ne = \"a'' = -sin(a)\"\n[outputs]\nenergy = \"a'^2/2 - cos(a)\"\n");
   for (const SteppingMethod method : {SteppingMethod::bdf, SteppingMethod::adams}) {
     o.until = 20;
     o.relative_tolerance = 1e-9;
@@ -119,7 +132,8 @@ TEST_CASE("dense and sparse runs agree; explicit time enters; tolerances matter"
   text += "[equations]\n";
   for (int i = 0; i < 40; ++i) {
     const auto u = [&](int k) { return "u" + std::to_string((k + 40) % 40); };
-    text += "e" + std::to_string(i) + " = \"" + u(i) + "' = 20*(" + u(i - 1) + " - 2*" + u(i) + " + " + u(i + 1) + ") + sin(t)\"\n";
+    text += "e" + std::to_string(i) + " = \"" + u(i) + "' = 20*(" + u(i - 1) + " - 2*" + u(i) + " + " + u(i + 1) +
+            ") + sin(t)\"\n";
   }
   const System s = in_time(text);
   TimeOptions o;
@@ -190,7 +204,8 @@ TEST_CASE("figures: gaps, scales, panels, refusals") {
   CHECK_THROWS_AS(write_figure(f, folder / "bad.pdf"), Error);
   CHECK_THROWS_AS(write_figure(f, "/no/such/folder/a.png"), Error);
   CHECK_THROWS_AS(write_figures({}, folder / "none.png"), Error);
-  Figure nothing{.title = "nothing", .x_label = "", .y_label = "", .curves = {{.label = "nan", .x = {1}, .y = {std::nan("")}}}};
+  Figure nothing{
+      .title = "nothing", .x_label = "", .y_label = "", .curves = {{.label = "nan", .x = {1}, .y = {std::nan("")}}}};
   CHECK_THROWS_AS(write_figure(nothing, folder / "nothing.png"), Error);
   Figure uneven{.title = "uneven", .x_label = "", .y_label = "", .curves = {{.label = "u", .x = {1, 2}, .y = {1}}}};
   CHECK_THROWS_AS(write_figure(uneven, folder / "uneven.png"), Error);

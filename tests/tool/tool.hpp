@@ -30,7 +30,8 @@ inline std::string read_all(std::FILE* pipe) {
 
 inline Output boreon(const std::string& arguments) {
   Output o;
-  const std::string errors = (std::filesystem::temp_directory_path() / ("boreon-errors-" + std::to_string(::getpid()))).string();
+  const std::string errors =
+      (std::filesystem::temp_directory_path() / ("boreon-errors-" + std::to_string(::getpid()))).string();
   std::FILE* pipe = ::popen((std::string(BOREON_TOOL) + " " + arguments + " 2>" + errors).c_str(), "r");
   o.out = read_all(pipe);
   o.code = WEXITSTATUS(::pclose(pipe));
@@ -43,7 +44,9 @@ inline Output boreon(const std::string& arguments) {
 /// A folder that is removed at the end of the test.
 class Folder {
  public:
-  Folder() : path_(std::filesystem::temp_directory_path() / ("boreon-tool-" + std::to_string(::getpid()))) { std::filesystem::create_directories(path_); }
+  Folder() : path_(std::filesystem::temp_directory_path() / ("boreon-tool-" + std::to_string(::getpid()))) {
+    std::filesystem::create_directories(path_);
+  }
   ~Folder() { std::filesystem::remove_all(path_); }
   Folder(const Folder&) = delete;
   Folder& operator=(const Folder&) = delete;

@@ -28,7 +28,8 @@ constexpr std::size_t most_terms = 600000;  // of all minors of a determinant th
 // Determinants of the first k rows on all sets of k columns that are not zero by structure, for k = 1 ... n.
 // `Value` is a polynomial or an expression.
 template <class Value, class Entry, class Sum>
-std::optional<Value> by_minors(Eigen::Index n, const std::vector<Eigen::Index>& row_order, Entry entry, Sum sum, Value one) {
+std::optional<Value> by_minors(Eigen::Index n, const std::vector<Eigen::Index>& row_order, Entry entry, Sum sum,
+                               Value one) {
   std::map<std::uint64_t, Value> level{{0, std::move(one)}};
   std::size_t count = 0;
   for (const Eigen::Index row : row_order) {
@@ -69,7 +70,8 @@ std::vector<Eigen::Index> sparse_rows_first(const Matrix& a, bool& negative) {
     low = std::min(low, count(i));
     high = std::max(high, count(i));
   }
-  if (high == a.cols() && low < high) std::stable_sort(rows.begin(), rows.end(), [&](Eigen::Index x, Eigen::Index y) { return count(x) < count(y); });
+  if (high == a.cols() && low < high)
+    std::stable_sort(rows.begin(), rows.end(), [&](Eigen::Index x, Eigen::Index y) { return count(x) < count(y); });
   negative = false;
   for (std::size_t i = 0; i < rows.size(); ++i) {
     for (std::size_t j = i + 1; j < rows.size(); ++j) negative = negative != (rows[i] > rows[j]);
@@ -92,7 +94,8 @@ Expr by_elimination(const Matrix& a) {
     }
     for (Eigen::Index i = k + 1; i < n; ++i) {
       for (Eigen::Index j = k + 1; j < n; ++j) {
-        m.at(i, j) = m.ring->reduced(divide(subtract(multiply(m.at(i, j), m.at(k, k)), multiply(m.at(i, k), m.at(k, j))), previous));
+        m.at(i, j) = m.ring->reduced(
+            divide(subtract(multiply(m.at(i, j), m.at(k, k)), multiply(m.at(i, k), m.at(k, j))), previous));
       }
     }
     previous = m.at(k, k);
@@ -135,7 +138,9 @@ std::optional<Expr> written_out(const Matrix& a) {
     }
     for (Eigen::Index j = 0; j < m.cols; ++j) {
       const Fraction& f = m.at(i, j);
-      entries.push_back(poly::is_one(common) ? f.numerator : poly::multiply(f.numerator, *poly::divide_exactly(common, f.denominator)));
+      entries.push_back(poly::is_one(common)
+                            ? f.numerator
+                            : poly::multiply(f.numerator, *poly::divide_exactly(common, f.denominator)));
     }
     denominator = poly::multiply(denominator, common);
   }
@@ -147,7 +152,8 @@ std::optional<Expr> written_out(const Matrix& a) {
       [&](Eigen::Index i, Eigen::Index j, const Poly& minor) -> std::optional<Poly> {
         const Poly& e = entries[static_cast<std::size_t>(i * m.cols + j)];
         if (e.is_zero() || minor.is_zero()) return std::nullopt;
-        if (static_cast<double>(e.size()) * static_cast<double>(minor.size()) > 5e6) throw Error(ErrorKind::limit, "the determinant has too many terms to be written out");
+        if (static_cast<double>(e.size()) * static_cast<double>(minor.size()) > 5e6)
+          throw Error(ErrorKind::limit, "the determinant has too many terms to be written out");
         return poly::multiply(e, minor);
       },
       [&](const std::vector<std::pair<Poly, bool>>& list) {
@@ -163,7 +169,8 @@ std::optional<Expr> written_out(const Matrix& a) {
         if (terms.empty()) return poly::constant(ring.vars(), 0);
         const Fraction s = ring.reduced(fraction(terms[0]));
         total += s.numerator.size();
-        if (!s.is_polynomial() || total > most_terms) throw Error(ErrorKind::limit, "the determinant has too many terms to be written out");
+        if (!s.is_polynomial() || total > most_terms)
+          throw Error(ErrorKind::limit, "the determinant has too many terms to be written out");
         return s.numerator;
       },
       poly::constant(ring.vars(), 1));
@@ -236,7 +243,8 @@ Expr characteristic_polynomial(const Matrix& a, const Expr& x) {
     }
     const Fraction c = ring.reduced(multiply(trace, fraction(Number(-1, k), ring.vars())));
     terms.push_back(ring.expression(c) * power(x, Expr(n - k)));
-    for (Eigen::Index i = 0; i < n; ++i) product[static_cast<std::size_t>(i * n + i)] = add(product[static_cast<std::size_t>(i * n + i)], c);
+    for (Eigen::Index i = 0; i < n; ++i)
+      product[static_cast<std::size_t>(i * n + i)] = add(product[static_cast<std::size_t>(i * n + i)], c);
     state = std::move(product);
   }
   return add(terms);
@@ -266,7 +274,8 @@ Eigenvalues eigenvalues(const Matrix& a) {
       const Expr d = simplify(c[1] * c[1] - 4 * c[0] * c[2]);
       // Both roots are taken, so that their order does not matter and |u| may be u.
       Expr root = simplify(sqrt(d));
-      Rebuild plain([](const Expr&, Expr&) { return false; }, [](const Expr& e) { return e.is(Kind::call) && e.function().name == "abs" ? e.operands()[0] : e; });
+      Rebuild plain([](const Expr&, Expr&) { return false; },
+                    [](const Expr& e) { return e.is(Kind::call) && e.function().name == "abs" ? e.operands()[0] : e; });
       if (const Expr signless = plain(root); expand(signless * signless - d).is_integer(0)) root = signless;
       out.values.emplace_back(simplify((-c[1] - root) / (2 * c[2])), multiplicity);
       out.values.emplace_back(simplify((-c[1] + root) / (2 * c[2])), multiplicity);
@@ -287,20 +296,24 @@ Expr trace(const Matrix& a) {
 Matrix kronecker(const Matrix& a, const Matrix& b) {
   Matrix out(a.rows() * b.rows(), a.cols() * b.cols());
   for (Eigen::Index i = 0; i < out.rows(); ++i) {
-    for (Eigen::Index j = 0; j < out.cols(); ++j) out(i, j) = a(i / b.rows(), j / b.cols()) * b(i % b.rows(), j % b.cols());
+    for (Eigen::Index j = 0; j < out.cols(); ++j)
+      out(i, j) = a(i / b.rows(), j / b.cols()) * b(i % b.rows(), j % b.cols());
   }
   return out;
 }
 
 namespace {
 void require_equal_size(const Vector& a, const Vector& b, const char* what) {
-  if (a.size() != b.size()) throw Error(ErrorKind::shape, std::string(what) + " of vectors with " + std::to_string(a.size()) + " and " + std::to_string(b.size()) + " components");
+  if (a.size() != b.size())
+    throw Error(ErrorKind::shape, std::string(what) + " of vectors with " + std::to_string(a.size()) + " and " +
+                                      std::to_string(b.size()) + " components");
 }
 }  // namespace
 
 Vector cross(const Vector& a, const Vector& b) {
   require_equal_size(a, b, "the cross product");
-  if (a.size() != 3) throw Error(ErrorKind::shape, "the cross product needs three components, not " + std::to_string(a.size()));
+  if (a.size() != 3)
+    throw Error(ErrorKind::shape, "the cross product needs three components, not " + std::to_string(a.size()));
   Vector c(3);
   for (Eigen::Index i = 0; i < 3; ++i) c(i) = a((i + 1) % 3) * b((i + 2) % 3) - a((i + 2) % 3) * b((i + 1) % 3);
   return c;

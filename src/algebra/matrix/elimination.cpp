@@ -16,11 +16,13 @@ constexpr RingOptions field_options{.roots = true, .pythagoras = true};
 
 std::size_t weight(const Fraction& f) { return f.numerator.size() + f.denominator.size(); }
 
-// Whether answers are written out: quotients of determinants are readable up to three unknowns, and numbers stay numbers.
+// Whether answers are written out: quotients of determinants are readable up to three unknowns, and numbers stay
+// numbers.
 bool written_out(const Matrix& a, AnswerForm form) {
   constexpr Eigen::Index readable = 3;
   if (form != AnswerForm::automatic) return form == AnswerForm::written_out;
-  return a.rows() <= readable || std::none_of(a.data(), a.data() + a.size(), [](const Expr& e) { return e.has_symbols(); });
+  return a.rows() <= readable ||
+         std::none_of(a.data(), a.data() + a.size(), [](const Expr& e) { return e.has_symbols(); });
 }
 
 std::vector<std::map<std::size_t, Expr>> rows_of(const Matrix& a) {
@@ -37,7 +39,8 @@ std::vector<std::map<std::size_t, Expr>> rows_of(const Matrix& a) {
 
 void require_square(const Matrix& a, const char* what) {
   if (a.rows() != a.cols()) {
-    throw Error(ErrorKind::shape, std::string(what) + " needs a square matrix; this one has " + std::to_string(a.rows()) + " rows and " + std::to_string(a.cols()) + " columns");
+    throw Error(ErrorKind::shape, std::string(what) + " needs a square matrix; this one has " +
+                                      std::to_string(a.rows()) + " rows and " + std::to_string(a.cols()) + " columns");
   }
 }
 
@@ -59,7 +62,8 @@ Matrix FractionMatrix::expressions() const {
   for (Eigen::Index i = 0; i < rows; ++i) {
     for (Eigen::Index j = 0; j < cols; ++j) {
       const Fraction& f = at(i, j);
-      out(i, j) = f.denominator.is_constant() ? ring->expression(f) : ring->expression(f.numerator) / ring->factored(f.denominator);
+      out(i, j) = f.denominator.is_constant() ? ring->expression(f)
+                                              : ring->expression(f.numerator) / ring->factored(f.denominator);
     }
   }
   return out;
@@ -112,19 +116,22 @@ Matrix inverse(const Matrix& a, AnswerForm form) {
   require_square(a, "the inverse");
   const Eigen::Index n = a.rows();
   if (!written_out(a, form)) {
-    std::vector<std::vector<Expr>> right(static_cast<std::size_t>(n), std::vector<Expr>(static_cast<std::size_t>(n), 0));
+    std::vector<std::vector<Expr>> right(static_cast<std::size_t>(n),
+                                         std::vector<Expr>(static_cast<std::size_t>(n), 0));
     for (std::size_t i = 0; i < right.size(); ++i) right[i][i] = 1;
     const auto columns = eliminate_shared(rows_of(a), std::move(right));
     Matrix out(n, n);
     for (Eigen::Index j = 0; j < n; ++j) {
-      for (Eigen::Index i = 0; i < n; ++i) out(i, j) = columns[static_cast<std::size_t>(j)][static_cast<std::size_t>(i)];
+      for (Eigen::Index i = 0; i < n; ++i)
+        out(i, j) = columns[static_cast<std::size_t>(j)][static_cast<std::size_t>(i)];
     }
     return out;
   }
   Matrix both(n, 2 * n);
   both << a, identity_matrix(n);
   FractionMatrix m = FractionMatrix::of(both, field_options);
-  if (static_cast<Eigen::Index>(m.reduce_rows(n).size()) < n) throw Error(ErrorKind::domain, "the matrix is singular for all values of its symbols and has no inverse");
+  if (static_cast<Eigen::Index>(m.reduce_rows(n).size()) < n)
+    throw Error(ErrorKind::domain, "the matrix is singular for all values of its symbols and has no inverse");
   return m.expressions().rightCols(n);
 }
 
@@ -183,7 +190,8 @@ LU lu_decomposition(const Matrix& a) {
       if (m.at(i, c).is_zero()) continue;
       const Fraction q = m.ring->reduced(divide(m.at(i, c), m.at(row, c)));
       lower.at(i, row) = q;
-      for (Eigen::Index j = c; j < a.cols(); ++j) m.at(i, j) = m.ring->reduced(subtract(m.at(i, j), multiply(q, m.at(row, j))));
+      for (Eigen::Index j = c; j < a.cols(); ++j)
+        m.at(i, j) = m.ring->reduced(subtract(m.at(i, j), multiply(q, m.at(row, j))));
     }
     ++row;
   }
@@ -197,7 +205,8 @@ Vector solve_linear(const Matrix& a, const Vector& b, AnswerForm form) {
   const poly::WorkLimit limit(poly::work_of_call());
   require_square(a, "a linear system");
   if (b.size() != a.rows())
-    throw Error(ErrorKind::shape, "the right-hand side has " + std::to_string(b.size()) + " components, the matrix has " + std::to_string(a.rows()) + " rows");
+    throw Error(ErrorKind::shape, "the right-hand side has " + std::to_string(b.size()) +
+                                      " components, the matrix has " + std::to_string(a.rows()) + " rows");
   const Eigen::Index n = a.rows();
   if (!written_out(a, form)) {
     const auto x = eliminate_shared(rows_of(a), {{b.data(), b.data() + b.size()}})[0];
@@ -210,7 +219,8 @@ Vector solve_linear(const Matrix& a, const Vector& b, AnswerForm form) {
   FractionMatrix m = FractionMatrix::of(both, field_options);
   const auto pivots = m.reduce_rows(n);
   if (static_cast<Eigen::Index>(pivots.size()) < n) {
-    throw Error(ErrorKind::domain, "the linear system is singular: its matrix has rank " + std::to_string(pivots.size()) + ", not " + std::to_string(n));
+    throw Error(ErrorKind::domain, "the linear system is singular: its matrix has rank " +
+                                       std::to_string(pivots.size()) + ", not " + std::to_string(n));
   }
   return m.expressions().col(n);
 }

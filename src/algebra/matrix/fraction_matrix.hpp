@@ -18,7 +18,9 @@ struct FractionMatrix {
 
   [[nodiscard]] static FractionMatrix of(const Matrix& a, RingOptions options);
   [[nodiscard]] Fraction& at(Eigen::Index i, Eigen::Index j) { return entries[static_cast<std::size_t>(i * cols + j)]; }
-  [[nodiscard]] const Fraction& at(Eigen::Index i, Eigen::Index j) const { return entries[static_cast<std::size_t>(i * cols + j)]; }
+  [[nodiscard]] const Fraction& at(Eigen::Index i, Eigen::Index j) const {
+    return entries[static_cast<std::size_t>(i * cols + j)];
+  }
   [[nodiscard]] Matrix expressions() const;
   /// The row from `first` on whose entry in the column is not zero and has the fewest terms; -1 if all are zero.
   [[nodiscard]] Eigen::Index simplest_pivot(Eigen::Index first, Eigen::Index column) const;

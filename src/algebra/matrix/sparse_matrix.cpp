@@ -9,7 +9,8 @@ Matrix SparseMatrix::dense() const {
   Matrix m(static_cast<Eigen::Index>(pattern.rows), static_cast<Eigen::Index>(pattern.cols));
   for (std::size_t i = 0; i < pattern.rows; ++i) {
     for (auto k = pattern.row_start[i]; k < pattern.row_start[i + 1]; ++k) {
-      m(static_cast<Eigen::Index>(i), pattern.columns[static_cast<std::size_t>(k)]) = values[static_cast<std::size_t>(k)];
+      m(static_cast<Eigen::Index>(i), pattern.columns[static_cast<std::size_t>(k)]) =
+          values[static_cast<std::size_t>(k)];
     }
   }
   return m;
@@ -25,7 +26,8 @@ SparseMatrix::Columns SparseMatrix::columns() const {
   std::vector<std::int64_t> next(c.column_start.begin(), c.column_start.end() - 1);
   for (std::size_t i = 0; i < pattern.rows; ++i) {
     for (auto k = pattern.row_start[i]; k < pattern.row_start[i + 1]; ++k) {
-      const auto at = static_cast<std::size_t>(next[static_cast<std::size_t>(pattern.columns[static_cast<std::size_t>(k)])]++);
+      const auto at =
+          static_cast<std::size_t>(next[static_cast<std::size_t>(pattern.columns[static_cast<std::size_t>(k)])]++);
       c.rows[at] = static_cast<std::int64_t>(i);
       c.entry[at] = k;
     }

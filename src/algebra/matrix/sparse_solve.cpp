@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: MIT
-// Linear equations whose answers share their parts: Gaussian elimination with Markowitz pivots (Management Science 3, 1957).
+// Linear equations whose answers share their parts: Gaussian elimination with Markowitz pivots (Management Science 3,
+// 1957).
 #include <algorithm>
 #include <limits>
 #include <map>
@@ -24,7 +25,8 @@ bool vanishes(const Expr& e) {
 
 }  // namespace
 
-std::vector<std::vector<Expr>> eliminate_shared(std::vector<std::map<std::size_t, Expr>> rows, std::vector<std::vector<Expr>> right) {
+std::vector<std::vector<Expr>> eliminate_shared(std::vector<std::map<std::size_t, Expr>> rows,
+                                                std::vector<std::vector<Expr>> right) {
   const std::size_t n = rows.size();
   std::vector<std::vector<std::size_t>> columns(n);  // rows that may have an entry
   for (std::size_t i = 0; i < n; ++i) {
@@ -57,7 +59,9 @@ std::vector<std::vector<Expr>> eliminate_shared(std::vector<std::map<std::size_t
         ++it;
       }
     }
-    if (pivot_row == n) throw Error(ErrorKind::domain, "the linear system is singular: its matrix has rank " + std::to_string(step) + ", not " + std::to_string(n));
+    if (pivot_row == n)
+      throw Error(ErrorKind::domain, "the linear system is singular: its matrix has rank " + std::to_string(step) +
+                                         ", not " + std::to_string(n));
     done[pivot_row] = 1;
     pivots.emplace_back(pivot_row, pivot_column);
     const Expr p = rows[pivot_row].at(pivot_column);
@@ -96,11 +100,15 @@ std::vector<std::vector<Expr>> eliminate_shared(std::vector<std::map<std::size_t
 std::vector<Expr> solve_linear(const SparseMatrix& a, const ExprList& b) {
   const std::size_t n = a.pattern.rows;
   if (a.pattern.cols != n)
-    throw Error(ErrorKind::shape, "a linear system needs a square matrix; this one has " + std::to_string(n) + " rows and " + std::to_string(a.pattern.cols) + " columns");
-  if (b.size() != n) throw Error(ErrorKind::shape, "the right-hand side has " + std::to_string(b.size()) + " components, the matrix has " + std::to_string(n) + " rows");
+    throw Error(ErrorKind::shape, "a linear system needs a square matrix; this one has " + std::to_string(n) +
+                                      " rows and " + std::to_string(a.pattern.cols) + " columns");
+  if (b.size() != n)
+    throw Error(ErrorKind::shape, "the right-hand side has " + std::to_string(b.size()) +
+                                      " components, the matrix has " + std::to_string(n) + " rows");
   std::vector<std::map<std::size_t, Expr>> rows(n);
   for (std::size_t i = 0; i < n; ++i) {
-    for (auto k = static_cast<std::size_t>(a.pattern.row_start[i]); k < static_cast<std::size_t>(a.pattern.row_start[i + 1]); ++k) {
+    for (auto k = static_cast<std::size_t>(a.pattern.row_start[i]);
+         k < static_cast<std::size_t>(a.pattern.row_start[i + 1]); ++k) {
       if (!a.values[k].is_integer(0)) rows[i].emplace(static_cast<std::size_t>(a.pattern.columns[k]), a.values[k]);
     }
   }

@@ -44,13 +44,15 @@ class Reconstruction {
     Terms<Residue> merged(shape_.layout);
     std::vector<mpz_class> values;
     std::size_t next = 0;
-    merge_terms(shape_, a.repacked(shape_.layout), [&](const std::uint64_t* m, const Residue* known, const Residue* fresh) {
-      mpz_class value = known == nullptr ? mpz_class(0) : values_[next++];
-      merged.push(m, 1);
-      const Residue d = f.mul(f.sub(fresh == nullptr ? 0 : *fresh, mpz_fdiv_ui(value.get_mpz_t(), f.prime())), inverse);
-      value += modulus_ * static_cast<long>(f.balanced(d));
-      values.push_back(std::move(value));
-    });
+    merge_terms(shape_, a.repacked(shape_.layout),
+                [&](const std::uint64_t* m, const Residue* known, const Residue* fresh) {
+                  mpz_class value = known == nullptr ? mpz_class(0) : values_[next++];
+                  merged.push(m, 1);
+                  const Residue d =
+                      f.mul(f.sub(fresh == nullptr ? 0 : *fresh, mpz_fdiv_ui(value.get_mpz_t(), f.prime())), inverse);
+                  value += modulus_ * static_cast<long>(f.balanced(d));
+                  values.push_back(std::move(value));
+                });
     shape_ = std::move(merged);
     values_ = std::move(values);
     modulus_ *= static_cast<unsigned long>(f.prime());
@@ -109,7 +111,8 @@ class MultivariateFactoring {
     Poly u = f_;
     image.point.assign(vars_, 0);
     for (unsigned v = 1; v < vars_; ++v) {
-      image.point[v] = range == 0 ? 0 : static_cast<std::int64_t>(dice_.below(static_cast<std::uint64_t>(2 * range + 1))) - range;
+      image.point[v] =
+          range == 0 ? 0 : static_cast<std::int64_t>(dice_.below(static_cast<std::uint64_t>(2 * range + 1))) - range;
       u = evaluate_at(u, v, image.point[v]);
     }
     if (u.degree(0) != f_.degree(0)) return std::nullopt;
@@ -206,7 +209,8 @@ class MultivariateFactoring {
         const ModPoly& l = lead_images.back();
         if (!l.is_zero()) {
           const std::uint64_t* last = l.monomial(l.size() - 1);
-          if (std::all_of(last, last + l.layout.words(), [](std::uint64_t w) { return w == 0; })) at = l.coefficients.back();
+          if (std::all_of(last, last + l.layout.words(), [](std::uint64_t w) { return w == 0; }))
+            at = l.coefficients.back();
         }
         Uni u;
         for (const mpz_class& c : image.factors[j]) u.push_back(mpz_fdiv_ui(c.get_mpz_t(), field.prime()));
@@ -271,7 +275,8 @@ std::vector<Poly> factor_primitive(const Poly& a) {
     const Poly l = leading_in(a, v);
     return std::pair(l.is_constant() ? std::size_t{0} : l.size(), a.degree(v));
   };
-  std::iter_swap(present.begin(), std::min_element(present.begin(), present.end(), [&](unsigned p, unsigned q) { return cost(p) < cost(q); }));
+  std::iter_swap(present.begin(), std::min_element(present.begin(), present.end(),
+                                                   [&](unsigned p, unsigned q) { return cost(p) < cost(q); }));
   std::vector<unsigned> place(a.vars(), 0);
   for (unsigned i = 0; i < present.size(); ++i) place[present[i]] = i;
   const auto n = static_cast<unsigned>(present.size());

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: MIT
 // Factors modulo a prime are lifted to a power of it (von zur Gathen and Gerhard, Modern Computer Algebra, section
-// 15.5) and recombined: few of them by trying subsets, many by lattice reduction (van Hoeij 2002) on the coefficients of
-// f*g'/g, which add up over the factors of a product (Hart, van Hoeij and Novocin 2011). Trial division decides.
+// 15.5) and recombined: few of them by trying subsets, many by lattice reduction (van Hoeij 2002) on the coefficients
+// of f*g'/g, which add up over the factors of a product (Hart, van Hoeij and Novocin 2011). Trial division decides.
 #include "algebra/polynomial/factor_univariate.hpp"
 #include "algebra/polynomial/work.hpp"
 
@@ -50,7 +50,8 @@ void divide_monic(BigUni a, const BigUni& b, const mpz_class& m, BigUni& q, BigU
     mpz_fdiv_r(c.get_mpz_t(), a[i].get_mpz_t(), m.get_mpz_t());
     q[i + 1 - b.size()] = c;
     if (c == 0) continue;
-    for (std::size_t j = 0; j < b.size(); ++j) mpz_submul(a[i + 1 - b.size() + j].get_mpz_t(), c.get_mpz_t(), b[j].get_mpz_t());
+    for (std::size_t j = 0; j < b.size(); ++j)
+      mpz_submul(a[i + 1 - b.size() + j].get_mpz_t(), c.get_mpz_t(), b[j].get_mpz_t());
   }
   if (a.size() >= b.size()) a.resize(b.size() - 1);
   for (mpz_class& c : a) mpz_fdiv_r(c.get_mpz_t(), c.get_mpz_t(), m.get_mpz_t());
@@ -80,7 +81,8 @@ std::optional<BigUni> divide(BigUni a, const BigUni& b) {
     if (mpz_divisible_p(a[i].get_mpz_t(), b.back().get_mpz_t()) == 0) return std::nullopt;
     mpz_class c;
     mpz_divexact(c.get_mpz_t(), a[i].get_mpz_t(), b.back().get_mpz_t());
-    for (std::size_t j = 0; j < b.size(); ++j) mpz_submul(a[i + 1 - b.size() + j].get_mpz_t(), c.get_mpz_t(), b[j].get_mpz_t());
+    for (std::size_t j = 0; j < b.size(); ++j)
+      mpz_submul(a[i + 1 - b.size() + j].get_mpz_t(), c.get_mpz_t(), b[j].get_mpz_t());
     q[i + 1 - b.size()] = c;
   }
   trim(a);
@@ -295,12 +297,14 @@ class Recombination {
     const LatticeEntry scale = static_cast<LatticeEntry>(1 + r / 4);
     // Columns taken at once must hold enough bits to part the short vectors from all others: about three for each
     // modular factor, and more as reduced bases get worse with the dimension.
-    const std::size_t batch = 2 + static_cast<std::size_t>(static_cast<double>(r) * (3.5 + 0.04 * static_cast<double>(r))) / bits;
+    const std::size_t batch =
+        2 + static_cast<std::size_t>(static_cast<double>(r) * (3.5 + 0.04 * static_cast<double>(r))) / bits;
     std::size_t stale = 0;
     for (std::size_t start = 0; start < n && basis.size() > 1 && stale < 4; start += batch) {
       // Low and high coefficients in turn: they are sharper than the middle ones.
       std::vector<std::size_t> columns;
-      for (std::size_t k = start; k < std::min(n, start + batch); ++k) columns.push_back(k % 2 == 0 ? k / 2 : n - 1 - k / 2);
+      for (std::size_t k = start; k < std::min(n, start + batch); ++k)
+        columns.push_back(k % 2 == 0 ? k / 2 : n - 1 - k / 2);
       LatticeBasis rows;
       for (const auto& b : basis) {
         std::vector<LatticeEntry> row;
@@ -324,7 +328,8 @@ class Recombination {
       const std::vector<long double> length = reduce_lattice(rows);
       // A true combination has entries 0 and 1 and sums that are small: rounding, and the wrap that is no whole number.
       const long double rounding = static_cast<long double>(r) / 2 + 2;
-      const long double most = static_cast<long double>(scale * scale) * static_cast<long double>(r) + static_cast<long double>(columns.size()) * rounding * rounding;
+      const long double most = static_cast<long double>(scale * scale) * static_cast<long double>(r) +
+                               static_cast<long double>(columns.size()) * rounding * rounding;
       std::size_t keep = rows.size();
       while (keep > 0 && length[keep - 1] > most) --keep;
       const std::size_t before = basis.size();

@@ -73,7 +73,8 @@ class Evaluator {
 };
 
 // Solves sum over m of c[m]*node[m]^j = value[j - 1], j = 1 ... n, by the master polynomial. O(n^2).
-bool solve_vandermonde(const PrimeField& f, const std::vector<Residue>& nodes, const std::vector<Residue>& values, std::vector<Residue>& c) {
+bool solve_vandermonde(const PrimeField& f, const std::vector<Residue>& nodes, const std::vector<Residue>& values,
+                       std::vector<Residue>& c) {
   const std::size_t n = nodes.size();
   Uni master{1};
   for (const Residue x : nodes) {
@@ -112,7 +113,8 @@ class Images {
   std::vector<std::vector<Form>> forms;  // by power of variable 0
 
   /// Values of the coefficients of the given forms in the variables 1 ... k, the others fixed.
-  Outcome solve(unsigned k, const std::vector<std::vector<Form>>& shape, const std::vector<Residue>& fixed, std::vector<std::vector<Form>>& out) {
+  Outcome solve(unsigned k, const std::vector<std::vector<Form>>& shape, const std::vector<Residue>& fixed,
+                std::vector<std::vector<Form>>& out) {
     std::vector<Residue> base(vars_, 0);
     for (Residue& x : base) x = random();
     a_.prepare(k, base, fixed);
@@ -161,7 +163,8 @@ class Images {
     forms.clear();
     // The degree first; then, with no variable yet, the form of each power of variable 0 is a number.
     if (const Outcome o = solve(0, {}, fixed, forms); o != Outcome::good || degree == 0) return o;
-    const std::vector<std::vector<Form>> numbers(static_cast<std::size_t>(degree) + 1, {Form{std::vector<Degree>(vars_, 0), 0}});
+    const std::vector<std::vector<Form>> numbers(static_cast<std::size_t>(degree) + 1,
+                                                 {Form{std::vector<Degree>(vars_, 0), 0}});
     if (const Outcome o = solve(0, numbers, fixed, forms); o != Outcome::good) return o;
     for (unsigned k = 1; k < vars_; ++k) {
       if (const Outcome o = add_variable(k, fixed, bound[k]); o != Outcome::good) return o;
@@ -202,7 +205,8 @@ class Images {
         for (const Form& m : s) {
           Uni& d = newton[n++];
           Residue predicted = 0;
-          for (std::size_t i = d.size(); i-- > 0;) predicted = field_.add(field_.mul(predicted, field_.sub(at[k], points[i])), d[i]);
+          for (std::size_t i = d.size(); i-- > 0;)
+            predicted = field_.add(field_.mul(predicted, field_.sub(at[k], points[i])), d[i]);
           const Residue next = field_.mul(field_.sub(m.value, predicted), inverse);
           d.push_back(next);
           changed = changed || next != 0;
@@ -308,7 +312,8 @@ Poly modular_gcd(const Poly& a, const Poly& b) {
       for (const auto& s : found) {
         for (const Form& m : s) {
           mpz_class& v = values[n++];
-          const Residue difference = images.field().mul(images.field().sub(m.value, mpz_fdiv_ui(v.get_mpz_t(), p)), inverse);
+          const Residue difference =
+              images.field().mul(images.field().sub(m.value, mpz_fdiv_ui(v.get_mpz_t(), p)), inverse);
           if (difference == 0) continue;
           changed = true;
           v += modulus * static_cast<long>(images.field().balanced(difference));
@@ -411,7 +416,8 @@ Poly gcd(const Poly& a, const Poly& b) {
   for (unsigned v = 0; v < vars; ++v) {
     if (bound[v] != 0) present.push_back(v);
   }
-  const auto main = std::max_element(present.begin(), present.end(), [&](unsigned p, unsigned q) { return bound[p] < bound[q]; });
+  const auto main =
+      std::max_element(present.begin(), present.end(), [&](unsigned p, unsigned q) { return bound[p] < bound[q]; });
   std::iter_swap(present.begin(), main);
   std::vector<unsigned> place(vars, 0);
   for (unsigned i = 0; i < present.size(); ++i) place[present[i]] = i;

@@ -70,11 +70,14 @@ class Integer {
     return of(mpz_sub, a, b);
   }
   friend Integer operator*(const Integer& a, const Integer& b) {
-    if (std::int64_t r = 0; a.is_small() && b.is_small() && !__builtin_mul_overflow(a.small(), b.small(), &r)) return {r};
+    if (std::int64_t r = 0; a.is_small() && b.is_small() && !__builtin_mul_overflow(a.small(), b.small(), &r))
+      return {r};
     return of(mpz_mul, a, b);
   }
   /// sum += a*b, without a copy of either.
-  static void add_product(mpz_class& sum, const Integer& a, const Integer& b) { mpz_addmul(sum.get_mpz_t(), View(a), View(b)); }
+  static void add_product(mpz_class& sum, const Integer& a, const Integer& b) {
+    mpz_addmul(sum.get_mpz_t(), View(a), View(b));
+  }
   Integer operator-() const {
     if (is_small()) return {-small()};
     return Integer(-*big());

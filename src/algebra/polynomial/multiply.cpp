@@ -40,20 +40,25 @@ Poly multiply(const Poly& a, const Poly& b) {
   for (const Integer& c : a.coefficients) bits_a = std::max(bits_a, c.bit_length());
   for (const Integer& c : b.coefficients) bits_b = std::max(bits_b, c.bit_length());
   // what large coefficients cost beyond machine words
-  if (bits_a + bits_b > 64) spend(static_cast<std::uint64_t>(a.size()) * b.size() * (6 + (bits_a / 64 + 1) * (bits_b / 64 + 1)));
-  if (bits_a > 62 || bits_b > 62) return product<SumBig>(a, b, a.coefficients, b.coefficients, layout, [](const SumBig& s) { return Integer(s.value); });
+  if (bits_a + bits_b > 64)
+    spend(static_cast<std::uint64_t>(a.size()) * b.size() * (6 + (bits_a / 64 + 1) * (bits_b / 64 + 1)));
+  if (bits_a > 62 || bits_b > 62)
+    return product<SumBig>(a, b, a.coefficients, b.coefficients, layout,
+                           [](const SumBig& s) { return Integer(s.value); });
   std::vector<std::int64_t> ca(a.size());
   std::vector<std::int64_t> cb(b.size());
   for (std::size_t i = 0; i < a.size(); ++i) ca[i] = a.coefficients[i].small();
   for (std::size_t i = 0; i < b.size(); ++i) cb[i] = b.coefficients[i].small();
   const auto additions = static_cast<std::size_t>(std::bit_width(b.size()));
-  if (bits_a + bits_b + additions < 127) return product<Sum128>(a, b, ca, cb, layout, [](const Sum128& s) { return s.integer(); });
+  if (bits_a + bits_b + additions < 127)
+    return product<Sum128>(a, b, ca, cb, layout, [](const Sum128& s) { return s.integer(); });
   return product<Sum192>(a, b, ca, cb, layout, [](const Sum192& s) { return s.integer(); });
 }
 
 double terms_of_power(std::size_t terms, std::uint64_t n) {
   double count = 1;
-  for (std::size_t k = 1; k < std::min<std::size_t>(terms, 80) && count < 1e15; ++k) count *= (static_cast<double>(n) + static_cast<double>(k)) / static_cast<double>(k);
+  for (std::size_t k = 1; k < std::min<std::size_t>(terms, 80) && count < 1e15; ++k)
+    count *= (static_cast<double>(n) + static_cast<double>(k)) / static_cast<double>(k);
   return count;
 }
 

@@ -57,7 +57,8 @@ Uni to_uni(const ModPoly& a) {
   return u;
 }
 
-// Solves sum over j of s_j*(product of all factors but the j-th) = e with the degree of s_j in x0 below that of factor j.
+// Solves sum over j of s_j*(product of all factors but the j-th) = e with the degree of s_j in x0 below that of factor
+// j.
 class Diophantine {
  public:
   Diophantine(const PrimeField& f, const std::vector<Uni>& univariate) : field_(f), uni_(univariate) {
@@ -193,8 +194,9 @@ ModPoly multiply(const PrimeField& f, const ModPoly& a, const ModPoly& b) {
   if (!(a.layout == layout)) return multiply(f, a.repacked(layout), b);
   if (!(b.layout == layout)) return multiply(f, a, b.repacked(layout));
   const Residue two64 = static_cast<Residue>((UWide{1} << 64U) % f.prime());
-  return product<SumOfProducts>(a, b, a.coefficients, b.coefficients, layout,
-                                [&](const SumOfProducts& s) { return f.add(f.mul(static_cast<Residue>(s.high % f.prime()), two64), static_cast<Residue>(s.low % f.prime())); });
+  return product<SumOfProducts>(a, b, a.coefficients, b.coefficients, layout, [&](const SumOfProducts& s) {
+    return f.add(f.mul(static_cast<Residue>(s.high % f.prime()), two64), static_cast<Residue>(s.low % f.prime()));
+  });
 }
 
 ModPoly shifted(const PrimeField& f, const ModPoly& a, unsigned v, Residue shift) {
@@ -210,7 +212,8 @@ ModPoly shifted(const PrimeField& f, const ModPoly& a, unsigned v, Residue shift
   return assemble(c, v, a.vars());
 }
 
-std::optional<std::vector<ModPoly>> lift_factors(const PrimeField& f, const ModPoly& polynomial, const std::vector<Uni>& factors, const std::vector<ModPoly>& lead) {
+std::optional<std::vector<ModPoly>> lift_factors(const PrimeField& f, const ModPoly& polynomial,
+                                                 const std::vector<Uni>& factors, const std::vector<ModPoly>& lead) {
   const unsigned vars = polynomial.vars();
   const std::size_t r = factors.size();
   Diophantine equation(f, factors);
@@ -236,7 +239,8 @@ std::optional<std::vector<ModPoly>> lift_factors(const PrimeField& f, const ModP
           c = g[0][m];
         } else {
           for (std::size_t i = 0; i <= m; ++i) {
-            if (!prefix[j - 1][i].is_zero() && !g[j][m - i].is_zero()) c = add(f, c, multiply(f, prefix[j - 1][i], g[j][m - i]));
+            if (!prefix[j - 1][i].is_zero() && !g[j][m - i].is_zero())
+              c = add(f, c, multiply(f, prefix[j - 1][i], g[j][m - i]));
           }
         }
         if (prefix[j].size() <= m) prefix[j].resize(m + 1, zero_like(lifted[0]));

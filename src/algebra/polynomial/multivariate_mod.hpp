@@ -20,6 +20,8 @@ namespace boreon::poly {
 /// F(x0, ..., xn) and factors of F(x0, 0, ..., 0) without common roots become factors of F modulo the prime, by
 /// lifting one variable after the other (Wang, An improved multivariate polynomial factoring algorithm, 1978). `lead`
 /// holds the leading coefficient in x0 that each factor is to have. Empty if the factors do not lift to polynomials.
-[[nodiscard]] std::optional<std::vector<ModPoly>> lift_factors(const PrimeField& f, const ModPoly& polynomial, const std::vector<Uni>& factors, const std::vector<ModPoly>& lead);
+[[nodiscard]] std::optional<std::vector<ModPoly>> lift_factors(const PrimeField& f, const ModPoly& polynomial,
+                                                               const std::vector<Uni>& factors,
+                                                               const std::vector<ModPoly>& lead);
 
 }  // namespace boreon::poly

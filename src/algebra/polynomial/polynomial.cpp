@@ -106,7 +106,9 @@ std::optional<Poly> divide_exactly(const Poly& a, const Poly& b) {
   if (b.size() == 1) {
     for (std::size_t i = 0; i < a.size(); ++i) {
       Integer c;
-      if (!monomial_quotient(a.monomial(i), b.monomial(0), m.data()) || !Integer::divide(a.coefficients[i], b.coefficients[0], c)) return std::nullopt;
+      if (!monomial_quotient(a.monomial(i), b.monomial(0), m.data()) ||
+          !Integer::divide(a.coefficients[i], b.coefficients[0], c))
+        return std::nullopt;
       q.push(m.data(), std::move(c));
     }
     return q;
@@ -117,7 +119,9 @@ std::optional<Poly> divide_exactly(const Poly& a, const Poly& b) {
     std::size_t quotient;
   };
   std::vector<std::uint64_t> keys;  // monomial of the entry of quotient term j, at j*w
-  const auto less = [&](const Entry& x, const Entry& y) { return compare_monomials(keys.data() + x.quotient * w, keys.data() + y.quotient * w, w) < 0; };
+  const auto less = [&](const Entry& x, const Entry& y) {
+    return compare_monomials(keys.data() + x.quotient * w, keys.data() + y.quotient * w, w) < 0;
+  };
   std::vector<Entry> heap;
   std::size_t at = 0;
   const auto advance = [&](Entry e) {
@@ -156,7 +160,9 @@ std::optional<Poly> divide_exactly(const Poly& a, const Poly& b) {
     if (value.is_zero()) continue;
     charge(4 * b.size());
     Integer coefficient;
-    if (!monomial_quotient(top.data(), b.monomial(0), m.data()) || !fits(m.data()) || !Integer::divide(value, b.coefficients[0], coefficient)) return std::nullopt;
+    if (!monomial_quotient(top.data(), b.monomial(0), m.data()) || !fits(m.data()) ||
+        !Integer::divide(value, b.coefficients[0], coefficient))
+      return std::nullopt;
     q.push(m.data(), std::move(coefficient));
     keys.resize(q.size() * w);
     advance({0, q.size() - 1});

@@ -46,7 +46,8 @@ namespace boreon::poly {
 [[nodiscard]] Poly gcd(const Poly& a, const Poly& b);
 /// gcd of the coefficients in v.
 [[nodiscard]] Poly content_in(const Poly& a, unsigned v);
-/// Resultant by v: evaluation and interpolation are not needed at the sizes met here; subresultants (Brown and Traub 1971).
+/// Resultant by v: evaluation and interpolation are not needed at the sizes met here; subresultants (Brown and Traub
+/// 1971).
 [[nodiscard]] Poly resultant(const Poly& a, const Poly& b, unsigned v);
 
 struct Factor {

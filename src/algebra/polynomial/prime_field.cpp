@@ -18,7 +18,8 @@ Residue large_prime(unsigned k) {
   static std::mutex mutex;
   static std::vector<Residue> known;
   const std::scoped_lock lock(mutex);
-  while (known.size() <= k) known.push_back(next_prime(known.empty() ? (Residue{1} << 60) + 12345678901U : known.back()));
+  while (known.size() <= k)
+    known.push_back(next_prime(known.empty() ? (Residue{1} << 60) + 12345678901U : known.back()));
   return known[k];
 }
 

@@ -36,7 +36,9 @@ class PrimeField {
   }
   [[nodiscard]] Residue inv(Residue a) const noexcept { return pow(a, p_ - 2); }
   /// The representative between -p/2 and p/2.
-  [[nodiscard]] std::int64_t balanced(Residue a) const noexcept { return a > p_ / 2 ? static_cast<std::int64_t>(a) - static_cast<std::int64_t>(p_) : static_cast<std::int64_t>(a); }
+  [[nodiscard]] std::int64_t balanced(Residue a) const noexcept {
+    return a > p_ / 2 ? static_cast<std::int64_t>(a) - static_cast<std::int64_t>(p_) : static_cast<std::int64_t>(a);
+  }
 
  private:
   Residue p_;

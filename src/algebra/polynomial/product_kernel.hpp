@@ -45,7 +45,8 @@ struct Box {
 };
 
 template <class Sum, class C, class Coefficients, class Finish>
-Terms<C> dense_product(const Terms<C>& a, const Terms<C>& b, const Coefficients& ca, const Coefficients& cb, const Box& box, Layout layout, Finish finish) {
+Terms<C> dense_product(const Terms<C>& a, const Terms<C>& b, const Coefficients& ca, const Coefficients& cb,
+                       const Box& box, Layout layout, Finish finish) {
   std::vector<Sum> sums(box.size);
   const auto pa = box.places(a);
   const auto pb = box.places(b);
@@ -64,7 +65,8 @@ Terms<C> dense_product(const Terms<C>& a, const Terms<C>& b, const Coefficients&
   for (std::uint64_t at = box.size; at-- > 0;) {
     if (sums[at].is_zero()) continue;
     std::fill(m.begin(), m.end(), 0);
-    for (unsigned v = 0; v < layout.vars; ++v) layout.set(m.data(), v, static_cast<Degree>(at / box.stride[v] % box.length[v]));
+    for (unsigned v = 0; v < layout.vars; ++v)
+      layout.set(m.data(), v, static_cast<Degree>(at / box.stride[v] % box.length[v]));
     C c = finish(sums[at]);
     if (!(c == C(0))) out.push(m.data(), std::move(c));
   }
@@ -72,7 +74,8 @@ Terms<C> dense_product(const Terms<C>& a, const Terms<C>& b, const Coefficients&
 }
 
 template <class Sum, class C, class Coefficients, class Finish>
-Terms<C> hashed_product(const Terms<C>& a, const Terms<C>& b, const Coefficients& ca, const Coefficients& cb, Layout layout, Finish finish) {
+Terms<C> hashed_product(const Terms<C>& a, const Terms<C>& b, const Coefficients& ca, const Coefficients& cb,
+                        Layout layout, Finish finish) {
   const unsigned w = layout.words();
   std::vector<std::uint32_t> slots(1024, 0);  // index of the term + 1
   std::vector<std::uint64_t> keys;
@@ -88,7 +91,8 @@ Terms<C> hashed_product(const Terms<C>& a, const Terms<C>& b, const Coefficients
     for (std::size_t j = 0; j < b.size(); ++j) {
       for (unsigned k = 0; k < w; ++k) m[k] = a.monomial(i)[k] + b.monomial(j)[k];
       std::size_t at = hash_of(m.data()) & (slots.size() - 1);
-      while (slots[at] != 0 && compare_monomials(keys.data() + std::size_t{slots[at] - 1} * w, m.data(), w) != 0) at = (at + 1) & (slots.size() - 1);
+      while (slots[at] != 0 && compare_monomials(keys.data() + std::size_t{slots[at] - 1} * w, m.data(), w) != 0)
+        at = (at + 1) & (slots.size() - 1);
       if (slots[at] == 0) {
         keys.insert(keys.end(), m.begin(), m.end());
         sums.emplace_back();
@@ -117,7 +121,8 @@ Terms<C> hashed_product(const Terms<C>& a, const Terms<C>& b, const Coefficients
 }
 
 template <class Sum, class C, class Coefficients, class Finish>
-Terms<C> product(const Terms<C>& a, const Terms<C>& b, const Coefficients& ca, const Coefficients& cb, Layout layout, Finish finish) {
+Terms<C> product(const Terms<C>& a, const Terms<C>& b, const Coefficients& ca, const Coefficients& cb, Layout layout,
+                 Finish finish) {
   const std::uint64_t work = static_cast<std::uint64_t>(a.size()) * b.size();
   const std::uint64_t limit = std::min<std::uint64_t>(std::uint64_t{1} << 22U, 4 * work + 64);
   const Box box(a, b, limit);

@@ -28,7 +28,9 @@ struct Layout {
   [[nodiscard]] unsigned shift_of(unsigned v) const { return 64 - bits * (v % per_word() + 1); }
   [[nodiscard]] std::uint64_t mask() const { return (std::uint64_t{1} << bits) - 1; }
   [[nodiscard]] Degree largest() const { return static_cast<Degree>((std::uint64_t{1} << (bits - 1)) - 1); }
-  [[nodiscard]] Degree get(const std::uint64_t* m, unsigned v) const { return static_cast<Degree>((m[word_of(v)] >> shift_of(v)) & mask()); }
+  [[nodiscard]] Degree get(const std::uint64_t* m, unsigned v) const {
+    return static_cast<Degree>((m[word_of(v)] >> shift_of(v)) & mask());
+  }
   void set(std::uint64_t* m, unsigned v, Degree e) const {
     std::uint64_t& w = m[word_of(v)];
     w = (w & ~(mask() << shift_of(v))) | (static_cast<std::uint64_t>(e) << shift_of(v));
@@ -106,13 +108,15 @@ struct Terms {
     const unsigned w = layout.words();
     std::vector<std::uint32_t> index(size());
     for (std::size_t i = 0; i < index.size(); ++i) index[i] = static_cast<std::uint32_t>(i);
-    std::sort(index.begin(), index.end(), [&](std::uint32_t a, std::uint32_t b) { return compare_monomials(monomial(a), monomial(b), w) > 0; });
+    std::sort(index.begin(), index.end(),
+              [&](std::uint32_t a, std::uint32_t b) { return compare_monomials(monomial(a), monomial(b), w) > 0; });
     Terms out(layout);
     out.reserve(size());
     for (std::size_t i = 0; i < index.size();) {
       C c = std::move(coefficients[index[i]]);
       std::size_t j = i + 1;
-      for (; j < index.size() && compare_monomials(monomial(index[i]), monomial(index[j]), w) == 0; ++j) add(c, coefficients[index[j]]);
+      for (; j < index.size() && compare_monomials(monomial(index[i]), monomial(index[j]), w) == 0; ++j)
+        add(c, coefficients[index[j]]);
       if (!zero(c)) out.push(monomial(index[i]), std::move(c));
       i = j;
     }
@@ -137,14 +141,18 @@ Layout common_layout(const Terms<C>& a, const Terms<C>& b) {
   return a.layout.bits >= b.layout.bits ? a.layout : b.layout;
 }
 
-/// Walks the terms of two polynomials of one layout in order: visit(monomial, coefficient or null, coefficient or null).
+/// Walks the terms of two polynomials of one layout in order: visit(monomial, coefficient or null, coefficient or
+/// null).
 template <class A, class B, class Visit>
 void merge_terms(const Terms<A>& a, const Terms<B>& b, Visit&& visit) {
   std::size_t i = 0;
   std::size_t j = 0;
   while (i < a.size() || j < b.size()) {
-    const int c = i == a.size() ? -1 : j == b.size() ? 1 : compare_monomials(a.monomial(i), b.monomial(j), a.layout.words());
-    visit(c >= 0 ? a.monomial(i) : b.monomial(j), c >= 0 ? &a.coefficients[i] : nullptr, c <= 0 ? &b.coefficients[j] : nullptr);
+    const int c = i == a.size()   ? -1
+                  : j == b.size() ? 1
+                                  : compare_monomials(a.monomial(i), b.monomial(j), a.layout.words());
+    visit(c >= 0 ? a.monomial(i) : b.monomial(j), c >= 0 ? &a.coefficients[i] : nullptr,
+          c <= 0 ? &b.coefficients[j] : nullptr);
     i += c >= 0 ? 1 : 0;
     j += c <= 0 ? 1 : 0;
   }
@@ -192,7 +200,8 @@ Terms<C> permuted(const Terms<C>& a, std::span<const unsigned> place, unsigned v
   out.exponents.assign(a.size() * out.layout.words(), 0);
   for (std::size_t i = 0; i < a.size(); ++i) {
     for (unsigned v = 0; v < a.vars(); ++v) {
-      if (const Degree e = a.exponent(i, v); e != 0) out.layout.set(out.exponents.data() + i * out.layout.words(), place[v], e);
+      if (const Degree e = a.exponent(i, v); e != 0)
+        out.layout.set(out.exponents.data() + i * out.layout.words(), place[v], e);
     }
   }
   out.normalise([](C&, const C&) {}, [](const C&) { return false; });

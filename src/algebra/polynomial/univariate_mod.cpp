@@ -171,7 +171,8 @@ std::vector<Uni> factor_square_free(const PrimeField& f, const Uni& a) {
     reduce(f, frobenius, rest);
   }
   if (degree_of(rest) > 0) out.push_back(rest);
-  std::sort(out.begin(), out.end(), [](const Uni& p, const Uni& q) { return p.size() != q.size() ? p.size() < q.size() : p < q; });
+  std::sort(out.begin(), out.end(),
+            [](const Uni& p, const Uni& q) { return p.size() != q.size() ? p.size() < q.size() : p < q; });
   return out;
 }
 

@@ -37,7 +37,9 @@ struct Sum192 {
     high += p >> 64;
   }
   void subtract_product(std::int64_t a, std::int64_t b) { add_product(-a, b); }
-  [[nodiscard]] bool is_zero() const { return high + static_cast<Wide>(low >> 64U) == 0 && static_cast<std::uint64_t>(low) == 0; }
+  [[nodiscard]] bool is_zero() const {
+    return high + static_cast<Wide>(low >> 64U) == 0 && static_cast<std::uint64_t>(low) == 0;
+  }
   [[nodiscard]] Integer integer() const {
     const Wide top = high + static_cast<Wide>(low >> 64U);
     if ((top == 0 || top == -1)) {  // one word with its sign
@@ -47,7 +49,8 @@ struct Sum192 {
     return big();
   }
   [[nodiscard]] Integer big() const {
-    return Integer(mpz_class((to_mpz(high) << 64U) + (mpz_class(to_mpz(static_cast<Wide>(low >> 1U)) * 2) + static_cast<unsigned long>(low & 1U))));
+    return Integer(mpz_class((to_mpz(high) << 64U) + (mpz_class(to_mpz(static_cast<Wide>(low >> 1U)) * 2) +
+                                                      static_cast<unsigned long>(low & 1U))));
   }
 };
 

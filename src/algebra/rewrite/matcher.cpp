@@ -37,14 +37,20 @@ bool same_head(const Expr& a, const Expr& b) {
 
 }  // namespace
 
-Matcher::Matcher(const Rule& rule, const Reasoner& reasoner, std::size_t steps) : rule_(rule), reasoner_(reasoner), steps_(steps) {}
+Matcher::Matcher(const Rule& rule, const Reasoner& reasoner, std::size_t steps)
+    : rule_(rule), reasoner_(reasoner), steps_(steps) {}
 
-bool Matcher::is_placeholder(const Expr& e) const { return std::find(rule_.placeholders.begin(), rule_.placeholders.end(), e) != rule_.placeholders.end(); }
-bool Matcher::is_rest(const Expr& e) const { return std::find(rule_.rests.begin(), rule_.rests.end(), e) != rule_.rests.end(); }
+bool Matcher::is_placeholder(const Expr& e) const {
+  return std::find(rule_.placeholders.begin(), rule_.placeholders.end(), e) != rule_.placeholders.end();
+}
+bool Matcher::is_rest(const Expr& e) const {
+  return std::find(rule_.rests.begin(), rule_.rests.end(), e) != rule_.rests.end();
+}
 
 bool Matcher::is_open(const Expr& e) const {
   const auto inside = [&](const Expr& p) { return depends_on(e, p); };
-  return std::any_of(rule_.placeholders.begin(), rule_.placeholders.end(), inside) || std::any_of(rule_.rests.begin(), rule_.rests.end(), inside);
+  return std::any_of(rule_.placeholders.begin(), rule_.placeholders.end(), inside) ||
+         std::any_of(rule_.rests.begin(), rule_.rests.end(), inside);
 }
 
 bool Matcher::match(const Expr& subject, bool partial, Expr& left_over) {
@@ -86,7 +92,8 @@ bool Matcher::operands(const Expr& p, const Expr& s, std::size_t from, const Nex
 }
 
 // Fixed operands first, then open ones from the most to the least particular, then the rest.
-bool Matcher::unordered(std::vector<Expr> patterns, std::vector<Expr> subjects, bool sum, bool partial, Expr* left_over, const Next& next) {
+bool Matcher::unordered(std::vector<Expr> patterns, std::vector<Expr> subjects, bool sum, bool partial, Expr* left_over,
+                        const Next& next) {
   Expr rest = undefined();
   for (auto it = patterns.begin(); it != patterns.end();) {
     if (!is_open(*it)) {
@@ -153,7 +160,9 @@ bool Matcher::conditions_hold() const {
     if (const auto at = values_.find(p.name()); at != values_.end()) b.set(p, at->second);
   }
   return std::all_of(rule_.conditions.begin(), rule_.conditions.end(),
-                     [&](const Expr& c) { return reasoner_.decide(substitute(c, b, Unused::allowed)) == Reasoner::Truth::yes; }) &&
+                     [&](const Expr& c) {
+                       return reasoner_.decide(substitute(c, b, Unused::allowed)) == Reasoner::Truth::yes;
+                     }) &&
          std::all_of(rule_.tests.begin(), rule_.tests.end(), [&](const auto& test) { return test(values_); });
 }
 

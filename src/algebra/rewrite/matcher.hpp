@@ -25,7 +25,8 @@ class Matcher {
   using Next = std::function<bool()>;
   bool one(const Expr& pattern, const Expr& subject, const Next& next);
   bool operands(const Expr& pattern, const Expr& subject, std::size_t from, const Next& next);
-  bool unordered(std::vector<Expr> patterns, std::vector<Expr> subjects, bool sum, bool partial, Expr* left_over, const Next& next);
+  bool unordered(std::vector<Expr> patterns, std::vector<Expr> subjects, bool sum, bool partial, Expr* left_over,
+                 const Next& next);
   bool bind(const Expr& placeholder, const Expr& value, const Next& next);
   bool conditions_hold() const;
   [[nodiscard]] bool is_placeholder(const Expr& e) const;

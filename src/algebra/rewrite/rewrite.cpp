@@ -12,7 +12,8 @@ namespace {
 
 class Rewriter {
  public:
-  Rewriter(std::span<const Rule> rules, const RewriteOptions& options) : rules_(rules), options_(options), reasoner_(options.given) {
+  Rewriter(std::span<const Rule> rules, const RewriteOptions& options)
+      : rules_(rules), options_(options), reasoner_(options.given) {
     for (const Rule& r : rules) report_.by_rule.emplace_back(r.name, 0);
   }
 
@@ -50,9 +51,12 @@ class Rewriter {
 
   static bool is_placeholder(const Rule& rule, const Expr& e) {
     return e.is(Kind::symbol) &&
-           (std::find(rule.placeholders.begin(), rule.placeholders.end(), e) != rule.placeholders.end() || std::find(rule.rests.begin(), rule.rests.end(), e) != rule.rests.end());
+           (std::find(rule.placeholders.begin(), rule.placeholders.end(), e) != rule.placeholders.end() ||
+            std::find(rule.rests.begin(), rule.rests.end(), e) != rule.rests.end());
   }
-  bool stopped() const { return report_.limit_reached || (options_.extent == RewriteExtent::first && report_.applications > 0); }
+  bool stopped() const {
+    return report_.limit_reached || (options_.extent == RewriteExtent::first && report_.applications > 0);
+  }
 
   // A rule at this node, or at a term c*t of a sum or a factor b^n of a product, which are no nodes of their own.
   bool apply(const Expr& x, Expr& result) {
@@ -123,12 +127,18 @@ Rule::Rule(Expr p, Expr r, std::vector<Expr> symbols, std::vector<Expr> rest_sym
       placeholders(std::move(symbols)),
       rests(std::move(rest_symbols)),
       name(to_text(pattern) + " becomes " + to_text(replacement)) {
-  const auto known = [](const std::vector<Expr>& list, const Expr& s) { return std::find(list.begin(), list.end(), s) != list.end(); };
+  const auto known = [](const std::vector<Expr>& list, const Expr& s) {
+    return std::find(list.begin(), list.end(), s) != list.end();
+  };
   for (const Expr& s : placeholders) {
-    if (!s.is(Kind::symbol)) throw Error(ErrorKind::usage, "a placeholder is a symbol, not " + to_text(s, {.max_length = 60}));
-    if (!depends_on(pattern, s)) throw Error(ErrorKind::usage, "the placeholder " + s.name() + " does not occur in the pattern " + to_text(pattern, {.max_length = 200}));
+    if (!s.is(Kind::symbol))
+      throw Error(ErrorKind::usage, "a placeholder is a symbol, not " + to_text(s, {.max_length = 60}));
+    if (!depends_on(pattern, s))
+      throw Error(ErrorKind::usage, "the placeholder " + s.name() + " does not occur in the pattern " +
+                                        to_text(pattern, {.max_length = 200}));
   }
-  if (known(placeholders, pattern) || known(rests, pattern)) throw Error(ErrorKind::usage, "a pattern that is only a placeholder matches everything; give it some structure");
+  if (known(placeholders, pattern) || known(rests, pattern))
+    throw Error(ErrorKind::usage, "a pattern that is only a placeholder matches everything; give it some structure");
   for (const Expr& s : rests) {
     bool operand = false;
     postorder(pattern, [&](const Expr& x) {
@@ -136,13 +146,19 @@ Rule::Rule(Expr p, Expr r, std::vector<Expr> symbols, std::vector<Expr> rest_sym
         for (const auto [key, factor] : Parts(x)) operand = operand || (key == s && factor.is_integer(1));
       }
     });
-    if (!operand) throw Error(ErrorKind::usage, "the rest placeholder " + s.name() + " must stand alone as an operand of a sum or product of the pattern");
+    if (!operand)
+      throw Error(ErrorKind::usage, "the rest placeholder " + s.name() +
+                                        " must stand alone as an operand of a sum or product of the pattern");
   }
 }
 
-Rewritten rewrite_with_report(const Expr& e, std::span<const Rule> rules, const RewriteOptions& options) { return Rewriter(rules, options).run(e); }
+Rewritten rewrite_with_report(const Expr& e, std::span<const Rule> rules, const RewriteOptions& options) {
+  return Rewriter(rules, options).run(e);
+}
 
-Expr rewrite(const Expr& e, std::span<const Rule> rules, const RewriteOptions& options) { return rewrite_with_report(e, rules, options).expression; }
+Expr rewrite(const Expr& e, std::span<const Rule> rules, const RewriteOptions& options) {
+  return rewrite_with_report(e, rules, options).expression;
+}
 
 bool matches(const Expr& e, const Rule& rule, Matches& found) {
   const Reasoner reasoner;

@@ -26,7 +26,9 @@ std::size_t find_word(std::string_view text, std::string_view word, std::size_t 
     if (text[i] == '(') ++depth;
     if (text[i] == ')') --depth;
     if (i < from || depth != 0 || text.substr(i, word.size()) != word) continue;
-    const auto letter = [&](std::size_t k) { return k < text.size() && (std::isalnum(static_cast<unsigned char>(text[k])) != 0 || text[k] == '_'); };
+    const auto letter = [&](std::size_t k) {
+      return k < text.size() && (std::isalnum(static_cast<unsigned char>(text[k])) != 0 || text[k] == '_');
+    };
     if ((i > 0 && letter(i - 1)) || letter(i + word.size())) continue;
     return i;
   }
@@ -55,7 +57,8 @@ class RuleReader {
 
   Rule read() {
     const std::size_t becomes = find_word(text_, "becomes");
-    if (becomes == std::string_view::npos) fail(0, "a rule needs the word 'becomes': sin(u)^2 + cos(u)^2 becomes 1 for any u");
+    if (becomes == std::string_view::npos)
+      fail(0, "a rule needs the word 'becomes': sin(u)^2 + cos(u)^2 becomes 1 for any u");
     std::size_t where = find_word(text_, "where", becomes);
     const std::size_t end = where == std::string_view::npos ? text_.size() : where;
     std::size_t names = find_word(text_, "for", becomes);
@@ -69,17 +72,21 @@ class RuleReader {
     const Expr replacement = part(becomes + 7, names, inner);
     for (const Symbol& s : free_symbols(replacement)) {
       const auto& n = s.name();
-      if (n.starts_with(mark) && !depends_on(pattern, s)) fail(becomes + 7, fmt::format("the replacement uses {}, which the pattern does not have", n.substr(mark.size())));
+      if (n.starts_with(mark) && !depends_on(pattern, s))
+        fail(becomes + 7,
+             fmt::format("the replacement uses {}, which the pattern does not have", n.substr(mark.size())));
     }
     for (const std::vector<Expr>* list : {&placeholders, &rests}) {
       for (const Expr& p : *list) {
-        if (!depends_on(pattern, p)) fail(names, fmt::format("the placeholder {} does not occur in the pattern", p.name().substr(mark.size())));
+        if (!depends_on(pattern, p))
+          fail(names, fmt::format("the placeholder {} does not occur in the pattern", p.name().substr(mark.size())));
       }
     }
     Rule rule(pattern, replacement, placeholders, rests);
     rule.name = trimmed(text_);
     if (where != std::string_view::npos) {
-      for (const auto& [condition, at] : split_commas(text_.substr(where + 5), where + 5)) add_condition(condition, at, inner, rule);
+      for (const auto& [condition, at] : split_commas(text_.substr(where + 5), where + 5))
+        add_condition(condition, at, inner, rule);
     }
     return rule;
   }
@@ -100,17 +107,22 @@ class RuleReader {
     return boreon::parse(piece, context);
   }
 
-  void read_names(std::size_t from, std::size_t to, ParseContext& inner, std::vector<Expr>& placeholders, std::vector<Expr>& rests) const {
+  void read_names(std::size_t from, std::size_t to, ParseContext& inner, std::vector<Expr>& placeholders,
+                  std::vector<Expr>& rests) const {
     std::size_t at = from + 3;
     const std::size_t any = find_word(text_, "any", at);
-    if (any == std::string_view::npos || any > to || !trimmed(text_.substr(at, any - at)).empty()) fail(from, "placeholders are named after 'for any': for any u, v, rest r");
+    if (any == std::string_view::npos || any > to || !trimmed(text_.substr(at, any - at)).empty())
+      fail(from, "placeholders are named after 'for any': for any u, v, rest r");
     at = any + 3;
     for (auto [name, place] : split_commas(text_.substr(at, to - at), at)) {
       const bool rest = name.starts_with("rest ");
       if (rest) name = trimmed(std::string_view(name).substr(5));
-      if (!is_identifier(name) || is_reserved_word(name)) fail(place + 1, fmt::format("'{}' cannot be the name of a placeholder; names are letters, digits and underscores", name));
+      if (!is_identifier(name) || is_reserved_word(name))
+        fail(place + 1,
+             fmt::format("'{}' cannot be the name of a placeholder; names are letters, digits and underscores", name));
       const Symbol s(std::string(mark) + name, Assumptions::none());
-      if (!inner.names.insert_or_assign(name, s).second && context_.names.find(name) == context_.names.end()) fail(place, fmt::format("the placeholder {} is named twice", name));
+      if (!inner.names.insert_or_assign(name, s).second && context_.names.find(name) == context_.names.end())
+        fail(place, fmt::format("the placeholder {} is named twice", name));
       (rest ? rests : placeholders).push_back(s);
     }
   }
@@ -128,15 +140,20 @@ class RuleReader {
       return;
     }
     const std::size_t blank = text.rfind(' ');
-    if (blank == std::string::npos) fail(at, fmt::format("'{}' is no condition; write u > 0, n integer, c number, x symbol, c free of t", text));
+    if (blank == std::string::npos)
+      fail(at, fmt::format("'{}' is no condition; write u > 0, n integer, c number, x symbol, c free of t", text));
     const Expr subject = boreon::parse(text.substr(0, blank), inner);
     const std::string word = text.substr(blank + 1);
     using Test = bool (*)(const Expr&);
     static const std::vector<std::pair<std::string, Test>> tests{
-        {"integer", [](const Expr& e) { return is_integer(e); }},         {"real", [](const Expr& e) { return is_real(e); }},
-        {"positive", [](const Expr& e) { return is_positive(e); }},       {"negative", [](const Expr& e) { return is_negative(e); }},
-        {"nonnegative", [](const Expr& e) { return is_nonnegative(e); }}, {"nonzero", [](const Expr& e) { return is_nonzero(e); }},
-        {"number", [](const Expr& e) { return e.is_number(); }},          {"symbol", [](const Expr& e) { return e.is(Kind::symbol); }}};
+        {"integer", [](const Expr& e) { return is_integer(e); }},
+        {"real", [](const Expr& e) { return is_real(e); }},
+        {"positive", [](const Expr& e) { return is_positive(e); }},
+        {"negative", [](const Expr& e) { return is_negative(e); }},
+        {"nonnegative", [](const Expr& e) { return is_nonnegative(e); }},
+        {"nonzero", [](const Expr& e) { return is_nonzero(e); }},
+        {"number", [](const Expr& e) { return e.is_number(); }},
+        {"symbol", [](const Expr& e) { return e.is(Kind::symbol); }}};
     std::vector<std::string> names;
     for (const auto& [name, test] : tests) {
       names.push_back(name);
@@ -145,7 +162,9 @@ class RuleReader {
         return;
       }
     }
-    fail(at, fmt::format("'{}' is no kind of value{}; known: integer, real, positive, negative, nonnegative, nonzero, number, symbol", word, suggestion(word, names)));
+    fail(at, fmt::format("'{}' is no kind of value{}; known: integer, real, positive, negative, nonnegative, nonzero, "
+                         "number, symbol",
+                         word, suggestion(word, names)));
   }
 
   static Expr value(const Expr& e, const Matches& m) {

@@ -45,7 +45,8 @@ struct BaseAngles {
       Number& unit = units[static_cast<std::size_t>(at - terms.begin())];
       const auto a = unit.words();
       const auto b = c.words();
-      if (a == nullptr || b == nullptr || a->den > 1000000 || b->den > 1000000 || a->num > 1000000 || b->num > 1000000) continue;
+      if (a == nullptr || b == nullptr || a->den > 1000000 || b->den > 1000000 || a->num > 1000000 || b->num > 1000000)
+        continue;
       const std::int64_t d = std::lcm(a->den, b->den);
       unit = Number(std::gcd(a->num * (d / a->den), b->num * (d / b->den)), d);
     }
@@ -142,7 +143,9 @@ void half_angle_forms(const Expr& expanded, Forms& out) {
   if (angles.empty() || angles.size() > 4) return;
   std::vector<Expr> halves;
   for (const Expr& a : angles) halves.push_back(tan(a / 2));
-  const auto index_of = [&](const Expr& angle) { return static_cast<std::size_t>(std::find(angles.begin(), angles.end(), angle) - angles.begin()); };
+  const auto index_of = [&](const Expr& angle) {
+    return static_cast<std::size_t>(std::find(angles.begin(), angles.end(), angle) - angles.begin());
+  };
   Rebuild halve([&](const Expr& x, Expr& result) {  // from above: angles inside angles stay as they are
     if (!is_call_of(x, "sin") && !is_call_of(x, "cos")) return false;
     const Expr& h = halves[index_of(x.operands()[0])];
@@ -160,7 +163,8 @@ void half_angle_forms(const Expr& expanded, Forms& out) {
   std::vector<poly::Degree> degree;
   for (const Expr& h : halves) {
     index.push_back(ring.index_of(h));
-    poly::Degree k = index.back() ? std::max(f.numerator.degree(*index.back()), f.denominator.degree(*index.back())) : 0;
+    poly::Degree k =
+        index.back() ? std::max(f.numerator.degree(*index.back()), f.denominator.degree(*index.back())) : 0;
     degree.push_back(k + k % 2);
   }
   const auto back = [&](const poly::Poly& p) {
@@ -280,7 +284,8 @@ Expr combine_term(const Expr& term) {
     }
     auto& waves = c ? circular : hyperbolic;
     for (std::int64_t k = 0; k < *n; ++k) {
-      if (waves.size() > 4096) throw Error(ErrorKind::limit, "too many terms when products of sines are written as sums");
+      if (waves.size() > 4096)
+        throw Error(ErrorKind::limit, "too many terms when products of sines are written as sums");
       waves = multiply_wave(waves, base.operands()[0], is_call_of(base, "sin") || is_call_of(base, "sinh"), c);
     }
   });

@@ -29,20 +29,23 @@ class PointEvaluator {
     all.insert(all.end(), options.conditions.begin(), options.conditions.end());
     leaves_ = sampled_leaves(all);
     for (std::size_t i = 0; i < leaves_.size(); ++i) index_[leaves_[i]] = i;
-    postorder(std::span<const Expr>(all), [&](const Expr& e) { rounded_ = rounded_ || (e.is_number() && e.number().is_double()); });
+    postorder(std::span<const Expr>(all),
+              [&](const Expr& e) { rounded_ = rounded_ || (e.is_number() && e.number().is_double()); });
   }
   /// Whether doubles occur: what is made of them is rounded at each step, in another order on each side.
   [[nodiscard]] bool rounded() const { return rounded_; }
   [[nodiscard]] const std::vector<Expr>& leaves() const { return leaves_; }
 
   // Values of both; an empty one where it is not defined.
-  void evaluate(const std::vector<std::complex<double>>& point, long precision, std::optional<Ball>& x, std::optional<Ball>& y) const {
+  void evaluate(const std::vector<std::complex<double>>& point, long precision, std::optional<Ball>& x,
+                std::optional<Ball>& y) const {
     x = one(a_, point, precision);
     y = one(b_, point, precision);
   }
 
  private:
-  std::optional<Ball> one(const EvaluationPlan& plan, const std::vector<std::complex<double>>& point, long precision) const {
+  std::optional<Ball> one(const EvaluationPlan& plan, const std::vector<std::complex<double>>& point,
+                          long precision) const {
     try {
       auto r = GraphEvaluator<BallDomain>(BallDomain{precision}).run(plan, [&](const Expr& e, Ball& v) {
         const std::size_t* i = index_.find(e);
@@ -67,7 +70,8 @@ class PointEvaluator {
 enum class PointResult { agree, differ, useless, lost };
 
 // Digits of agreement; raises the precision until the balls are sharp or disjoint.
-PointResult compare_at(const PointEvaluator& f, const std::vector<std::complex<double>>& point, double& digits, std::complex<double>* values) {
+PointResult compare_at(const PointEvaluator& f, const std::vector<std::complex<double>>& point, double& digits,
+                       std::complex<double>* values) {
   for (long precision = first_precision; precision <= last_precision; precision *= 4) {
     std::optional<Ball> x;
     std::optional<Ball> y;
@@ -108,7 +112,8 @@ PointResult compare_at(const PointEvaluator& f, const std::vector<std::complex<d
   return PointResult::useless;
 }
 
-std::vector<std::complex<double>> complex_point(const std::vector<Expr>& leaves, const std::vector<double>& p, Sampler& sampler) {
+std::vector<std::complex<double>> complex_point(const std::vector<Expr>& leaves, const std::vector<double>& p,
+                                                Sampler& sampler) {
   std::vector<std::complex<double>> out;
   for (std::size_t i = 0; i < p.size(); ++i) {
     const bool real = !leaves[i].is(Kind::symbol) || assumptions_of(leaves[i]).has(Assumption::real);
@@ -126,9 +131,10 @@ struct Visited {
 };
 enum class Next { counted, skipped, stop };
 
-// A random point made telling: the k-th takes other signs than those before, every third has whole or half values (where
-// powers and cuts differ), every fifth is large or small. Assumptions, ranges and conditions hold as before.
-std::vector<double> telling_point(const PointEvaluator& f, const SimplifyOptions& options, std::size_t k, Sampler& sampler) {
+// A random point made telling: the k-th takes other signs than those before, every third has whole or half values
+// (where powers and cuts differ), every fifth is large or small. Assumptions, ranges and conditions hold as before.
+std::vector<double> telling_point(const PointEvaluator& f, const SimplifyOptions& options, std::size_t k,
+                                  Sampler& sampler) {
   std::vector<double> p = sampler.draw(options.conditions);
   if (p.size() != f.leaves().size() || k == 0) return p;
   std::vector<double> q = p;
@@ -148,7 +154,9 @@ std::vector<double> telling_point(const PointEvaluator& f, const SimplifyOptions
   if (options.conditions.empty()) return q;
   Bindings b;
   for (std::size_t i = 0; i < q.size(); ++i) b.set(f.leaves()[i], q[i]);
-  const bool good = std::all_of(options.conditions.begin(), options.conditions.end(), [&](const Expr& c) { return substitute(c, b, Unused::allowed).is_constant(ConstantCode::true_value); });
+  const bool good = std::all_of(options.conditions.begin(), options.conditions.end(), [&](const Expr& c) {
+    return substitute(c, b, Unused::allowed).is_constant(ConstantCode::true_value);
+  });
   return good ? q : p;
 }
 
@@ -253,16 +261,21 @@ EquivalenceResult equivalent(const Expr& a, const Expr& b, const SimplifyOptions
   };
   const Expr d = a - b;
   // From the cheapest to the dearest.
-  const std::function<Expr()> forms[] = {[&] { return d; }, [&] { return transforms::angles_expanded(transforms::tangents_to_sines(transforms::hyperbolic_to_exponentials(d))); },
-                                         [&] { return simplify(d, options); }};
+  const std::function<Expr()> forms[] = {
+      [&] { return d; },
+      [&] {
+        return transforms::angles_expanded(transforms::tangents_to_sines(transforms::hyperbolic_to_exponentials(d)));
+      },
+      [&] { return simplify(d, options); }};
   for (const auto& form : forms) {
     if (!vanishes(form())) continue;
     out.verdict = Equivalence::proved;
     out.reason = "the difference reduces to zero by exact rewriting";
     return out;
   }
-  out.reason =
-      agreeing > 0 ? "the values agree to at least 15 digits at " + std::to_string(agreeing) + " points, but no proof was found" : "no point was found where both have a value";
+  out.reason = agreeing > 0 ? "the values agree to at least 15 digits at " + std::to_string(agreeing) +
+                                  " points, but no proof was found"
+                            : "no point was found where both have a value";
   return out;
 }
 

@@ -15,7 +15,8 @@ bool is_negative_number(const Expr& e) { return e.is_number() && e.number().sign
 // What base^exponent costs without a minus in the exponent, which shows as a division.
 double power_cost(const Expr& exponent, double base, double exponent_cost) {
   if (exponent.is_integer(1) || exponent.is_integer(-1)) return base;
-  if (exponent.is_number()) return base + 1 + (exponent.number().abs() == Number(1, 2) ? 0 : number_cost(exponent.number()));
+  if (exponent.is_number())
+    return base + 1 + (exponent.number().abs() == Number(1, 2) ? 0 : number_cost(exponent.number()));
   return base + 1 + exponent_cost;
 }
 

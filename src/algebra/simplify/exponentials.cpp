@@ -50,7 +50,8 @@ Expr exponentials_to_circular(const Expr& e) {
       bool imaginary = false;
       if (t.is_constant(ConstantCode::imaginary)) imaginary = true;
       if (t.is(Kind::product)) {
-        for (const auto [b, n] : Parts(t)) imaginary = imaginary || (b.is_constant(ConstantCode::imaginary) && n.is_integer(1));
+        for (const auto [b, n] : Parts(t))
+          imaginary = imaginary || (b.is_constant(ConstantCode::imaginary) && n.is_integer(1));
       }
       (imaginary ? angle : real) += imaginary ? t / i : t;
     }
@@ -61,7 +62,9 @@ Expr exponentials_to_circular(const Expr& e) {
 
 Expr powers_to_exponentials(const Expr& e) {
   return everywhere(e, [](const Expr& x) {
-    const auto one = [](const Expr& b, const Expr& n) { return n.is_number() || b.is_number() || !is_positive(b) ? power(b, n) : exp(expand(n * log(b))); };
+    const auto one = [](const Expr& b, const Expr& n) {
+      return n.is_number() || b.is_number() || !is_positive(b) ? power(b, n) : exp(expand(n * log(b)));
+    };
     if (x.is(Kind::power)) return one(x.operands()[0], x.operands()[1]);
     if (!x.is(Kind::product)) return x;
     std::vector<Expr> factors{x.operands()[0]};
@@ -149,7 +152,8 @@ Expr logarithms_expanded(const Expr& e, const Reasoner& reasoner) {
       };
       return part(u.number().numerator()) - part(u.number().denominator());
     }
-    if (u.is(Kind::power) && reasoner.positive(u.operands()[0]) && is_real(u.operands()[1])) return u.operands()[1] * log(u.operands()[0]);
+    if (u.is(Kind::power) && reasoner.positive(u.operands()[0]) && is_real(u.operands()[1]))
+      return u.operands()[1] * log(u.operands()[0]);
     if (!u.is(Kind::product)) return x;
     Expr sum = 0;
     Expr rest = 1;
@@ -197,7 +201,8 @@ Expr logarithms_combined(const Expr& e, const Reasoner& reasoner) {
         continue;
       }
       const Number size = c.number().abs();
-      auto at = std::find_if(groups.begin(), groups.end(), [&](const Group& g) { return g.size == size && g.beside == beside; });
+      auto at = std::find_if(groups.begin(), groups.end(),
+                             [&](const Group& g) { return g.size == size && g.beside == beside; });
       if (at == groups.end()) at = groups.insert(groups.end(), {size, beside, 1});
       at->inside *= power(logarithm.operands()[0], c.number().sign());
     }

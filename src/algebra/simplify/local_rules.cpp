@@ -154,7 +154,8 @@ Expr absolute(const Expr& x, const Reasoner& reasoner) {
   const Expr& u = x.operands()[0];
   if (reasoner.nonnegative(u)) return u;
   if (reasoner.nonpositive(u)) return -u;
-  if (u.is(Kind::power) && u.operands()[1].word() && is_real(u.operands()[0])) return power(abs(u.operands()[0]), u.operands()[1]);
+  if (u.is(Kind::power) && u.operands()[1].word() && is_real(u.operands()[0]))
+    return power(abs(u.operands()[0]), u.operands()[1]);
   if (!u.is(Kind::product)) return x;
   std::vector<Expr> outside{abs(u.operands()[0])};
   std::vector<Expr> inside;
@@ -259,7 +260,8 @@ Expr sum_rule(const Expr& x, const Reasoner& reasoner) {
   for (const auto [term, c] : Parts(x)) {
     const auto note = [&, &term = term, &c = c](const Expr& b, const Expr& n) {
       for (const char* name : {"sin", "cos", "sinh", "cosh", "tan", "tanh"}) {
-        if (is_call_of(b, name) && n.is_integer(2)) squares.push_back({term / power(b, n), b.operands()[0], name, c.number(), term});
+        if (is_call_of(b, name) && n.is_integer(2))
+          squares.push_back({term / power(b, n), b.operands()[0], name, c.number(), term});
       }
     };
     if (term.is(Kind::power)) note(term.operands()[0], term.operands()[1]);
@@ -319,8 +321,10 @@ Expr sum_rule(const Expr& x, const Reasoner& reasoner) {
       if (coefficient_of(sinh(u)) == c.number()) return x - c * term - c * sinh(u) + c * exp(u);
       if (coefficient_of(sinh(u)) == -c.number()) return x - c * term + c * sinh(u) + c * exp(-u);
     }
-    if (is_call_of(term, "erf") && c.number() == -x.operands()[0].number()) return x - c * term + c - c * erfc(term.operands()[0]);
-    if (is_call_of(term, "erf") && coefficient_of(erfc(term.operands()[0])) == c.number()) return x - c * term - c * erfc(term.operands()[0]) + c;
+    if (is_call_of(term, "erf") && c.number() == -x.operands()[0].number())
+      return x - c * term + c - c * erfc(term.operands()[0]);
+    if (is_call_of(term, "erf") && coefficient_of(erfc(term.operands()[0])) == c.number())
+      return x - c * term - c * erfc(term.operands()[0]) + c;
   }
   return x;
 }
@@ -335,10 +339,12 @@ Expr product_rule(const Expr& x, const Reasoner& reasoner) {
     for (const auto [c, m] : Parts(x)) {
       const auto j = m.word();
       if (!j) continue;
-      if (is_call_of(c, "sign") && c.operands()[0] == u && *j % 2 != 0 && *k > 0) return x / power(b, n) / power(c, m) * u * power(b, n - 1);
+      if (is_call_of(c, "sign") && c.operands()[0] == u && *j % 2 != 0 && *k > 0)
+        return x / power(b, n) / power(c, m) * u * power(b, n - 1);
       if (c == u && *k > 0 && *j < 0) return x / b * u * sign(u);  // abs(u)/u = sign(u)
       if (c == u && *k < 0 && *j > 0) return x * b / u * sign(u);
-      if (is_call_of(c, "abs") && !(c == b) && *j * *k > 0 && (*j == *k)) return x / power(b, n) / power(c, m) * power(abs(u * c.operands()[0]), n);
+      if (is_call_of(c, "abs") && !(c == b) && *j * *k > 0 && (*j == *k))
+        return x / power(b, n) / power(c, m) * power(abs(u * c.operands()[0]), n);
     }
   }
   // sqrt(a)*sqrt(b) = sqrt(a*b) where one of them is not negative
@@ -373,7 +379,8 @@ Expr call_rule(const Expr& x, const Reasoner& reasoner) {
   }
   if (name == "log") {
     const Expr& u = x.operands()[0];
-    if (u.is(Kind::power) && reasoner.positive(u.operands()[0]) && u.operands()[1].is_number()) return u.operands()[1] * log(u.operands()[0]);
+    if (u.is(Kind::power) && reasoner.positive(u.operands()[0]) && u.operands()[1].is_number())
+      return u.operands()[1] * log(u.operands()[0]);
     if (is_call_of(u, "exp") && is_real(u.operands()[0])) return u.operands()[0];
   }
   // Inverse functions of their functions, on the principal branch.
@@ -385,7 +392,9 @@ Expr call_rule(const Expr& x, const Reasoner& reasoner) {
     if (name == "acosh" && of == "cosh" && reasoner.nonnegative(u)) return u;
     if (name == "acosh" && of == "cosh" && is_real(u)) return abs(u);
     const Expr quarter = pi() / 2;
-    if (((name == "asin" && of == "sin") || (name == "atan" && of == "tan")) && reasoner.positive(quarter - u) && reasoner.positive(quarter + u)) return u;
+    if (((name == "asin" && of == "sin") || (name == "atan" && of == "tan")) && reasoner.positive(quarter - u) &&
+        reasoner.positive(quarter + u))
+      return u;
     if (name == "acos" && of == "cos" && reasoner.nonnegative(u) && reasoner.nonnegative(pi() - u)) return u;
   }
   return x;
@@ -472,7 +481,8 @@ Expr gather_products(const Expr& e) {
       if (n.is_number() || !is_positive(b)) continue;
       for (const auto [d, m] : Parts(x)) {
         if (!(d == b) && m == n && is_positive(d) && is_real(n)) return x / power(b, n) / power(d, m) * power(b * d, n);
-        if (!(d == b) && m == -n && is_positive(d) && is_real(n)) return x / power(b, n) / power(d, m) * power(b / d, n);
+        if (!(d == b) && m == -n && is_positive(d) && is_real(n))
+          return x / power(b, n) / power(d, m) * power(b / d, n);
       }
     }
     return x;

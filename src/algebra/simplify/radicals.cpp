@@ -19,7 +19,8 @@ std::optional<Expr> denested(const Expr& inside) {
   const Number a = inside.operands()[0].number();
   const Expr& root = inside.operands()[1];
   if (a.is_double() || inside.operands()[2].number().is_double() || a.sign() <= 0) return std::nullopt;
-  if (!root.is(Kind::power) || !root.operands()[0].is_number() || !(root.operands()[1] == Expr(Number(1, 2)))) return std::nullopt;
+  if (!root.is(Kind::power) || !root.operands()[0].is_number() || !(root.operands()[1] == Expr(Number(1, 2))))
+    return std::nullopt;
   const Number b = inside.operands()[2].number();
   const Number c = root.operands()[0].number();
   if (c.is_double() || c.sign() < 0) return std::nullopt;
@@ -78,9 +79,12 @@ Expr root_of(const Expr& base, const Number& exponent, const Reasoner& reasoner)
 
 Expr radical_rules(const Expr& e, const Reasoner& reasoner) {
   return everywhere(e, [&](const Expr& x) {
-    const auto fractional = [](const Expr& n) { return n.is_number() && n.number().is_exact() && !n.number().is_integer(); };
+    const auto fractional = [](const Expr& n) {
+      return n.is_number() && n.number().is_exact() && !n.number().is_integer();
+    };
     try {
-      if (x.is(Kind::power) && fractional(x.operands()[1])) return root_of(x.operands()[0], x.operands()[1].number(), reasoner);
+      if (x.is(Kind::power) && fractional(x.operands()[1]))
+        return root_of(x.operands()[0], x.operands()[1].number(), reasoner);
       if (x.is(Kind::product)) {
         std::vector<Expr> factors{x.operands()[0]};
         bool any = false;

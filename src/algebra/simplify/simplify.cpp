@@ -22,7 +22,8 @@ constexpr std::uint64_t work_of_attempt = 2000000;  // multiplications of coeffi
 
 class Simplifier {
  public:
-  explicit Simplifier(const SimplifyOptions& options) : options_(options), reasoner_(options.conditions), work_(options.work) {
+  explicit Simplifier(const SimplifyOptions& options)
+      : options_(options), reasoner_(options.conditions), work_(options.work) {
     quick_ = options;
     quick_.points = std::min<std::size_t>(options.points, 3);
     quick_.seed = options.seed + 1;
@@ -64,7 +65,8 @@ class Simplifier {
   }
 
   Expr parts(const Expr& root) {
-    Rebuild rebuild([](const Expr&, Expr&) { return false; }, [&](const Expr& e) { return e.operands().empty() ? e : improve(e); });
+    Rebuild rebuild([](const Expr&, Expr&) { return false; },
+                    [&](const Expr& e) { return e.operands().empty() ? e : improve(e); });
     return rebuild(root);
   }
 
@@ -81,7 +83,8 @@ class Simplifier {
       offer(best, forms);
       std::vector<Expr> candidates;
       for (const Expr& f : forms) {
-        if (!(f == best) && std::find(candidates.begin(), candidates.end(), f) == candidates.end()) candidates.push_back(f);
+        if (!(f == best) && std::find(candidates.begin(), candidates.end(), f) == candidates.end())
+          candidates.push_back(f);
       }
       std::sort(candidates.begin(), candidates.end(), [&](const Expr& a, const Expr& b) {
         if (cost(a) != cost(b)) return cost(a) < cost(b);
@@ -106,7 +109,9 @@ class Simplifier {
     const Comparison c = compare(from, to, quick_);
     if (c.points > 0 || !c.agrees) return c.agrees;
     bool opaque = false;
-    postorder(from, [&](const Expr& x) { opaque = opaque || x.is(Kind::integral) || x.is(Kind::summation) || x.is(Kind::limit) || x.is(Kind::derivative); });
+    postorder(from, [&](const Expr& x) {
+      opaque = opaque || x.is(Kind::integral) || x.is(Kind::summation) || x.is(Kind::limit) || x.is(Kind::derivative);
+    });
     return opaque;
   }
 
@@ -152,7 +157,8 @@ class Simplifier {
     attempt([&] { transforms::exponential_forms(e, raw); });
     attempt([&] { transforms::special_forms(e, raw); });
     attempt([&] {
-      const Expr list[] = {transforms::powers_to_exponentials(e), transforms::absolutes_apart(e), transforms::inverse_hyperbolic_to_logarithms(e), transforms::angles_doubled(e)};
+      const Expr list[] = {transforms::powers_to_exponentials(e), transforms::absolutes_apart(e),
+                           transforms::inverse_hyperbolic_to_logarithms(e), transforms::angles_doubled(e)};
       for (const Expr& f : list) {
         if (!(f == e)) raw.push_back(f);
       }
@@ -219,10 +225,16 @@ Simplified simplify_with_report(const Expr& expression, const SimplifyOptions& o
   return out;
 }
 
-Expr simplify(const Expr& expression, const SimplifyOptions& options) { return simplify_with_report(expression, options).expression; }
+Expr simplify(const Expr& expression, const SimplifyOptions& options) {
+  return simplify_with_report(expression, options).expression;
+}
 
-Expr in_exponentials(const Expr& e) { return expand(transforms::circular_to_exponentials(transforms::hyperbolic_to_exponentials(e))); }
-Expr in_sines_and_cosines(const Expr& e) { return transforms::tangents_to_sines(transforms::exponentials_to_circular(e)); }
+Expr in_exponentials(const Expr& e) {
+  return expand(transforms::circular_to_exponentials(transforms::hyperbolic_to_exponentials(e)));
+}
+Expr in_sines_and_cosines(const Expr& e) {
+  return transforms::tangents_to_sines(transforms::exponentials_to_circular(e));
+}
 Expr expand_angles(const Expr& e) { return expand(transforms::angles_expanded(e, true)); }
 Expr combine_angles(const Expr& e) { return transforms::angles_combined(e); }
 Expr expand_logarithms(const Expr& e) { return transforms::logarithms_expanded(e, Reasoner()); }

@@ -98,7 +98,8 @@ Expr gammas_gathered(const Expr& e) {
           return x / power(b, n) / power(c, n) * power(pi() / sin(pi() * v), n);
         }
         if (c == u && m == n) return x / power(b, n) / power(c, n) * power(gamma(u + 1), n);
-        if (c == u - 1 && m == -n && !(n.is_integer(1) && u.is_number())) return x / power(b, n) / power(c, m) * power(gamma(u - 1), n);
+        if (c == u - 1 && m == -n && !(n.is_integer(1) && u.is_number()))
+          return x / power(b, n) / power(c, m) * power(gamma(u - 1), n);
       }
     }
     return x;
@@ -111,8 +112,10 @@ void special_forms(const Expr& e, Forms& out) {
   bool special = false;
   postorder(e, [&](const Expr& x) {
     if (!x.is(Kind::call)) return;
-    static const char* const names[] = {"log10", "log2", "log1p", "expm1", "exp2", "erfc", "hypot", "beta", "gamma", "digamma"};
-    special = special || std::any_of(std::begin(names), std::end(names), [&](const char* n) { return x.function().name == n; });
+    static const char* const names[] = {"log10", "log2",  "log1p", "expm1", "exp2",
+                                        "erfc",  "hypot", "beta",  "gamma", "digamma"};
+    special = special ||
+              std::any_of(std::begin(names), std::end(names), [&](const char* n) { return x.function().name == n; });
   });
   if (!special) return;
   const Expr basic = in_basic_functions(e);

@@ -61,15 +61,21 @@ constexpr std::array rows{
     Row{"fresnel_S", 0, [](A a, I&) -> R { return a[0] * fresnel_S(a[0]) + cos(pi() * power(a[0], 2) / 2) / pi(); }},
     Row{"fresnel_C", 0, [](A a, I&) -> R { return a[0] * fresnel_C(a[0]) - sin(pi() * power(a[0], 2) / 2) / pi(); }},
     Row{"digamma", 0, [](A a, I&) -> R { return lgamma(a[0]); }},
-    Row{"polygamma", 1, [](A a, I&) -> R { return a[0].word() && *a[0].word() >= 1 ? R(polygamma(a[0] - 1, a[1])) : std::nullopt; }},
+    Row{"polygamma", 1,
+        [](A a, I&) -> R { return a[0].word() && *a[0].word() >= 1 ? R(polygamma(a[0] - 1, a[1])) : std::nullopt; }},
     Row{"dilog", 0, [](A a, I& in) -> R { return a[0] * dilog(a[0]) - a[0] - (1 - a[0]) * in.real_log(1 - a[0]); }},
-    Row{"incomplete_gamma", 1, [](A a, I&) -> R { return a[1] * incomplete_gamma(a[0], a[1]) - incomplete_gamma(a[0] + 1, a[1]); }},
+    Row{"incomplete_gamma", 1,
+        [](A a, I&) -> R { return a[1] * incomplete_gamma(a[0], a[1]) - incomplete_gamma(a[0] + 1, a[1]); }},
     Row{"cyl_bessel_j", 1, [](A a, I&) -> R { return bessel_by_recurrence(a); }},
     Row{"cyl_neumann", 1, [](A a, I&) -> R { return a[0].is_integer(1) ? R(-cyl_neumann(0, a[1])) : std::nullopt; }},
     Row{"cyl_bessel_i", 1, [](A a, I&) -> R { return a[0].is_integer(1) ? R(cyl_bessel_i(0, a[1])) : std::nullopt; }},
     Row{"cyl_bessel_k", 1, [](A a, I&) -> R { return a[0].is_integer(1) ? R(-cyl_bessel_k(0, a[1])) : std::nullopt; }},
     Row{"legendre", 1,  // 18.17.1 by the derivative 14.10.4
-        [](A a, I&) -> R { return a[0].word() && *a[0].word() >= 1 ? R((legendre(a[0] + 1, a[1]) - legendre(a[0] - 1, a[1])) / (2 * a[0] + 1)) : std::nullopt; }},
+        [](A a, I&) -> R {
+          return a[0].word() && *a[0].word() >= 1
+                     ? R((legendre(a[0] + 1, a[1]) - legendre(a[0] - 1, a[1])) / (2 * a[0] + 1))
+                     : std::nullopt;
+        }},
     Row{"hermite", 1, [](A a, I&) -> R { return hermite(a[0] + 1, a[1]) / (2 * (a[0] + 1)); }},
     Row{"cbrt", 0, [](A a, I&) -> R { return Expr(Number(3, 4)) * a[0] * cbrt(a[0]); }},
 };

@@ -33,7 +33,8 @@ std::optional<double> number(const Expr& e) {
 
 class ZeroFinder {
  public:
-  ZeroFinder(Symbol x, Signs& signs, Expr from, Expr to) : x_(std::move(x)), signs_(signs), from_(std::move(from)), to_(std::move(to)) {}
+  ZeroFinder(Symbol x, Signs& signs, Expr from, Expr to)
+      : x_(std::move(x)), signs_(signs), from_(std::move(from)), to_(std::move(to)) {}
 
   Places operator()(const Expr& e) {
     if (!depends_on(e, x_)) return std::vector<Expr>{};
@@ -172,7 +173,8 @@ class ZeroFinder {
       const double first = std::ceil(std::min(k1, k2) - 1e-9);
       const double last = std::floor(std::max(k1, k2) + 1e-9);
       if (last - first > most_periods) return std::nullopt;
-      for (double k = first; k <= last; ++k) all.push_back((base + static_cast<std::int64_t>(k) * period - l->constant) / l->slope);
+      for (double k = first; k <= last; ++k)
+        all.push_back((base + static_cast<std::int64_t>(k) * period - l->constant) / l->slope);
     }
     return all;
   }
@@ -181,9 +183,11 @@ class ZeroFinder {
   Places of_sine_and_cosine(const Expr& e, const KernelRing& ring, const std::vector<unsigned>& varying) {
     const Expr& k = ring.kernels()[varying[0]];
     const Expr& l = ring.kernels()[varying[1]];
-    if (!k.is(Kind::call) || !l.is(Kind::call) || k.operands().size() != 1 || !(k.operands()[0] == l.operands()[0])) return std::nullopt;
+    if (!k.is(Kind::call) || !l.is(Kind::call) || k.operands().size() != 1 || !(k.operands()[0] == l.operands()[0]))
+      return std::nullopt;
     const Expr& u = k.operands()[0];
-    if (!((is_call_of(k, "sin") && is_call_of(l, "cos")) || (is_call_of(k, "cos") && is_call_of(l, "sin")))) return std::nullopt;
+    if (!((is_call_of(k, "sin") && is_call_of(l, "cos")) || (is_call_of(k, "cos") && is_call_of(l, "sin"))))
+      return std::nullopt;
     const Symbol t("_half");
     Rebuild pass([&](const Expr& n, Expr& result) {
       if (n == sin(u)) {
@@ -237,7 +241,9 @@ struct Zeros {
   }
 };
 
-bool jumps_at_zero(std::string_view name) { return name == "abs" || name == "sign" || name == "heaviside" || name == "dirac_delta"; }
+bool jumps_at_zero(std::string_view name) {
+  return name == "abs" || name == "sign" || name == "heaviside" || name == "dirac_delta";
+}
 
 }  // namespace
 
@@ -250,7 +256,9 @@ std::optional<Fold> folded(const Expr& e) {
   return std::nullopt;
 }
 
-Places real_zeros(const Expr& e, const Symbol& x, Signs& signs, const Expr& from, const Expr& to) { return ZeroFinder(x, signs, from, to)(e); }
+Places real_zeros(const Expr& e, const Symbol& x, Signs& signs, const Expr& from, const Expr& to) {
+  return ZeroFinder(x, signs, from, to)(e);
+}
 
 std::vector<Expr> in_order(std::vector<Expr> places, Signs& signs, const Expr& from, const Expr& to, bool* downwards) {
   std::vector<Expr> kept;
@@ -351,7 +359,9 @@ std::optional<Expr> piece_between(const Expr& f, const Symbol& x, const Expr& fr
           }
           for (const int s : {1, -1}) {
             const double k = (value->real() - s * inner->real()) / std::numbers::pi;
-            const bool even = name == "asin" ? (std::lround(k) % 2 == 0) == (s > 0) : name == "atan" ? s > 0 : std::lround(k) % 2 == 0;
+            const bool even = name == "asin"   ? (std::lround(k) % 2 == 0) == (s > 0)
+                              : name == "atan" ? s > 0
+                                               : std::lround(k) % 2 == 0;
             if (std::abs(k - std::round(k)) < 1e-9 && even) return s * fold->angle + std::lround(k) * pi();
           }
           complete = false;

@@ -81,7 +81,9 @@ ClosedRoots cubic(const Expr& p, const Expr& q, Signs& signs) {
     return out;
   }
   const Expr inner = sqrt(power(q, 2) / 4 + power(p, 3) / 27);
-  const auto real_cbrt = [&](const Expr& e) { return signs.of(e) < 0 ? -power(-e, Expr(1) / 3) : power(e, Expr(1) / 3); };
+  const auto real_cbrt = [&](const Expr& e) {
+    return signs.of(e) < 0 ? -power(-e, Expr(1) / 3) : power(e, Expr(1) / 3);
+  };
   const Expr u = real_cbrt(-q / 2 + inner);
   const Expr v = real_cbrt(-q / 2 - inner);
   out.real.push_back(u + v);

@@ -20,7 +20,8 @@ constexpr std::size_t most_parameters_unknowns = 40;
 
 class Combination {
  public:
-  Combination(const Expr& f, const std::vector<Candidate>& candidates, const Symbol& x) : ring_(roots(f, candidates), tower_options()), dice_(20260101) {
+  Combination(const Expr& f, const std::vector<Candidate>& candidates, const Symbol& x)
+      : ring_(roots(f, candidates), tower_options()), dice_(20260101) {
     for (unsigned v = 0; v < ring_.vars(); ++v) (depends_on(ring_.kernels()[v], x) ? varying_ : fixed_).push_back(v);
     const Fraction right = ring_.reduced(ring_.fraction_of(f));
     std::vector<Fraction> columns;
@@ -34,8 +35,10 @@ class Combination {
     unknowns_ = columns.size();
     for (std::size_t j = 0; j <= unknowns_; ++j) {
       const Fraction& c = j < unknowns_ ? columns[j] : right;
-      const Fraction whole = ring_.reduced(fraction(poly::multiply(c.numerator, *poly::divide_exactly(common, c.denominator))));
-      if (!whole.denominator.is_constant()) throw Error(ErrorKind::unsupported, "relations do not reduce to polynomials");
+      const Fraction whole =
+          ring_.reduced(fraction(poly::multiply(c.numerator, *poly::divide_exactly(common, c.denominator))));
+      if (!whole.denominator.is_constant())
+        throw Error(ErrorKind::unsupported, "relations do not reduce to polynomials");
       if (!poly::is_one(whole.denominator)) throw Error(ErrorKind::unsupported, "fractions in relations");
       enter(whole.numerator, j);
     }
@@ -222,8 +225,9 @@ class Combination {
     const std::size_t n = columns_.size();
     const bool numbers = std::all_of(used_.begin(), used_.end(), [](const Row* r) {
       return std::all_of(r->begin(), r->end(), [](const Entry& e) {
-        return std::all_of(e.terms.begin(), e.terms.end(),
-                           [](const Term& t) { return std::all_of(t.exponents.begin(), t.exponents.end(), [](poly::Degree d) { return d == 0; }); });
+        return std::all_of(e.terms.begin(), e.terms.end(), [](const Term& t) {
+          return std::all_of(t.exponents.begin(), t.exponents.end(), [](poly::Degree d) { return d == 0; });
+        });
       });
     });
     std::vector<Fraction> result(unknowns_, fraction(Number(0), ring_.vars()));

@@ -47,7 +47,9 @@ bool has_imaginary_unit(const Expr& e) {
 
 bool has_infinity(const Expr& e) {
   bool found = false;
-  postorder(e, [&](const Expr& n) { found = found || n.is_constant(ConstantCode::infinity) || n.is_constant(ConstantCode::undefined); });
+  postorder(e, [&](const Expr& n) {
+    found = found || n.is_constant(ConstantCode::infinity) || n.is_constant(ConstantCode::undefined);
+  });
   return found;
 }
 
@@ -96,12 +98,14 @@ Expr limit_of(const Expr& F, const Symbol& x, const Expr& place, bool above, Sig
 }
 
 // F at the ends and at every place in between where F or f may jump or be singular.
-std::optional<DefiniteValue> by_antiderivative(const DefiniteProblem& p, Signs& signs, Outcome& out, bool principal_value) {
+std::optional<DefiniteValue> by_antiderivative(const DefiniteProblem& p, Signs& signs, Outcome& out,
+                                               bool principal_value) {
   Integrator in(signs);
   auto F = in(p.integrand, p.x);
   if (!F) return std::nullopt;
   F = exponential_integrals_paired(*F);
-  if (check_antiderivative(p.integrand, *F, p.x, signs.conditions(), 4, 20260102).verdict == Verdict::disagrees) return std::nullopt;
+  if (check_antiderivative(p.integrand, *F, p.x, signs.conditions(), 4, 20260102).verdict == Verdict::disagrees)
+    return std::nullopt;
   out.antiderivative = *F;
   out.variable = p.x;
   out.steps = in.route();
@@ -123,7 +127,8 @@ std::optional<DefiniteValue> by_antiderivative(const DefiniteProblem& p, Signs& 
   for (std::size_t i = 0; i + 1 < ends.size(); ++i) {
     for (const bool upper : {true, false}) {
       const Expr& place = upper ? ends[i + 1] : ends[i];
-      const Expr v = limit_of(*F, p.x, place, upper == downwards, signs, fmt::format("at {} = {}", p.x.name(), shown(place)));
+      const Expr v =
+          limit_of(*F, p.x, place, upper == downwards, signs, fmt::format("at {} = {}", p.x.name(), shown(place)));
       if (has_infinity(v)) {
         const bool inside = upper ? i + 2 < ends.size() : i > 0;
         if (!(principal_value && inside)) throw Divergent{fmt::format("at {} = {}", p.x.name(), shown(place))};
@@ -137,15 +142,20 @@ std::optional<DefiniteValue> by_antiderivative(const DefiniteProblem& p, Signs& 
     const Symbol h("_h", {Assumption::positive});
     for (const Expr& place : places) {
       bool infinite = false;
-      for (const bool above : {true, false}) infinite = infinite || has_infinity(limit_of(*F, p.x, place, above, signs, ""));
+      for (const bool above : {true, false})
+        infinite = infinite || has_infinity(limit_of(*F, p.x, place, above, signs, ""));
       if (!infinite) continue;
-      const Expr both = substitute(*F, {{p.x, place - h}}, Unused::allowed) - substitute(*F, {{p.x, place + h}}, Unused::allowed);
+      const Expr both =
+          substitute(*F, {{p.x, place - h}}, Unused::allowed) - substitute(*F, {{p.x, place + h}}, Unused::allowed);
       const Expr v = limit_of(both, h, 0, true, signs, fmt::format("around {} = {}", p.x.name(), shown(place)));
-      if (has_infinity(v)) throw Divergent{fmt::format("even as a principal value, at {} = {}", p.x.name(), shown(place))};
+      if (has_infinity(v))
+        throw Divergent{fmt::format("even as a principal value, at {} = {}", p.x.name(), shown(place))};
       value += v;
     }
   }
-  out.steps.push_back(places.empty() ? "its one-sided values at the ends" : fmt::format("its one-sided values at the ends and at {} places in between", places.size()));
+  out.steps.push_back(places.empty()
+                          ? "its one-sided values at the ends"
+                          : fmt::format("its one-sided values at the ends and at {} places in between", places.size()));
   return DefiniteValue{value, "value by the antiderivative"};
 }
 
@@ -153,12 +163,15 @@ std::optional<DefiniteValue> by_antiderivative(const DefiniteProblem& p, Signs& 
 // be simpler.
 std::optional<DefiniteValue> by_symmetry(const DefiniteProblem& p, Signs& signs, Outcome& out, int depth);
 
-std::optional<DefiniteValue> by_pieces_of_range(const DefiniteProblem& p, Signs& signs, Outcome& out, bool principal_value, int depth);
+std::optional<DefiniteValue> by_pieces_of_range(const DefiniteProblem& p, Signs& signs, Outcome& out,
+                                                bool principal_value, int depth);
 
 // Over the line, with the inner exponential as the variable.
-std::optional<DefiniteValue> in_inner_exponential(const DefiniteProblem& p, Signs& signs, Outcome& out, bool principal_value, int depth);
+std::optional<DefiniteValue> in_inner_exponential(const DefiniteProblem& p, Signs& signs, Outcome& out,
+                                                  bool principal_value, int depth);
 
-std::optional<DefiniteValue> any_method(const DefiniteProblem& p, Signs& signs, Outcome& out, bool principal_value, int depth) {
+std::optional<DefiniteValue> any_method(const DefiniteProblem& p, Signs& signs, Outcome& out, bool principal_value,
+                                        int depth) {
   const bool only_antiderivatives = out.only_antiderivatives;
   const auto guarded = [&](const auto& method) -> std::optional<DefiniteValue> {
     try {
@@ -168,7 +181,9 @@ std::optional<DefiniteValue> any_method(const DefiniteProblem& p, Signs& signs, 
     } catch (const NoExpansion&) {
     } catch (const NoLimit&) {
     } catch (const Error& e) {
-      if (e.kind() != ErrorKind::limit && e.kind() != ErrorKind::unsupported && e.kind() != ErrorKind::domain && e.kind() != ErrorKind::usage) throw;
+      if (e.kind() != ErrorKind::limit && e.kind() != ErrorKind::unsupported && e.kind() != ErrorKind::domain &&
+          e.kind() != ErrorKind::usage)
+        throw;
     }
     return std::nullopt;
   };
@@ -215,7 +230,8 @@ std::optional<DefiniteValue> any_method(const DefiniteProblem& p, Signs& signs, 
   return std::nullopt;
 }
 
-std::optional<DefiniteValue> in_inner_exponential(const DefiniteProblem& p, Signs& signs, Outcome& out, bool principal_value, int depth) {
+std::optional<DefiniteValue> in_inner_exponential(const DefiniteProblem& p, Signs& signs, Outcome& out,
+                                                  bool principal_value, int depth) {
   std::optional<Linear> inner;
   postorder(p.integrand, [&](const Expr& n) {
     if (inner || !is_call_of(n, "exp") || !depends_on(n, p.x)) return;
@@ -228,12 +244,14 @@ std::optional<DefiniteValue> in_inner_exponential(const DefiniteProblem& p, Sign
   const Symbol u("_u", {Assumption::positive});
   const Expr x_of_u = (log(u) - inner->constant) / inner->slope;
   // dx = du/(slope*u); a negative slope reverses the range, which its sign makes good
-  const Expr g = expand(simplify(substitute(p.integrand, {{p.x, x_of_u}}, Unused::allowed))) / (signs.of(inner->slope) * inner->slope * u);
+  const Expr g = expand(simplify(substitute(p.integrand, {{p.x, x_of_u}}, Unused::allowed))) /
+                 (signs.of(inner->slope) * inner->slope * u);
   out.steps.push_back(fmt::format("substitution u = exp({})", shown(inner->constant + inner->slope * p.x)));
   return any_method({g, u, 0, infinity()}, signs, out, principal_value, depth + 1);
 }
 
-std::optional<DefiniteValue> by_pieces_of_range(const DefiniteProblem& p, Signs& signs, Outcome& out, bool principal_value, int depth) {
+std::optional<DefiniteValue> by_pieces_of_range(const DefiniteProblem& p, Signs& signs, Outcome& out,
+                                                bool principal_value, int depth) {
   const auto places = breaks_of_pieces(p.integrand, p.x, signs, p.from, p.to);
   if (!places || places->size() > 64 || depth > 2) return std::nullopt;
   std::vector<Expr> ends{p.from};
@@ -273,16 +291,20 @@ std::optional<DefiniteValue> by_symmetry(const DefiniteProblem& p, Signs& signs,
   for (const auto& [image, name] : maps) {
     // all of them reverse the range
     const Expr g = -substitute(p.integrand, {{p.x, image}}, Unused::allowed) * derivative(image, p.x);
-    const Expr sum = expand_logarithms(transforms::everywhere(p.integrand + g, [](const Expr& n) { return is_call_of(n, "log") ? log(factor(n.operands()[0])) : n; }));
+    const Expr sum = expand_logarithms(transforms::everywhere(
+        p.integrand + g, [](const Expr& n) { return is_call_of(n, "log") ? log(factor(n.operands()[0])) : n; }));
     const Expr mean = simplify(sum, o) / 2;
-    if (3 * functions_of(mean, p.x) + varying_operations(mean, p.x) >= 3 * functions_of(p.integrand, p.x) + varying_operations(p.integrand, p.x)) continue;
+    if (3 * functions_of(mean, p.x) + varying_operations(mean, p.x) >=
+        3 * functions_of(p.integrand, p.x) + varying_operations(p.integrand, p.x))
+      continue;
     out.steps.push_back(fmt::format("the mean of the integrand and its image under {}", name));
     if (mean.is_integer(0)) return DefiniteValue{0, "symmetry"};
     if (!depends_on(mean, p.x)) {
       if (from_infinite || to_infinite) return std::nullopt;
       return DefiniteValue{mean * (p.to - p.from), "symmetry"};
     }
-    if (auto r = any_method({mean, p.x, p.from, p.to}, signs, out, false, depth + 1)) return DefiniteValue{r->value, "symmetry"};
+    if (auto r = any_method({mean, p.x, p.from, p.to}, signs, out, false, depth + 1))
+      return DefiniteValue{r->value, "symmetry"};
   }
   return std::nullopt;
 }
@@ -375,9 +397,11 @@ Expr shortened(const Expr& value, const std::vector<Expr>& conditions) {
 
 constexpr int deepest_exception = 2;
 
-IntegralResult definite(const Expr& f, const Expr& variable, const Expr& from, const Expr& to, const IntegralOptions& options, int depth);
+IntegralResult definite(const Expr& f, const Expr& variable, const Expr& from, const Expr& to,
+                        const IntegralOptions& options, int depth);
 
-IntegralResult with_impulses(const Expr& f, const Symbol& x, const Expr& from, const Expr& to, const IntegralOptions& options, int depth) {
+IntegralResult with_impulses(const Expr& f, const Symbol& x, const Expr& from, const Expr& to,
+                             const IntegralOptions& options, int depth) {
   Signs signs(options.conditions, options.assume);
   const auto parts = split_impulses(f, x, from, to, signs);
   if (!parts) {
@@ -423,11 +447,14 @@ Expr joined(const std::vector<Decision>& decisions) {
   return list.empty() ? truth(true) : list.size() == 1 ? list[0] : conjunction(list);
 }
 
-IntegralResult definite(const Expr& f, const Expr& variable, const Expr& from, const Expr& to, const IntegralOptions& options, int depth) {
+IntegralResult definite(const Expr& f, const Expr& variable, const Expr& from, const Expr& to,
+                        const IntegralOptions& options, int depth) {
   if (!variable.is(Kind::symbol)) throw Error(ErrorKind::usage, "an integral is taken over a symbol");
   if (is_condition(f)) throw Error(ErrorKind::shape, "a condition (true or false) has no integral");
   const Symbol x = Symbol::from(variable);
-  if (depends_on(from, x) || depends_on(to, x)) throw Error(ErrorKind::usage, fmt::format("the limits of an integral over {} must not contain {}", x.name(), x.name()));
+  if (depends_on(from, x) || depends_on(to, x))
+    throw Error(ErrorKind::usage,
+                fmt::format("the limits of an integral over {} must not contain {}", x.name(), x.name()));
   const Expr e = evaluate_derivatives(f);
   if (has_undefined(e)) throw Error(ErrorKind::domain, "the integrand is undefined");
   IntegralResult result;
@@ -450,38 +477,47 @@ IntegralResult definite(const Expr& f, const Expr& variable, const Expr& from, c
     Evidence check;
   };
   const std::vector<Symbol> parameters = free_symbols(unevaluated_integral(e, x, from, to));
-  const bool real_integrand = !parameters.empty() && !has_imaginary_unit(e) && std::all_of(parameters.begin(), parameters.end(), [](const Symbol& s) { return is_real(s); });
+  const bool real_integrand =
+      !parameters.empty() && !has_imaginary_unit(e) &&
+      std::all_of(parameters.begin(), parameters.end(), [](const Symbol& s) { return is_real(s); });
   std::vector<Case> cases;
   std::vector<std::vector<int>> open{{}};
   while (!open.empty() && cases.size() < most_cases) {
     const std::vector<int> script = open.back();
     open.pop_back();
     Case c;
-    for (const Round round : {Round::own_methods, Round::all, Round::antiderivatives}) {  // what numbers cannot confirm gives way
+    for (const Round round :
+         {Round::own_methods, Round::all, Round::antiderivatives}) {  // what numbers cannot confirm gives way
       if (round == Round::own_methods && options.methods.empty()) continue;
       c.outcome = one_case(problem, options, script, round);
       c.check = {};
       bool not_real = false;
       const std::vector<Expr> conditions = conditions_of(options, c.outcome);
-      if (c.outcome.kind == Outcome::Kind::divergent && contradicts(e, x, from, to, conditions)) c.outcome.kind = Outcome::Kind::none;
+      if (c.outcome.kind == Outcome::Kind::divergent && contradicts(e, x, from, to, conditions))
+        c.outcome.kind = Outcome::Kind::none;
       if (c.outcome.kind != Outcome::Kind::value) {
         if (round == Round::own_methods) continue;
         break;
       }
       c.outcome.value = exponential_integrals_paired(shortened(c.outcome.value, conditions));
-      if (!options.principal_value) c.check = check_definite(e, x, from, to, c.outcome.value, conditions, {std::min<std::size_t>(options.points, 5), options.seed, &not_real});
+      if (!options.principal_value)
+        c.check = check_definite(e, x, from, to, c.outcome.value, conditions,
+                                 {std::min<std::size_t>(options.points, 5), options.seed, &not_real});
       // a formula for an integrand that leaves the real numbers is no value of a real integral: its case is left out
       if (not_real && c.check.verdict == Verdict::untested && real_integrand) {
         c.outcome.kind = Outcome::Kind::none;
         break;
       }
-      if (c.check.verdict == Verdict::untested && c.outcome.antiderivative && !c.outcome.ends.empty() && !options.principal_value) {
+      if (c.check.verdict == Verdict::untested && c.outcome.antiderivative && !c.outcome.ends.empty() &&
+          !options.principal_value) {
         // where quadrature fails, on slow or oscillating tails: the antiderivative close to its limits
         const Expr F = substitute(*c.outcome.antiderivative, {{*c.outcome.variable, x}}, Unused::allowed);
-        c.check = check_limits(F, x, c.outcome.ends, c.outcome.value, conditions, {std::min<std::size_t>(options.points, 5), options.seed});
+        c.check = check_limits(F, x, c.outcome.ends, c.outcome.value, conditions,
+                               {std::min<std::size_t>(options.points, 5), options.seed});
       }
       // poles that move with a parameter and were not located: one failure of quadrature is one too many
-      if (!c.outcome.places_known && (c.check.skipped > 0 || c.check.verdict != Verdict::agrees)) c.check.verdict = Verdict::untested;
+      if (!c.outcome.places_known && (c.check.skipped > 0 || c.check.verdict != Verdict::agrees))
+        c.check.verdict = Verdict::untested;
       if (c.check.verdict == Verdict::agrees || (options.principal_value && c.outcome.antiderivative)) break;
       c.outcome.kind = Outcome::Kind::none;
     }
@@ -498,14 +534,17 @@ IntegralResult definite(const Expr& f, const Expr& variable, const Expr& from, c
   const auto best = [&](Outcome::Kind kind) {
     auto at = cases.end();
     for (auto it = cases.begin(); it != cases.end(); ++it) {
-      if (it->outcome.kind == kind && (at == cases.end() || it->outcome.decisions.size() < at->outcome.decisions.size())) at = it;
+      if (it->outcome.kind == kind &&
+          (at == cases.end() || it->outcome.decisions.size() < at->outcome.decisions.size()))
+        at = it;
     }
     return at;
   };
   const auto found = best(Outcome::Kind::value);
   if (found == cases.end()) {
     const auto divergent = best(Outcome::Kind::divergent);
-    const bool all = std::all_of(cases.begin(), cases.end(), [](const Case& c) { return c.outcome.kind == Outcome::Kind::divergent; });
+    const bool all = std::all_of(cases.begin(), cases.end(),
+                                 [](const Case& c) { return c.outcome.kind == Outcome::Kind::divergent; });
     if (divergent == cases.end() || !all) return result;
     result.status = IntegralStatus::divergent;
     result.value = undefined();
@@ -520,12 +559,14 @@ IntegralResult definite(const Expr& f, const Expr& variable, const Expr& from, c
   result.steps = found->outcome.steps;
   if (!result.value.has_symbols() && !has_imaginary_unit(e)) {
     const auto v = value_at(result.value, {}, {});
-    if (v && std::abs(v->imag()) > 1e-9 * std::abs(*v)) result.reason = "complex, since the integrand is not real on all of the range (principal values)";
+    if (v && std::abs(v->imag()) > 1e-9 * std::abs(*v))
+      result.reason = "complex, since the integrand is not real on all of the range (principal values)";
   }
   // cases with the same value are one
   std::vector<Expr> ways{joined(found->outcome.decisions)};
   for (const Case& c : cases) {
-    if (&c != &*found && c.outcome.kind == Outcome::Kind::value && c.outcome.value == found->outcome.value) ways.push_back(joined(c.outcome.decisions));
+    if (&c != &*found && c.outcome.kind == Outcome::Kind::value && c.outcome.value == found->outcome.value)
+      ways.push_back(joined(c.outcome.decisions));
   }
   if (ways.size() > 1) {
     result.conditions.push_back(disjunction(ways));
@@ -550,7 +591,8 @@ IntegralResult definite(const Expr& f, const Expr& variable, const Expr& from, c
         if (bound.is_constant(ConstantCode::false_value)) return;
         if (!bound.is_constant(ConstantCode::true_value)) inner.conditions.push_back(bound);
       }
-      r = definite(substitute(e, there, Unused::allowed), x, substitute(from, there, Unused::allowed), substitute(to, there, Unused::allowed), inner, depth + 1);
+      r = definite(substitute(e, there, Unused::allowed), x, substitute(from, there, Unused::allowed),
+                   substitute(to, there, Unused::allowed), inner, depth + 1);
     } catch (const Error&) {
       return;
     }
@@ -576,7 +618,9 @@ IntegralResult definite(const Expr& f, const Expr& variable, const Expr& from, c
   };
   for (const Exceptional& x0 : exceptional_parameters(result.value, e, x, options.conditions)) at_value(x0);
   if (found->outcome.antiderivative) {
-    for (const Exceptional& x0 : exceptional_parameters(substitute(*found->outcome.antiderivative, {{*found->outcome.variable, x}}, Unused::allowed), e, x, options.conditions))
+    for (const Exceptional& x0 : exceptional_parameters(
+             substitute(*found->outcome.antiderivative, {{*found->outcome.variable, x}}, Unused::allowed), e, x,
+             options.conditions))
       at_value(x0);
   }
   for (const Decision& d : found->outcome.decisions) {
@@ -587,19 +631,23 @@ IntegralResult definite(const Expr& f, const Expr& variable, const Expr& from, c
   for (const Case& c : cases) {
     if (&c == &*found || c.outcome.decisions.empty() || c.outcome.kind == Outcome::Kind::none) continue;
     if (c.outcome.kind == Outcome::Kind::value && c.outcome.value == found->outcome.value) continue;
-    result.exceptions.push_back({joined(c.outcome.decisions), c.outcome.kind == Outcome::Kind::divergent ? undefined() : c.outcome.value});
+    result.exceptions.push_back(
+        {joined(c.outcome.decisions), c.outcome.kind == Outcome::Kind::divergent ? undefined() : c.outcome.value});
   }
   return result;
 }
 
 }  // namespace
 
-IntegralResult integrate(const Expr& f, const Expr& variable, const Expr& from, const Expr& to, const IntegralOptions& options) {
+IntegralResult integrate(const Expr& f, const Expr& variable, const Expr& from, const Expr& to,
+                         const IntegralOptions& options) {
   IntegralResult result = definite(f, variable, from, to, options, 0);
   tidy(result, options.conditions);
   return result;
 }
 
-Expr integral(const Expr& f, const Expr& x, const Expr& from, const Expr& to, const IntegralOptions& options) { return integrate(f, x, from, to, options).value; }
+Expr integral(const Expr& f, const Expr& x, const Expr& from, const Expr& to, const IntegralOptions& options) {
+  return integrate(f, x, from, to, options).value;
+}
 
 }  // namespace boreon

@@ -17,7 +17,8 @@ struct Impulses {
   Expr value;
   Expr rest;
 };
-[[nodiscard]] std::optional<Impulses> split_impulses(const Expr& f, const Symbol& x, const Expr& from, const Expr& to, Signs& signs);
+[[nodiscard]] std::optional<Impulses> split_impulses(const Expr& f, const Symbol& x, const Expr& from, const Expr& to,
+                                                     Signs& signs);
 
 struct DefiniteCheck {
   std::size_t points = 3;
@@ -25,17 +26,21 @@ struct DefiniteCheck {
   bool* not_real = nullptr;  ///< set where quadrature failed because the integrand has no real value somewhere
 };
 /// Compares the value with quadrature at random parameters under the conditions.
-[[nodiscard]] Evidence check_definite(const Expr& f, const Symbol& x, const Expr& from, const Expr& to, const Expr& value, std::span<const Expr> conditions,
+[[nodiscard]] Evidence check_definite(const Expr& f, const Symbol& x, const Expr& from, const Expr& to,
+                                      const Expr& value, std::span<const Expr> conditions,
                                       const DefiniteCheck& how = {});
 
 /// The same for an integrand with impulses, which stand as narrow Gaussians for it: some seven digits at most.
-[[nodiscard]] Evidence check_impulses(const Expr& f, const Symbol& x, const Expr& from, const Expr& to, const Expr& value, std::span<const Expr> conditions);
+[[nodiscard]] Evidence check_impulses(const Expr& f, const Symbol& x, const Expr& from, const Expr& to,
+                                      const Expr& value, std::span<const Expr> conditions);
 
 /// Compares the value with differences of the antiderivative F closer and closer to the ends of each part of the range
 /// (ascending, the first and last may be infinite): the difference has to shrink.
-[[nodiscard]] Evidence check_limits(const Expr& F, const Symbol& x, std::span<const Expr> ends, const Expr& value, std::span<const Expr> conditions, const DefiniteCheck& how = {});
+[[nodiscard]] Evidence check_limits(const Expr& F, const Symbol& x, std::span<const Expr> ends, const Expr& value,
+                                    std::span<const Expr> conditions, const DefiniteCheck& how = {});
 
 /// Whether quadrature finds a finite value of what is said to diverge.
-[[nodiscard]] bool contradicts(const Expr& f, const Symbol& x, const Expr& from, const Expr& to, std::span<const Expr> conditions);
+[[nodiscard]] bool contradicts(const Expr& f, const Symbol& x, const Expr& from, const Expr& to,
+                               std::span<const Expr> conditions);
 
 }  // namespace boreon

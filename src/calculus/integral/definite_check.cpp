@@ -17,7 +17,8 @@
 
 namespace boreon {
 
-Evidence check_definite(const Expr& f, const Symbol& x, const Expr& from, const Expr& to, const Expr& value, std::span<const Expr> conditions, const DefiniteCheck& how) {
+Evidence check_definite(const Expr& f, const Symbol& x, const Expr& from, const Expr& to, const Expr& value,
+                        std::span<const Expr> conditions, const DefiniteCheck& how) {
   Evidence out;
   out.method = "quadrature";
   out.entries = 1;
@@ -47,7 +48,8 @@ Evidence check_definite(const Expr& f, const Symbol& x, const Expr& from, const 
     const double error = std::abs(*claimed - std::complex<double>(q.value));
     const double size = std::max(std::abs(q.value), 1e-9);
     const double slack = 20 * q.error;
-    const double digits = error <= slack ? std::max(9.0, error == 0 ? 15 : std::min(15.0, -std::log10(error / size))) : std::clamp(-std::log10(error / size), 0.0, 15.0);
+    const double digits = error <= slack ? std::max(9.0, error == 0 ? 15 : std::min(15.0, -std::log10(error / size)))
+                                         : std::clamp(-std::log10(error / size), 0.0, 15.0);
     ++out.points;
     if (digits <= out.digits) {
       out.digits = digits;
@@ -63,7 +65,8 @@ Evidence check_definite(const Expr& f, const Symbol& x, const Expr& from, const 
   return out;
 }
 
-Evidence check_limits(const Expr& F, const Symbol& x, std::span<const Expr> ends, const Expr& value, std::span<const Expr> conditions, const DefiniteCheck& how) {
+Evidence check_limits(const Expr& F, const Symbol& x, std::span<const Expr> ends, const Expr& value,
+                      std::span<const Expr> conditions, const DefiniteCheck& how) {
   Evidence out;
   out.method = "the antiderivative close to the ends of the range";
   out.entries = 1;
@@ -106,7 +109,9 @@ Evidence check_limits(const Expr& F, const Symbol& x, std::span<const Expr> ends
     if (!known) continue;
     ++out.points;
     const double size = std::max(std::abs(*claimed), 1e-6);
-    const bool fine = errors[2] <= 1e-6 * size || (errors[2] < 0.7 * errors[1] + 1e-12 * size && errors[1] < 0.7 * errors[0] + 1e-12 * size && errors[2] < 0.2 * size + 1e-9);
+    const bool fine =
+        errors[2] <= 1e-6 * size || (errors[2] < 0.7 * errors[1] + 1e-12 * size &&
+                                     errors[1] < 0.7 * errors[0] + 1e-12 * size && errors[2] < 0.2 * size + 1e-9);
     shrinks = shrinks && fine;
     out.digits = std::min(out.digits, errors[2] == 0 ? 15.0 : std::clamp(-std::log10(errors[2] / size), 0.0, 15.0));
   }
@@ -121,7 +126,9 @@ bool contradicts(const Expr& f, const Symbol& x, const Expr& from, const Expr& t
   if (!parameters.next()) return false;
   const Bindings at = parameters.bindings();
   bool oscillates = false;
-  postorder(f, [&](const Expr& n) { oscillates = oscillates || is_call_of(n, "sin") || is_call_of(n, "cos") || is_call_of(n, "cyl_bessel_j"); });
+  postorder(f, [&](const Expr& n) {
+    oscillates = oscillates || is_call_of(n, "sin") || is_call_of(n, "cos") || is_call_of(n, "cyl_bessel_j");
+  });
   if (oscillates) return false;  // summation methods give finite values to what has none
   try {
     QuadratureOptions o;
@@ -133,7 +140,8 @@ bool contradicts(const Expr& f, const Symbol& x, const Expr& from, const Expr& t
   return false;
 }
 
-std::vector<Expr> places_to_split(const Expr& f, const Expr& x, const Expr& from, const Expr& to, const Bindings& bindings) {
+std::vector<Expr> places_to_split(const Expr& f, const Expr& x, const Expr& from, const Expr& to,
+                                  const Bindings& bindings) {
   const auto bound = [&](const Expr& e) { return substitute(e, bindings, Unused::allowed); };
   try {
     Signs signs;

@@ -39,8 +39,10 @@ bool allowed(const Symbol& p, const Expr& value, std::span<const Expr> condition
     if (there.is_constant(ConstantCode::false_value)) return false;
     if (there.is(Kind::relation)) {
       const auto s = signs.known(there.operands()[1] - there.operands()[0]);
-      if (s && *s == 0 && (there.relation_op() == RelationOp::less || there.relation_op() == RelationOp::not_equal)) return false;
-      if (s && *s < 0 && (there.relation_op() == RelationOp::less || there.relation_op() == RelationOp::less_equal)) return false;
+      if (s && *s == 0 && (there.relation_op() == RelationOp::less || there.relation_op() == RelationOp::not_equal))
+        return false;
+      if (s && *s < 0 && (there.relation_op() == RelationOp::less || there.relation_op() == RelationOp::less_equal))
+        return false;
     }
   }
   return true;
@@ -59,14 +61,16 @@ void solve(const Expr& e, const Symbol& x, std::span<const Expr> conditions, std
     return;
   }
   if (is_call_of(e, "log")) return solve(e.operands()[0] - 1, x, conditions, out, depth + 1);
-  if (is_call_of(e, "abs") || is_call_of(e, "sinh") || is_call_of(e, "atan")) return solve(e.operands()[0], x, conditions, out, depth + 1);
+  if (is_call_of(e, "abs") || is_call_of(e, "sinh") || is_call_of(e, "atan"))
+    return solve(e.operands()[0], x, conditions, out, depth + 1);
   const Signs signs(conditions);
   if (const auto s = signs.known(e); s && *s != 0) return;
   // the last parameter by name is solved for, as one says "at n = 0", "at b = a"
   auto symbols = free_symbols(e);
   std::reverse(symbols.begin(), symbols.end());
   // integers first: their exceptional values are the ones met in practice
-  std::stable_sort(symbols.begin(), symbols.end(), [](const Symbol& a, const Symbol& b) { return is_integer(a) && !is_integer(b); });
+  std::stable_sort(symbols.begin(), symbols.end(),
+                   [](const Symbol& a, const Symbol& b) { return is_integer(a) && !is_integer(b); });
   for (const Symbol& p : symbols) {
     if (p == x) return;
     if (const auto l = linear_in(e, p)) {
@@ -95,7 +99,8 @@ std::vector<Exceptional> zeros_of_parameters(const Expr& e, const Symbol& x, std
   return out;
 }
 
-std::vector<Exceptional> exceptional_parameters(const Expr& F, const Expr& f, const Symbol& x, std::span<const Expr> conditions) {
+std::vector<Exceptional> exceptional_parameters(const Expr& F, const Expr& f, const Symbol& x,
+                                                std::span<const Expr> conditions) {
   std::vector<Exceptional> out;
   const auto denominators = [&](const Expr& e, const auto& take) {
     postorder(e, [&](const Expr& n) {
@@ -104,7 +109,8 @@ std::vector<Exceptional> exceptional_parameters(const Expr& F, const Expr& f, co
       };
       if (n.is(Kind::power) || n.is(Kind::product)) for_each_factor(n, look);
       // coefficients in front of what must not vanish
-      if (n.is(Kind::call) && (n.function().name == "log" || n.function().name == "Ei" || n.function().name == "Ci" || n.function().name == "E1")) {
+      if (n.is(Kind::call) && (n.function().name == "log" || n.function().name == "Ei" || n.function().name == "Ci" ||
+                               n.function().name == "E1")) {
         const Expr& u = n.operands()[0];
         if (u.is(Kind::product)) {
           for (const auto [b, e2] : Parts(u)) {

@@ -17,9 +17,11 @@ struct Exceptional {
 
 /// Values of parameters (symbols other than x) that make e zero, where they can be solved for and assumptions and
 /// conditions allow them.
-[[nodiscard]] std::vector<Exceptional> zeros_of_parameters(const Expr& e, const Symbol& x, std::span<const Expr> conditions = {});
+[[nodiscard]] std::vector<Exceptional> zeros_of_parameters(const Expr& e, const Symbol& x,
+                                                           std::span<const Expr> conditions = {});
 
 /// Those that make a denominator of F zero that f does not have.
-[[nodiscard]] std::vector<Exceptional> exceptional_parameters(const Expr& F, const Expr& f, const Symbol& x, std::span<const Expr> conditions);
+[[nodiscard]] std::vector<Exceptional> exceptional_parameters(const Expr& F, const Expr& f, const Symbol& x,
+                                                              std::span<const Expr> conditions);
 
 }  // namespace boreon

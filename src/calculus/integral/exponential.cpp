@@ -34,7 +34,9 @@ layers::Result layers::exponential(Integrator& in, const Expr& f, const Symbol& 
   }
   if (!variable) return std::nullopt;
   const Expr& kernel = ring.kernels()[*variable];
-  const Expr argument = is_call_of(kernel, "exp") ? kernel.operands()[0] : kernel.is(Kind::power) ? kernel.operands()[1] * log(kernel.operands()[0]) : Expr(0);
+  const Expr argument = is_call_of(kernel, "exp") ? kernel.operands()[0]
+                        : kernel.is(Kind::power)  ? kernel.operands()[1] * log(kernel.operands()[0])
+                                                  : Expr(0);
   const auto l = linear_in(argument, x);
   if (!l || l->slope.is_integer(0)) return std::nullopt;
   const Fraction q = ring.fraction_of(g);

@@ -24,7 +24,9 @@ struct Factors {
   std::vector<std::pair<Expr, Expr>> others;
 
   [[nodiscard]] bool only(std::initializer_list<const char*> names) const {
-    return std::all_of(others.begin(), others.end(), [&](const auto& o) { return std::any_of(names.begin(), names.end(), [&](const char* n) { return is_call_of(o.first, n); }); });
+    return std::all_of(others.begin(), others.end(), [&](const auto& o) {
+      return std::any_of(names.begin(), names.end(), [&](const char* n) { return is_call_of(o.first, n); });
+    });
   }
   [[nodiscard]] const std::pair<Expr, Expr>* find(const char* name) const {
     for (const auto& o : others) {

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: MIT
-// Families over finite ranges, and the choice among all of them. Formula numbers: NIST Digital Library unless another handbook is named (GR: Gradshteyn and Ryzhik, 8th edition).
+// Families over finite ranges, and the choice among all of them. Formula numbers: NIST Digital Library unless another
+// handbook is named (GR: Gradshteyn and Ryzhik, 8th edition).
 #include "calculus/integral/families.hpp"
 
 #include <algorithm>
@@ -70,7 +71,9 @@ Result beta_of_angle(const Factors& f, const Symbol& x, const Expr& to, Signs& s
 
 // log(a + b*cos(x)) over a period or half of one: GR 4.224.9
 Result logarithm_over_period(const Factors& f, const Symbol& x, const Expr& length, Signs& signs) {
-  if (f.others.size() != 1 || !is_call_of(f.others[0].first, "log") || !f.others[0].second.is_integer(1) || !f.power.is_integer(0)) return std::nullopt;
+  if (f.others.size() != 1 || !is_call_of(f.others[0].first, "log") || !f.others[0].second.is_integer(1) ||
+      !f.power.is_integer(0))
+    return std::nullopt;
   const Expr& u = f.others[0].first.operands()[0];
   const Symbol c("_c");
   bool cosine = false;
@@ -118,10 +121,13 @@ Result bessel_of_angle(const Factors& f, const Symbol& x, const Expr& length, Si
   bool sine = false;
   if (f.others.size() == 1) {
     const auto& [base, exponent] = f.others[0];
-    if (!exponent.is_integer(1) || base.operands().size() != 1 || !argument(base.operands()[0], n, z, rest, sine) || !rest.is_integer(0)) return std::nullopt;
+    if (!exponent.is_integer(1) || base.operands().size() != 1 || !argument(base.operands()[0], n, z, rest, sine) ||
+        !rest.is_integer(0))
+      return std::nullopt;
     if (is_call_of(base, "cos") && sine && is_integer(n)) return f.constant * length * cyl_bessel_j(n, -z);
     if (is_call_of(base, "cos") && n.is_integer(0)) return f.constant * length * cyl_bessel_j(0, z);
-    if (is_call_of(base, "exp") && n.is_integer(0) && (!sine || turns.is_integer(2))) return f.constant * length * cyl_bessel_i(0, z);
+    if (is_call_of(base, "exp") && n.is_integer(0) && (!sine || turns.is_integer(2)))
+      return f.constant * length * cyl_bessel_i(0, z);
     return std::nullopt;
   }
   // exp(z*cos(x))*cos(n*x)
@@ -130,7 +136,8 @@ Result bessel_of_angle(const Factors& f, const Symbol& x, const Expr& length, Si
   if (e == nullptr || c == nullptr || !e->second.is_integer(1) || !c->second.is_integer(1)) return std::nullopt;
   const auto l = linear_in(c->first.operands()[0], x);
   if (!l || !l->constant.is_integer(0) || !is_integer(l->slope)) return std::nullopt;
-  if (!argument(e->first.operands()[0], n, z, rest, sine) || sine || !n.is_integer(0) || !rest.is_integer(0)) return std::nullopt;
+  if (!argument(e->first.operands()[0], n, z, rest, sine) || sine || !n.is_integer(0) || !rest.is_integer(0))
+    return std::nullopt;
   (void)signs;
   return f.constant * length * cyl_bessel_i(l->slope, z);
 }
@@ -152,7 +159,9 @@ Result pendulum(const Factors& f, const Symbol& x, const Expr& to, Signs& signs)
 
 // 2/(2n + 1) for the square of a Legendre polynomial: 18.3.1
 Result legendre_square(const Factors& f, const Symbol& x) {
-  if (f.others.size() != 1 || !is_call_of(f.others[0].first, "legendre") || !f.others[0].second.is_integer(2) || !f.power.is_integer(0)) return std::nullopt;
+  if (f.others.size() != 1 || !is_call_of(f.others[0].first, "legendre") || !f.others[0].second.is_integer(2) ||
+      !f.power.is_integer(0))
+    return std::nullopt;
   const auto a = f.others[0].first.operands();
   if (!(a[1] == x) || !is_integer(a[0]) || !is_nonnegative(a[0])) return std::nullopt;
   return f.constant * 2 / (2 * a[0] + 1);

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: MIT
-// Families over the half line and the line. Formula numbers: NIST Digital Library unless another handbook is named (GR: Gradshteyn and Ryzhik, 8th edition).
+// Families over the half line and the line. Formula numbers: NIST Digital Library unless another handbook is named (GR:
+// Gradshteyn and Ryzhik, 8th edition).
 #include "calculus/integral/families.hpp"
 
 #include <algorithm>
@@ -99,7 +100,8 @@ Result stretched_exponential(const Factors& f, const Symbol& x, Signs& signs) {
 Result gaussian_with_inverse(const Factors& f, const Symbol& x, Signs& signs) {
   if (f.others.size() != 1 || !f.only({"exp"}) || !f.power.is_integer(0)) return std::nullopt;
   const Symbol t("_t", {Assumption::positive});
-  const auto q = polynomial_in(expand(substitute(f.others[0].first.operands()[0] * power(x, 2), {{x, sqrt(t)}}, Unused::allowed)), t, 2);
+  const auto q = polynomial_in(
+      expand(substitute(f.others[0].first.operands()[0] * power(x, 2), {{x, sqrt(t)}}, Unused::allowed)), t, 2);
   if (!q || q->size() != 3) return std::nullopt;
   const Expr a = -(*q)[2];
   const Expr b = -(*q)[0];
@@ -134,7 +136,11 @@ Result bose_and_fermi(const Factors& f, const Symbol& x, Signs& signs) {
     const Expr c = u->slope;
     if (!positive(signs, c)) return std::nullopt;
     const Expr s = f.power;
-    const auto li = [&](const Expr& order) { return w.is_integer(1) ? zeta(order) : w.is_integer(-1) ? (power(2, 1 - order) - 1) * zeta(order) : polylog(order, w); };
+    const auto li = [&](const Expr& order) {
+      return w.is_integer(1)    ? zeta(order)
+             : w.is_integer(-1) ? (power(2, 1 - order) - 1) * zeta(order)
+                                : polylog(order, w);
+    };
     if (exponent.is_integer(-1) && f.others.size() == 1) {
       if (!positive(signs, s + 1) || (w.is_integer(1) && !positive(signs, s))) return std::nullopt;
       if (w.is_integer(-1) && s.is_integer(0)) return f.constant / scale * log(Expr(2)) / c;
@@ -144,7 +150,8 @@ Result bose_and_fermi(const Factors& f, const Symbol& x, Signs& signs) {
       const auto* e = f.find("exp");
       if (e == nullptr || !e->second.is_integer(1) || !(e->first == kernel) || !positive(signs, s)) return std::nullopt;
       // by parts: exp(c*x)/(exp(c*x) - w)^2 = -d/dx (1/(exp(c*x) - w))/c
-      return f.constant / (l->slope * scale) * exp(u->constant) * s / c * gamma(s) * (w.is_integer(-1) && s.is_integer(1) ? -log(Expr(2)) : li(s)) / (w * power(c, s));
+      return f.constant / (l->slope * scale) * exp(u->constant) * s / c * gamma(s) *
+             (w.is_integer(-1) && s.is_integer(1) ? -log(Expr(2)) : li(s)) / (w * power(c, s));
     }
   }
   return std::nullopt;
@@ -159,8 +166,10 @@ Result hyperbolic_denominator(const Factors& f, const Symbol& x, Signs& signs) {
   if (!l || !l->constant.is_integer(0) || !positive(signs, l->slope)) return std::nullopt;
   const Expr& a = l->slope;
   const Expr s = f.power;
-  if (is_call_of(base, "sinh") && exponent.is_integer(-1) && positive(signs, s)) return f.constant * 2 * (1 - power(2, -s - 1)) * gamma(s + 1) * zeta(s + 1) / power(a, s + 1);
-  if (is_call_of(base, "sinh") && exponent.is_integer(-2) && positive(signs, s - 1)) return f.constant * 4 * gamma(s + 1) * zeta(s) / power(2 * a, s + 1);
+  if (is_call_of(base, "sinh") && exponent.is_integer(-1) && positive(signs, s))
+    return f.constant * 2 * (1 - power(2, -s - 1)) * gamma(s + 1) * zeta(s + 1) / power(a, s + 1);
+  if (is_call_of(base, "sinh") && exponent.is_integer(-2) && positive(signs, s - 1))
+    return f.constant * 4 * gamma(s + 1) * zeta(s) / power(2 * a, s + 1);
   if (is_call_of(base, "cosh") && exponent.is_integer(-2) && positive(signs, s)) {
     if (s.is_integer(1)) return f.constant * log(Expr(2)) / (a * a);
     return f.constant * 4 * (1 - power(2, 1 - s)) * gamma(s + 1) * zeta(s) / power(2 * a, s + 1);
@@ -174,7 +183,8 @@ Result beta_on_half_line(const Factors& f, const Symbol& x, Signs& signs) {
   const auto b = binomial_of(f.others[0].first, x);
   if (!b) return std::nullopt;
   const Expr q = -f.others[0].second;
-  if (depends_on(q, x) || !positive(signs, b->a) || !positive(signs, b->b) || !positive(signs, b->p)) return std::nullopt;
+  if (depends_on(q, x) || !positive(signs, b->a) || !positive(signs, b->b) || !positive(signs, b->p))
+    return std::nullopt;
   const Expr m = (f.power + 1) / b->p;
   if (!positive(signs, m) || !positive(signs, q - m)) return std::nullopt;
   if (q.is_integer(1)) return f.constant / b->a * power(b->a / b->b, m) / b->p * pi() / sin(pi() * m);  // 5.5.3
@@ -202,8 +212,10 @@ Result bessel_on_half_line(const Factors& f, const Symbol& x, Signs& signs) {
     if (!a.is_integer(0) && !positive(signs, a)) return std::nullopt;
     const Expr r = sqrt(a * a + b * b);
     if (f.power.is_integer(-1) && positive(signs, n)) return f.constant * power((r - a) / b, n) / n;
-    if (f.power.is_integer(0) && positive(signs, n + 1)) return f.constant * (a.is_integer(0) ? 1 / b : power((r - a) / b, n) / r);
-    if (f.power.is_integer(1) && positive(signs, n + 2) && !a.is_integer(0)) return f.constant * power((r - a) / b, n) * (a + n * r) / power(r, 3);
+    if (f.power.is_integer(0) && positive(signs, n + 1))
+      return f.constant * (a.is_integer(0) ? 1 / b : power((r - a) / b, n) / r);
+    if (f.power.is_integer(1) && positive(signs, n + 2) && !a.is_integer(0))
+      return f.constant * power((r - a) / b, n) * (a + n * r) / power(r, 3);
     return std::nullopt;
   }
   const Expr a = -(*c)[2];
@@ -257,7 +269,8 @@ Result gaussian_moments(const Expr& f, const Symbol& x, Signs& signs) {
   for (const Expr& term : terms) {
     const Factors p = factors_of(term, x);
     const auto k = p.power.word();
-    if (!k || *k < 0 || *k > 30 || p.others.size() != 1 || !p.only({"exp"}) || !p.others[0].second.is_integer(1)) return std::nullopt;
+    if (!k || *k < 0 || *k > 30 || p.others.size() != 1 || !p.only({"exp"}) || !p.others[0].second.is_integer(1))
+      return std::nullopt;
     const Expr& u = p.others[0].first.operands()[0];
     const ComplexParts uc = complex_parts(expand(u));
     const auto re = polynomial_in(uc.re, x, 2);
@@ -294,7 +307,8 @@ Result over_hyperbolic(const Factors& f, const Symbol& x, Signs& signs) {
     const int s = signs.of(c->second);
     return f.constant * pi() / (s * c->second) / cosh(pi() * c->first / (2 * c->second));
   }
-  if (const auto c = pair("sin", "sinh")) return f.constant * pi() / (abs(c->second)) * sign(c->second) * tanh(pi() * c->first / (2 * c->second));
+  if (const auto c = pair("sin", "sinh"))
+    return f.constant * pi() / (abs(c->second)) * sign(c->second) * tanh(pi() * c->first / (2 * c->second));
   return std::nullopt;
 }
 

@@ -67,7 +67,8 @@ Expr exponential_integrals_paired(const Expr& F) {
   bool any = false;
   for (Term& a : terms) {
     for (Term& b : terms) {
-      if (a.used || b.used || &a == &b || !(a.factor == b.factor) || !(expand(a.argument + b.argument).is_integer(0))) continue;
+      if (a.used || b.used || &a == &b || !(a.factor == b.factor) || !(expand(a.argument + b.argument).is_integer(0)))
+        continue;
       const bool difference = (a.coefficient + b.coefficient).is_integer(0);
       if (!difference && !(a.coefficient == b.coefficient)) continue;
       rest.push_back(2 * a.coefficient * a.factor * (difference ? Shi(a.argument) : Chi(abs(a.argument))));

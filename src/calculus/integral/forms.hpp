@@ -16,8 +16,8 @@ namespace boreon {
 /// Orthogonal polynomials of a small whole degree as polynomials.
 [[nodiscard]] Expr polynomials_written_out(const Expr& e);
 
-/// c*Ei(u) - c*Ei(-u) = 2*c*Shi(u), c*Ei(u) + c*Ei(-u) = 2*c*Chi(abs(u)) for real u, factors of both included (NIST Handbook
-/// 6.2.15, 6.2.16).
+/// c*Ei(u) - c*Ei(-u) = 2*c*Shi(u), c*Ei(u) + c*Ei(-u) = 2*c*Chi(abs(u)) for real u, factors of both included (NIST
+/// Handbook 6.2.15, 6.2.16).
 [[nodiscard]] Expr exponential_integrals_paired(const Expr& F);
 
 }  // namespace boreon

@@ -53,7 +53,8 @@ std::optional<Impulses> split_impulses(const Expr& f, const Symbol& x, const Exp
   return out;
 }
 
-Evidence check_impulses(const Expr& f, const Symbol& x, const Expr& from, const Expr& to, const Expr& value, std::span<const Expr> conditions) {
+Evidence check_impulses(const Expr& f, const Symbol& x, const Expr& from, const Expr& to, const Expr& value,
+                        std::span<const Expr> conditions) {
   const Expr width = Expr(Number(1, 16384));
   Rebuild spread([&](const Expr& n, Expr& r) {
     if (!is_call_of(n, "dirac_delta")) return false;

@@ -38,7 +38,8 @@ struct Found {
 };
 
 // The shortest form of F that still has the right derivative.
-Expr shortened(const Expr& F, const Expr& f, const Symbol& x, const std::vector<Expr>& conditions, const IntegralOptions& options) {
+Expr shortened(const Expr& F, const Expr& f, const Symbol& x, const std::vector<Expr>& conditions,
+               const IntegralOptions& options) {
   // constants that crept in are dropped
   std::vector<Expr> terms;
   for (const LinearTerm& t : linear_terms(F)) {
@@ -95,16 +96,21 @@ std::optional<Found> search(const Expr& f, const Symbol& x, const IntegralOption
 }
 
 bool has_special_function(const Expr& e) {
-  static constexpr std::string_view elementary[] = {"exp",  "log",   "sin",   "cos",   "tan",       "asin", "acos", "atan",           "sinh",  "cosh",
-                                                    "tanh", "asinh", "acosh", "atanh", "sqrt",      "cbrt", "abs",  "sign",           "floor", "log10",
-                                                    "log2", "log1p", "expm1", "exp2",  "heaviside", "min",  "max",  "polynomial_root"};
+  static constexpr std::string_view elementary[] = {
+      "exp",  "log",   "sin",   "cos",   "tan",       "asin", "acos", "atan",           "sinh",  "cosh",
+      "tanh", "asinh", "acosh", "atanh", "sqrt",      "cbrt", "abs",  "sign",           "floor", "log10",
+      "log2", "log1p", "expm1", "exp2",  "heaviside", "min",  "max",  "polynomial_root"};
   bool found = false;
-  postorder(e, [&](const Expr& n) { found = found || (n.is(Kind::call) && std::find(std::begin(elementary), std::end(elementary), n.function().name) == std::end(elementary)); });
+  postorder(e, [&](const Expr& n) {
+    found = found || (n.is(Kind::call) && std::find(std::begin(elementary), std::end(elementary), n.function().name) ==
+                                              std::end(elementary));
+  });
   return found;
 }
 
 // Parameters at whose zero the answer fails although the integrand does not: 1/(a*x^2 + b*x + c) at a = 0.
-std::vector<Exceptional> vanishing_parameters(const Expr& F, const Expr& f, const Symbol& x, const IntegralOptions& options) {
+std::vector<Exceptional> vanishing_parameters(const Expr& F, const Expr& f, const Symbol& x,
+                                              const IntegralOptions& options) {
   std::vector<Exceptional> out;
   for (const Symbol& p : free_symbols(f)) {
     if (p == x || is_nonzero(p) || zeros_of_parameters(p, x, options.conditions).empty()) continue;
@@ -113,7 +119,9 @@ std::vector<Exceptional> vanishing_parameters(const Expr& F, const Expr& f, cons
       const Expr g = substitute(f, zero, Unused::allowed);
       if (has_undefined(g)) continue;
       const Expr G = substitute(F, zero, Unused::allowed);
-      if (!has_undefined(G) && check_antiderivative(g, G, x, options.conditions, 3, options.seed + 2).verdict == Verdict::agrees) continue;
+      if (!has_undefined(G) &&
+          check_antiderivative(g, G, x, options.conditions, 3, options.seed + 2).verdict == Verdict::agrees)
+        continue;
     } catch (const Error&) {
     }
     out.push_back({p, 0});
@@ -122,11 +130,13 @@ std::vector<Exceptional> vanishing_parameters(const Expr& F, const Expr& f, cons
 }
 
 // The alternatives of the signs that were assumed, and the places where the answer divides by zero.
-void add_exceptions(const Expr& f, const Symbol& x, const IntegralOptions& options, const Found& found, IntegralResult& result) {
+void add_exceptions(const Expr& f, const Symbol& x, const IntegralOptions& options, const Found& found,
+                    IntegralResult& result) {
   IntegralOptions inner = options;
   inner.exceptions = false;
   const auto add = [&](const Expr& when, const Expr& value) {
-    const bool known = std::any_of(result.exceptions.begin(), result.exceptions.end(), [&](const IntegralException& e) { return e.when == when; });
+    const bool known = std::any_of(result.exceptions.begin(), result.exceptions.end(),
+                                   [&](const IntegralException& e) { return e.when == when; });
     if (!known) result.exceptions.push_back({when, value});
   };
   for (std::size_t i = 0; i < found.decisions.size() && i < 2; ++i) {
@@ -150,7 +160,9 @@ void add_exceptions(const Expr& f, const Symbol& x, const IntegralOptions& optio
   }
   std::vector<Exceptional> places = exceptional_parameters(found.value, f, x, options.conditions);
   for (const Exceptional& e : vanishing_parameters(found.value, f, x, options)) {
-    const bool known = std::any_of(places.begin(), places.end(), [&](const Exceptional& p) { return p.parameter == e.parameter && p.value == e.value; });
+    const bool known = std::any_of(places.begin(), places.end(), [&](const Exceptional& p) {
+      return p.parameter == e.parameter && p.value == e.value;
+    });
     if (!known) places.push_back(e);
   }
   for (const Exceptional& e : places) {
@@ -198,7 +210,8 @@ IntegralResult integrate(const Expr& f, const Expr& variable, const IntegralOpti
   result.value = found->value;
   result.check = found->check;
   result.steps = found->steps;
-  if (has_special_function(found->value) && !has_special_function(e)) result.reason = no_elementary_form(e, x).value_or("");
+  if (has_special_function(found->value) && !has_special_function(e))
+    result.reason = no_elementary_form(e, x).value_or("");
   for (const Decision& d : found->decisions) result.conditions.push_back(condition_of(d));
   if (options.exceptions) add_exceptions(e, x, options, *found, result);
   tidy(result, options.conditions);

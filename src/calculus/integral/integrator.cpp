@@ -80,13 +80,15 @@ Expr Integrator::real_log(const Expr& u) {
 }
 
 void Integrator::note(std::string text) {
-  for (std::size_t at = 0; (at = text.find("_v", at)) != std::string::npos;) text.replace(at, 2, "t");  // names of substitutions
+  for (std::size_t at = 0; (at = text.find("_v", at)) != std::string::npos;)
+    text.replace(at, 2, "t");  // names of substitutions
   if (steps_.size() < 200) steps_.push_back({depth_, std::move(text)});
 }
 
 std::vector<std::string> Integrator::route() const {
   std::vector<std::string> out;
-  for (auto s = steps_.rbegin(); s != steps_.rend(); ++s) out.push_back(std::string(2 * static_cast<std::size_t>(std::max(0, s->depth - 1)), ' ') + s->text);
+  for (auto s = steps_.rbegin(); s != steps_.rend(); ++s)
+    out.push_back(std::string(2 * static_cast<std::size_t>(std::max(0, s->depth - 1)), ' ') + s->text);
   return out;
 }
 
@@ -98,7 +100,8 @@ std::optional<Expr> Integrator::operator()(const Expr& f, const Symbol& x) {
   if (f.is(Kind::product)) {
     outside = f.operands()[0];
     inside = 1;
-    for (const auto [base, exponent] : Parts(f)) (depends_on(base, x) || depends_on(exponent, x) ? inside : outside) *= power(base, exponent);
+    for (const auto [base, exponent] : Parts(f))
+      (depends_on(base, x) || depends_on(exponent, x) ? inside : outside) *= power(base, exponent);
   }
   for (const Known& k : known_) {
     if (k.integrand == inside && k.variable == x) {
@@ -133,11 +136,14 @@ std::optional<Expr> Integrator::operator()(const Expr& f, const Symbol& x) {
 }
 
 std::optional<Expr> Integrator::search(const Expr& f, const Symbol& x) {
-  const auto attempt = [&](layers::Result (*layer)(Integrator&, const Expr&, const Symbol&), const Expr& g) -> layers::Result {
+  const auto attempt = [&](layers::Result (*layer)(Integrator&, const Expr&, const Symbol&),
+                           const Expr& g) -> layers::Result {
     try {
       auto r = layer(*this, g, x);
       // a wrong answer of one method gives way to the next method
-      if (r && depth_ <= 2 && !has_undefined(*r) && check_antiderivative(g, *r, x, signs_.conditions(), 3, 20260104).verdict == Verdict::disagrees) return std::nullopt;
+      if (r && depth_ <= 2 && !has_undefined(*r) &&
+          check_antiderivative(g, *r, x, signs_.conditions(), 3, 20260104).verdict == Verdict::disagrees)
+        return std::nullopt;
       return r;
     } catch (const Error& e) {  // too large, outside its domain: this layer has nothing to offer
       if (e.kind() == ErrorKind::limit && work_ > most_integrals) throw;
@@ -161,8 +167,9 @@ std::optional<Expr> Integrator::search(const Expr& f, const Symbol& x) {
     if (all) return add(terms);
   }
   using Layer = layers::Result (*)(Integrator&, const Expr&, const Symbol&);
-  static constexpr std::array<Layer, 8> all{layers::by_substitution, layers::trigonometric, layers::exponential, layers::by_undetermined_coefficients,
-                                            layers::radical,         layers::special,       layers::by_parts,    nullptr};
+  static constexpr std::array<Layer, 8> all{
+      layers::by_substitution, layers::trigonometric, layers::exponential, layers::by_undetermined_coefficients,
+      layers::radical,         layers::special,       layers::by_parts,    nullptr};
   for (const Layer layer : all) {
     if (layer == nullptr) break;
     if (auto r = attempt(layer, f)) return r;

@@ -58,16 +58,17 @@ namespace layers {
 
 using Result = std::optional<Expr>;
 
-Result by_rules(Integrator& in, const Expr& f, const Symbol& x);                      // rules.cpp: powers, functions of a linear argument
-Result rational(Integrator& in, const Expr& f, const Symbol& x);                      // rational.cpp
-Result by_pieces(Integrator& in, const Expr& f, const Symbol& x);                     // pieces.cpp: piecewise, abs, sign, ...
-Result by_substitution(Integrator& in, const Expr& f, const Symbol& x);               // substitution.cpp
-Result trigonometric(Integrator& in, const Expr& f, const Symbol& x);                 // trigonometric.cpp: rational in sines and cosines
-Result exponential(Integrator& in, const Expr& f, const Symbol& x);                   // exponential.cpp: rational in exponentials
-Result radical(Integrator& in, const Expr& f, const Symbol& x);                       // radical.cpp
+Result by_rules(Integrator& in, const Expr& f, const Symbol& x);   // rules.cpp: powers, functions of a linear argument
+Result rational(Integrator& in, const Expr& f, const Symbol& x);   // rational.cpp
+Result by_pieces(Integrator& in, const Expr& f, const Symbol& x);  // pieces.cpp: piecewise, abs, sign, ...
+Result by_substitution(Integrator& in, const Expr& f, const Symbol& x);  // substitution.cpp
+Result trigonometric(Integrator& in, const Expr& f,
+                     const Symbol& x);                               // trigonometric.cpp: rational in sines and cosines
+Result exponential(Integrator& in, const Expr& f, const Symbol& x);  // exponential.cpp: rational in exponentials
+Result radical(Integrator& in, const Expr& f, const Symbol& x);      // radical.cpp
 Result by_undetermined_coefficients(Integrator& in, const Expr& f, const Symbol& x);  // undetermined.cpp
 Result by_parts(Integrator& in, const Expr& f, const Symbol& x);                      // parts.cpp
-Result special(Integrator& in, const Expr& f, const Symbol& x);                       // special.cpp: families of special functions
+Result special(Integrator& in, const Expr& f, const Symbol& x);  // special.cpp: families of special functions
 
 }  // namespace layers
 

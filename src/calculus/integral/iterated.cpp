@@ -29,7 +29,9 @@ std::vector<Expr> ranges_of_outer(std::span<const IntegralRange> outer) {
   return out;
 }
 
-bool mentions(const IntegralRange& r, const Expr& variable) { return r.from && (depends_on(*r.from, variable) || depends_on(*r.to, variable)); }
+bool mentions(const IntegralRange& r, const Expr& variable) {
+  return r.from && (depends_on(*r.from, variable) || depends_on(*r.to, variable));
+}
 
 IntegralResult in_given_order(const Expr& f, std::span<const IntegralRange> ranges, const IntegralOptions& options) {
   IntegralResult total;
@@ -42,7 +44,8 @@ IntegralResult in_given_order(const Expr& f, std::span<const IntegralRange> rang
     const bool last = i + 1 == ranges.size();
     for (const Expr& c : ranges_of_outer(ranges.subspan(i + 1))) o.conditions.push_back(c);
     if (!last) o.exceptions = false;  // on a boundary of the outer range they do not matter
-    IntegralResult step = r.from ? integrate(total.value, r.variable, *r.from, *r.to, o) : integrate(total.value, r.variable, o);
+    IntegralResult step =
+        r.from ? integrate(total.value, r.variable, *r.from, *r.to, o) : integrate(total.value, r.variable, o);
     if (ranges.size() > 1) step.steps.insert(step.steps.begin(), fmt::format("over {}:", to_text(r.variable)));
     step.steps.insert(step.steps.begin(), total.steps.begin(), total.steps.end());
     for (const Expr& c : total.conditions) step.conditions.push_back(c);
@@ -51,7 +54,8 @@ IntegralResult in_given_order(const Expr& f, std::span<const IntegralRange> rang
       if (step.status == IntegralStatus::unevaluated) {
         Expr value = total.value;
         for (std::size_t k = i; k < ranges.size(); ++k) {
-          value = ranges[k].from ? unevaluated_integral(value, ranges[k].variable, *ranges[k].from, *ranges[k].to) : unevaluated_integral(value, ranges[k].variable);
+          value = ranges[k].from ? unevaluated_integral(value, ranges[k].variable, *ranges[k].from, *ranges[k].to)
+                                 : unevaluated_integral(value, ranges[k].variable);
         }
         step.value = value;
       }
@@ -63,7 +67,9 @@ IntegralResult in_given_order(const Expr& f, std::span<const IntegralRange> rang
         if (depends_on(c, ranges[k].variable)) {
           step.status = IntegralStatus::unevaluated;
           step.value = f;
-          for (const IntegralRange& q : ranges) step.value = q.from ? unevaluated_integral(step.value, q.variable, *q.from, *q.to) : unevaluated_integral(step.value, q.variable);
+          for (const IntegralRange& q : ranges)
+            step.value = q.from ? unevaluated_integral(step.value, q.variable, *q.from, *q.to)
+                                : unevaluated_integral(step.value, q.variable);
           step.reason = fmt::format("the integral over {} depends on whether {}", to_text(r.variable), to_text(c));
           return step;
         }
@@ -96,7 +102,8 @@ std::optional<std::vector<IntegralRange>> exchanged(std::span<const IntegralRang
   };
   const auto boundary = [&](const Expr& e) -> std::optional<Boundary> {
     const Expr slope = derivative(e, x);
-    if (slope.is_number() && !slope.is_integer(0)) return Boundary{slope.number().sign() > 0, (y - substitute(e, {{x, 0}}, Unused::allowed)) / slope};
+    if (slope.is_number() && !slope.is_integer(0))
+      return Boundary{slope.number().sign() > 0, (y - substitute(e, {{x, 0}}, Unused::allowed)) / slope};
     Signs signs(std::vector<Expr>{less(a, x), less(x, b), less(0, y)});
     try {
       const int s = signs.of(slope);
@@ -104,7 +111,8 @@ std::optional<std::vector<IntegralRange>> exchanged(std::span<const IntegralRang
       if (s == 0 || !roots) return std::nullopt;
       for (const Expr& r : *roots) {  // the one between a and b
         const Expr middle = (a + b) / 2;
-        if (vanishes(substitute(r, {{y, substitute(e, {{x, middle}}, Unused::allowed)}}, Unused::allowed) - middle)) return Boundary{s > 0, r};
+        if (vanishes(substitute(r, {{y, substitute(e, {{x, middle}}, Unused::allowed)}}, Unused::allowed) - middle))
+          return Boundary{s > 0, r};
       }
     } catch (const UnknownSign&) {
     }
@@ -151,10 +159,14 @@ IntegralResult integrate(const Expr& f, std::span<const IntegralRange> ranges, c
   if (ranges.empty()) throw Error(ErrorKind::usage, "an integral needs a variable");
   for (std::size_t i = 0; i < ranges.size(); ++i) {
     for (std::size_t k = 0; k < i; ++k) {
-      if (ranges[i].variable == ranges[k].variable) throw Error(ErrorKind::usage, fmt::format("{} is integrated over twice", to_text(ranges[i].variable)));
+      if (ranges[i].variable == ranges[k].variable)
+        throw Error(ErrorKind::usage, fmt::format("{} is integrated over twice", to_text(ranges[i].variable)));
       if (mentions(ranges[i], ranges[k].variable)) {
-        throw Error(ErrorKind::usage, fmt::format("the range of {} depends on {}, which is integrated over further in; give the innermost range first", to_text(ranges[i].variable),
-                                                  to_text(ranges[k].variable)));
+        throw Error(
+            ErrorKind::usage,
+            fmt::format(
+                "the range of {} depends on {}, which is integrated over further in; give the innermost range first",
+                to_text(ranges[i].variable), to_text(ranges[k].variable)));
       }
     }
   }

@@ -87,8 +87,10 @@ std::optional<std::string> no_elementary_form(const Expr& f, const Symbol& x) {
       if (!depends_on(g.exponent, x) || vanishes(g.factor)) continue;
       const auto s = solvable(g.factor, g.exponent, x);
       if (s && !*s) {
-        return fmt::format("proved: there is no elementary antiderivative, since h' + ({})*h = {} has no rational solution (Liouville)",
-                           to_text(derivative(g.exponent, x), {60, {}}), to_text(g.factor, {60, {}}));
+        return fmt::format(
+            "proved: there is no elementary antiderivative, since h' + ({})*h = {} has no rational solution "
+            "(Liouville)",
+            to_text(derivative(g.exponent, x), {60, {}}), to_text(g.factor, {60, {}}));
       }
     }
   } catch (const Error&) {

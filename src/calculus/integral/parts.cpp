@@ -17,7 +17,10 @@ namespace boreon {
 namespace {
 
 // Functions that differentiation makes simpler.
-bool gets_simpler(const Expr& e) { return is_call_of(e, "log") || is_call_of(e, "log1p") || is_call_of(e, "log10") || (e.is(Kind::call) && is_integral_like(e)); }
+bool gets_simpler(const Expr& e) {
+  return is_call_of(e, "log") || is_call_of(e, "log1p") || is_call_of(e, "log10") ||
+         (e.is(Kind::call) && is_integral_like(e));
+}
 
 }  // namespace
 
@@ -26,7 +29,8 @@ layers::Result layers::by_parts(Integrator& in, const Expr& f, const Symbol& x) 
   std::vector<std::pair<Expr, Expr>> choices;  // u, v'
   const auto consider = [&](const Expr& base, const Expr& exponent) {
     const auto n = exponent.word();
-    if (n && *n >= 1 && depends_on(base, x) && gets_simpler(base)) choices.emplace_back(power(base, exponent), f / power(base, exponent));
+    if (n && *n >= 1 && depends_on(base, x) && gets_simpler(base))
+      choices.emplace_back(power(base, exponent), f / power(base, exponent));
   };
   if (f.is(Kind::product)) {
     for (const auto [base, exponent] : Parts(f)) consider(base, exponent);
@@ -37,7 +41,8 @@ layers::Result layers::by_parts(Integrator& in, const Expr& f, const Symbol& x) 
   }
   if (f.is(Kind::product) && in.depth() <= 2) {  // a power of x beside what can be integrated by itself
     for (const auto [base, exponent] : Parts(f)) {
-      if (base == x && exponent.word() && *exponent.word() >= 1 && *exponent.word() <= 4) choices.emplace_back(power(base, exponent), f / power(base, exponent));
+      if (base == x && exponent.word() && *exponent.word() >= 1 && *exponent.word() <= 4)
+        choices.emplace_back(power(base, exponent), f / power(base, exponent));
     }
   }
   for (const auto& [u, rest] : choices) {

@@ -24,7 +24,9 @@ bool has_piece(const Expr& e) {
     found = found || n.is(Kind::piecewise) || folded(n);
     if (!n.is(Kind::call)) return;
     const auto name = n.function().name;
-    for (const char* p : {"abs", "sign", "heaviside", "min", "max", "floor", "ceil", "round", "trunc", "dirac_delta", "fmod"}) found = found || name == p;
+    for (const char* p :
+         {"abs", "sign", "heaviside", "min", "max", "floor", "ceil", "round", "trunc", "dirac_delta", "fmod"})
+      found = found || name == p;
   });
   return found;
 }
@@ -94,7 +96,8 @@ layers::Result layers::by_pieces(Integrator& in, const Expr& f, const Symbol& x)
   // integrate each piece, then shift each so that it continues the one before
   std::vector<Expr> parts;
   for (std::size_t i = 0; i <= places->size(); ++i) {
-    const auto piece = piece_between(f, x, i == 0 ? -infinity() : (*places)[i - 1], i == places->size() ? infinity() : (*places)[i], in.signs());
+    const auto piece = piece_between(f, x, i == 0 ? -infinity() : (*places)[i - 1],
+                                     i == places->size() ? infinity() : (*places)[i], in.signs());
     if (!piece) return std::nullopt;
     const auto F = in(*piece, x);
     if (!F) return std::nullopt;
@@ -120,7 +123,9 @@ layers::Result layers::by_pieces(Integrator& in, const Expr& f, const Symbol& x)
       const Expr jump = *left - *right;
       // a pole between the pieces: each side keeps its own constant
       bool finite = true;
-      postorder(jump, [&](const Expr& n) { finite = finite && !n.is_constant(ConstantCode::infinity) && !n.is_constant(ConstantCode::undefined); });
+      postorder(jump, [&](const Expr& n) {
+        finite = finite && !n.is_constant(ConstantCode::infinity) && !n.is_constant(ConstantCode::undefined);
+      });
       if (finite) constant += jump;
     }
     branches.push_back(parts[i] + constant);

@@ -106,7 +106,8 @@ std::optional<Expr> changed(Integrator& in, const Expr& g, const Symbol& t) {
 }
 
 // t = ((a*x + b)/(c*x + d))^(1/n)
-layers::Result by_fractional_linear(Integrator& in, const Expr& f, const Symbol& x, const Expr& base, std::int64_t n, const Moebius& m) {
+layers::Result by_fractional_linear(Integrator& in, const Expr& f, const Symbol& x, const Expr& base, std::int64_t n,
+                                    const Moebius& m) {
   const Symbol t = in.fresh({Assumption::nonnegative});
   const Expr tn = power(t, n);
   const Expr x_of_t = combine_fractions((m.d.constant * tn - m.n.constant) / (m.n.slope - m.d.slope * tn));
@@ -155,7 +156,9 @@ layers::Result by_quotient(Integrator& in, const Expr& f, const Symbol& x, const
   const Expr g = pass(f);
   bool whole = true;
   postorder(g, [&](const Expr& m) {
-    const auto look = [&](const Expr& base, const Expr& e) { whole = whole && !(base == l && !e.word()) && !((base == a.base || base == b.base) && !e.word()); };
+    const auto look = [&](const Expr& base, const Expr& e) {
+      whole = whole && !(base == l && !e.word()) && !((base == a.base || base == b.base) && !e.word());
+    };
     if (m.is(Kind::power)) look(m.operands()[0], m.operands()[1]);
     if (m.is(Kind::product)) {
       for (const auto [base, e] : Parts(m)) look(base, e);
@@ -164,11 +167,13 @@ layers::Result by_quotient(Integrator& in, const Expr& f, const Symbol& x, const
   if (!whole) return std::nullopt;
   const Expr tn = power(t, n);
   const Expr x_of_t = combine_fractions((lb->constant * tn - la->constant) / (la->slope - lb->slope * tn));
-  const Expr h = substitute(substitute(g, {{l, b.base}}, Unused::allowed), {{x, x_of_t}}, Unused::allowed) * derivative(x_of_t, t);
+  const Expr h =
+      substitute(substitute(g, {{l, b.base}}, Unused::allowed), {{x, x_of_t}}, Unused::allowed) * derivative(x_of_t, t);
   const auto inner = changed(in, h, t);
   if (!inner) return std::nullopt;
   in.note(fmt::format("substitution t = ({}/({}))^(1/{})", to_text(a.base, {80, {}}), to_text(b.base, {80, {}}), n));
-  return substitute(*inner, {{t, power(a.base, Expr(Number(1, n))) * power(b.base, Expr(Number(-1, n)))}}, Unused::allowed);
+  return substitute(*inner, {{t, power(a.base, Expr(Number(1, n))) * power(b.base, Expr(Number(-1, n)))}},
+                    Unused::allowed);
 }
 
 // One square root of a quadratic, perhaps inside other functions.
@@ -188,7 +193,9 @@ layers::Result by_quadratic(Integrator& in, const Expr& f, const Symbol& x, cons
     // y^2 = q; odd powers of y must have gone
     const Expr in_z = substitute(even, {{x, sqrt(z)}}, Unused::allowed);
     bool whole = true;
-    const auto half = [&](const Expr& base, const Expr& e) { whole = whole && !(base == z && !e.word()) && !(base == y && !(e.word() && *e.word() % 2 == 0)); };
+    const auto half = [&](const Expr& base, const Expr& e) {
+      whole = whole && !(base == z && !e.word()) && !(base == y && !(e.word() && *e.word() % 2 == 0));
+    };
     postorder(in_z, [&](const Expr& n) {
       if (n.is(Kind::power)) half(n.operands()[0], n.operands()[1]);
       if (n.is(Kind::product)) {

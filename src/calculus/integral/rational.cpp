@@ -25,7 +25,12 @@ namespace uv = univariate;
 class RationalIntegrator {
  public:
   RationalIntegrator(Integrator& in, const Expr& f, const Symbol& x)
-      : in_(in), x_(x), t_(in.fresh()), ring_(std::vector<Expr>{f, x, t_}), v_(*ring_.index_of(x)), tv_(*ring_.index_of(t_)) {
+      : in_(in),
+        x_(x),
+        t_(in.fresh()),
+        ring_(std::vector<Expr>{f, x, t_}),
+        v_(*ring_.index_of(x)),
+        tv_(*ring_.index_of(t_)) {
     for (const Expr& k : ring_.kernels()) {
       if (!(k == x) && depends_on(k, x)) applicable_ = false;
     }
@@ -50,7 +55,8 @@ class RationalIntegrator {
     outside_ = divide(one(), fraction(outside));
     const uv::Division whole = uv::divide(uv::from(f_.numerator, v_), uv::from(d, v_));
     for (std::size_t k = 0; k < whole.quotient.size(); ++k) {
-      add(multiply(whole.quotient[k], fraction(Number(1, static_cast<std::int64_t>(k) + 1), ring_.vars())), power(x_, Expr(k + 1)));
+      add(multiply(whole.quotient[k], fraction(Number(1, static_cast<std::int64_t>(k) + 1), ring_.vars())),
+          power(x_, Expr(k + 1)));
     }
     for (const poly::Factor& p : parts) {
       const Univariate base = uv::from(p.base, v_);
@@ -88,12 +94,15 @@ class RationalIntegrator {
       const Fraction scale = fraction(Number(1, static_cast<std::int64_t>(k) - 1), ring_.vars());
       Fraction factor;
       const Poly numerator = uv::to_poly(b, v_, ring_.vars(), factor);
-      if (!numerator.is_zero()) add(negate(multiply(scale, factor)), ring_.factored(fraction(numerator)) / power(shown, Expr(k - 1)));
+      if (!numerator.is_zero())
+        add(negate(multiply(scale, factor)), ring_.factored(fraction(numerator)) / power(shown, Expr(k - 1)));
       a = uv::add(c, uv::scale(uv::derivative(b), scale));
     }
     // what is left may hold a polynomial part
     const uv::Division d = uv::divide(a, base);
-    for (std::size_t k = 0; k < d.quotient.size(); ++k) add(multiply(d.quotient[k], fraction(Number(1, static_cast<std::int64_t>(k) + 1), ring_.vars())), power(x_, Expr(k + 1)));
+    for (std::size_t k = 0; k < d.quotient.size(); ++k)
+      add(multiply(d.quotient[k], fraction(Number(1, static_cast<std::int64_t>(k) + 1), ring_.vars())),
+          power(x_, Expr(k + 1)));
     a = d.remainder;
   }
 
@@ -112,7 +121,8 @@ class RationalIntegrator {
     Fraction scale;
     const Poly numerator = uv::to_poly(a, v_, ring_.vars(), scale);
     const Poly slope = poly::derivative(base_poly, v_);
-    const Poly r = poly::resultant(base_poly, poly::subtract(numerator, poly::multiply(poly::variable(ring_.vars(), tv_), slope)), v_);
+    const Poly r = poly::resultant(
+        base_poly, poly::subtract(numerator, poly::multiply(poly::variable(ring_.vars(), tv_), slope)), v_);
     for (const poly::Factor& q : poly::factor(r).list) {
       const auto degree = q.base.degree(tv_);
       if (degree == 0) continue;
@@ -134,7 +144,8 @@ class RationalIntegrator {
     const Fraction u = n.size() > 1 ? n[1] : zero;
     const Fraction half = divide(u, multiply(two, base[2]));
     const Fraction rest = subtract(n[0], multiply(half, base[1]));
-    const Fraction discriminant = subtract(multiply(fraction(Number(4), ring_.vars()), multiply(base[2], base[0])), multiply(base[1], base[1]));
+    const Fraction discriminant =
+        subtract(multiply(fraction(Number(4), ring_.vars()), multiply(base[2], base[0])), multiply(base[1], base[1]));
     const Expr delta = ring_.factored(discriminant);
     const int sign = !rest.is_zero() || !u.is_zero() ? in_.signs().of(delta) : 1;
     if (!u.is_zero()) {
@@ -195,7 +206,8 @@ class RationalIntegrator {
     return outside * sqrt(inside);
   }
 
-  // --- residues alpha +- beta*sqrt(m): gcd(base, a - t*base') over that field -----------------------------------------
+  // --- residues alpha +- beta*sqrt(m): gcd(base, a - t*base') over that field
+  // -----------------------------------------
 
   struct Pair {  // u + v*sqrt(m)
     Fraction u;
@@ -205,12 +217,14 @@ class RationalIntegrator {
     const auto c = poly::coefficients_in(q, tv_);
     const Fraction two_c2 = fraction(poly::scale(c[2], 2));
     const Fraction alpha = divide(negate(fraction(c[1])), two_c2);
-    const Fraction m = subtract(multiply(fraction(c[1]), fraction(c[1])), multiply(fraction(Number(4), ring_.vars()), multiply(fraction(c[2]), fraction(c[0]))));
+    const Fraction m = subtract(multiply(fraction(c[1]), fraction(c[1])),
+                                multiply(fraction(Number(4), ring_.vars()), multiply(fraction(c[2]), fraction(c[0]))));
     const Fraction beta = divide(one(), two_c2);  // t = alpha +- beta*sqrt(m)
     using Poly2 = std::vector<Pair>;
     const auto zero = [](const Pair& z) { return z.u.is_zero() && z.v.is_zero(); };
     const auto times = [&](const Pair& y, const Pair& z) {
-      return Pair{boreon::add(multiply(y.u, z.u), multiply(m, multiply(y.v, z.v))), boreon::add(multiply(y.u, z.v), multiply(y.v, z.u))};
+      return Pair{boreon::add(multiply(y.u, z.u), multiply(m, multiply(y.v, z.v))),
+                  boreon::add(multiply(y.u, z.v), multiply(y.v, z.u))};
     };
     const auto inverse = [&](const Pair& z) {
       const Fraction norm = subtract(multiply(z.u, z.u), multiply(m, multiply(z.v, z.v)));
@@ -309,7 +323,8 @@ class RationalIntegrator {
     const auto roots = closed_roots(c, in_.signs());
     if (!roots) return by_numbered_roots(a, base, c);
     Univariate g;
-    const Univariate residue = uv::divide(uv::multiply(a, uv::inverse_modulo(uv::derivative(base), base, g)), base).remainder;
+    const Univariate residue =
+        uv::divide(uv::multiply(a, uv::inverse_modulo(uv::derivative(base), base, g)), base).remainder;
     const auto shown = [&](const Expr& e) { return tidied(e, in_.signs()); };
     const Expr scale = ring_.factored(outside_);
     for (const Expr& r : roots->real) {
@@ -338,8 +353,10 @@ class RationalIntegrator {
     if (!roots) return false;
     const Expr scale = ring_.factored(outside_);
     const Expr residue = expression(a) / expression(uv::derivative(base));
-    for (const Expr& z : roots->real) terms_.push_back(scale * substitute(residue, {{x_, z}}, Unused::allowed) * in_.real_log(x_ - z));
-    for (const Expr& z : roots->complex) terms_.push_back(scale * substitute(residue, {{x_, z}}, Unused::allowed) * log(x_ - z));
+    for (const Expr& z : roots->real)
+      terms_.push_back(scale * substitute(residue, {{x_, z}}, Unused::allowed) * in_.real_log(x_ - z));
+    for (const Expr& z : roots->complex)
+      terms_.push_back(scale * substitute(residue, {{x_, z}}, Unused::allowed) * log(x_ - z));
     return true;
   }
 
@@ -367,7 +384,8 @@ bool is_rational_in(const Expr& e, const Symbol& x) {
           case Kind::symbol:
           case Kind::sum: return;
           case Kind::product:
-            for (const auto [base, exponent] : Parts(n)) rational = rational && (!depends_on(base, x) || exponent.word());
+            for (const auto [base, exponent] : Parts(n))
+              rational = rational && (!depends_on(base, x) || exponent.word());
             for (const auto [base, exponent] : Parts(n)) rational = rational && !depends_on(exponent, x);
             return;
           case Kind::power: rational = rational && n.operands()[1].word(); return;
@@ -381,7 +399,10 @@ bool is_rational_in(const Expr& e, const Symbol& x) {
 layers::Result layers::rational(Integrator& in, const Expr& f, const Symbol& x) {
   if (!is_rational_in(f, x)) return std::nullopt;
   auto result = RationalIntegrator(in, f, x)();
-  if (result) in.note(fmt::format("rational function of {}: Hermite reduction, then logarithms and arctangents of the factors of the denominator", x.name()));
+  if (result)
+    in.note(fmt::format(
+        "rational function of {}: Hermite reduction, then logarithms and arctangents of the factors of the denominator",
+        x.name()));
   return result;
 }
 

@@ -51,7 +51,8 @@ std::optional<std::vector<Pole>> upper_poles(const Expr& rational, const Symbol&
 }
 
 // 2*pi*i times the sum of the residues of R(z)*exp(i*k*z), k >= 0
-std::optional<ComplexParts> contour(const Expr& rational, const Expr& k, const std::vector<Pole>& poles, const Symbol& x) {
+std::optional<ComplexParts> contour(const Expr& rational, const Expr& k, const std::vector<Pole>& poles,
+                                    const Symbol& x) {
   Expr re = 0;
   Expr im = 0;
   const Symbol h("_h");

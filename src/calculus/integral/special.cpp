@@ -169,7 +169,8 @@ layers::Result cylinder_with_power(Integrator& in, const Expr& f, const Symbol& 
   }
   if (!found) return std::nullopt;
   const auto name = cylinder.function().name;
-  if (name != "cyl_bessel_j" && name != "cyl_neumann" && name != "cyl_bessel_i" && name != "cyl_bessel_k") return std::nullopt;
+  if (name != "cyl_bessel_j" && name != "cyl_neumann" && name != "cyl_bessel_i" && name != "cyl_bessel_k")
+    return std::nullopt;
   const Expr& n = cylinder.operands()[0];
   const auto l = linear_in(cylinder.operands()[1], x);
   if (!l || !l->constant.is_integer(0) || depends_on(n, x)) return std::nullopt;
@@ -203,7 +204,9 @@ layers::Result by_inverse_function(Integrator& in, const Expr& f, const Symbol& 
     const char* name;
     Expr (*forward)(const Expr&);
   };
-  static constexpr Row rows[] = {{"asin", [](const Expr& t) { return sin(t); }}, {"atan", [](const Expr& t) { return tan(t); }}, {"asinh", [](const Expr& t) { return sinh(t); }}};
+  static constexpr Row rows[] = {{"asin", [](const Expr& t) { return sin(t); }},
+                                 {"atan", [](const Expr& t) { return tan(t); }},
+                                 {"asinh", [](const Expr& t) { return sinh(t); }}};
   std::optional<Expr> found;
   const Row* row = nullptr;
   postorder(f, [&](const Expr& n) {
@@ -246,7 +249,9 @@ layers::Result by_inverse_function(Integrator& in, const Expr& f, const Symbol& 
 layers::Result by_complex_exponentials(Integrator& in, const Expr& f, const Symbol& x) {
   if (in.depth() > 1) return std::nullopt;
   bool circular = false;
-  postorder(f, [&](const Expr& n) { circular = circular || is_call_of(n, "tan") || is_call_of(n, "sin") || is_call_of(n, "cos"); });
+  postorder(f, [&](const Expr& n) {
+    circular = circular || is_call_of(n, "tan") || is_call_of(n, "sin") || is_call_of(n, "cos");
+  });
   if (!circular) return std::nullopt;
   const Expr g = combine_fractions(transforms::circular_to_exponentials(transforms::tangents_to_sines(f)));
   if (g == f) return std::nullopt;
@@ -258,8 +263,8 @@ layers::Result by_complex_exponentials(Integrator& in, const Expr& f, const Symb
 }  // namespace
 
 layers::Result layers::special(Integrator& in, const Expr& f, const Symbol& x) {
-  for (const auto family :
-       {cylinder_with_power, incomplete_gamma_family, elliptic_of_angle, elliptic_of_quartic, by_exponential_of_new_variable, by_inverse_function, by_complex_exponentials}) {
+  for (const auto family : {cylinder_with_power, incomplete_gamma_family, elliptic_of_angle, elliptic_of_quartic,
+                            by_exponential_of_new_variable, by_inverse_function, by_complex_exponentials}) {
     try {
       if (auto r = family(in, f, x)) return r;
     } catch (const UnknownSign&) {

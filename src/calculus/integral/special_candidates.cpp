@@ -77,7 +77,8 @@ class Candidates {
     if (!l) {
       // exp(k*x^n)/x
       for (const Expr& r : poles_) {
-        if (r.is_integer(0) && u.is(Kind::product) && !depends_on(u / power(x_, exponent_of(u)), x_)) add(Ei(u) / exponent_of(u), exp(u) / x_);
+        if (r.is_integer(0) && u.is(Kind::product) && !depends_on(u / power(x_, exponent_of(u)), x_))
+          add(Ei(u) / exponent_of(u), exp(u) / x_);
       }
       return;
     }

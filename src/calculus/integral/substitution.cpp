@@ -154,7 +154,9 @@ layers::Result substituted(Integrator& in, const Expr& f, const Symbol& x) {
   for (const Expr& u : candidates(f, x)) {
     const Expr slope = derivative(u, x);
     if (slope.is_integer(0) || has_piece(slope)) continue;
-    const Symbol t = in.fresh(is_positive(u) ? Assumptions{Assumption::positive} : is_nonnegative(u) ? Assumptions{Assumption::nonnegative} : Assumptions{});
+    const Symbol t = in.fresh(is_positive(u)      ? Assumptions{Assumption::positive}
+                              : is_nonnegative(u) ? Assumptions{Assumption::nonnegative}
+                                                  : Assumptions{});
     Expr h = f / slope;
     Expr in_t = in_terms_of(h, u, t, x);
     if (depends_on(in_t, x)) {

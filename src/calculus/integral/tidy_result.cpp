@@ -20,7 +20,9 @@ void tidy(IntegralResult& result, std::span<const Expr> given) {
     std::vector<Expr> there(given.begin(), given.end());
     there.push_back(narrow.when);
     const Reasoner reasoner(there);
-    bool covered = std::any_of(kept.begin(), kept.end(), [&](const IntegralException& k) { return k.when == narrow.when && k.value == narrow.value; });
+    bool covered = std::any_of(kept.begin(), kept.end(), [&](const IntegralException& k) {
+      return k.when == narrow.when && k.value == narrow.value;
+    });
     for (std::size_t k = i + 1; k < result.exceptions.size() && !covered; ++k) {
       const IntegralException& wide = result.exceptions[k];
       const Reasoner::Truth holds = reasoner.decide(wide.when);
@@ -42,7 +44,8 @@ void extend(std::vector<Expr>& conditions, std::span<const Exceptional> places, 
     const Expr d = c.operands()[1] - c.operands()[0];
     return std::any_of(places.begin(), places.end(), [&](const Exceptional& p) {
       const auto line = linear_in(d, Symbol::from(p.parameter));
-      return line && line->slope.is_number() && expand(substitute(d, {{p.parameter, p.value}}, Unused::allowed)).is_integer(0);
+      return line && line->slope.is_number() &&
+             expand(substitute(d, {{p.parameter, p.value}}, Unused::allowed)).is_integer(0);
     });
   };
   std::vector<Expr> wider;

@@ -92,7 +92,8 @@ class RationalInAngles {
     const Quotient q = quotient(r);
     if (auto result = odd(q, s_, c_, -1, cos(y_), "cos")) return result;
     if (auto result = odd(q, c_, s_, 1, sin(y_), "sin")) return result;
-    const Expr in_tangent = substitute(q.numerator, {{s_, t_ * c_}}, Unused::allowed) / substitute(q.denominator, {{s_, t_ * c_}}, Unused::allowed);
+    const Expr in_tangent = substitute(q.numerator, {{s_, t_ * c_}}, Unused::allowed) /
+                            substitute(q.denominator, {{s_, t_ * c_}}, Unused::allowed);
     if (const auto even = without(quotient(in_tangent), c_, 1 / (1 + power(t_, 2)))) {
       if (const auto inner = in_(combine_fractions(*even / (1 + power(t_, 2))), t_)) {
         in_.note("t = tan of the angle");
@@ -140,7 +141,8 @@ class RationalInAngles {
   }
 
   // r(v, w) odd in v: with w as the new variable, dy = sign*dw/v
-  std::optional<Expr> odd(const Quotient& q, const Symbol& v, const Symbol& w, int sign, const Expr& value, const char* name) {
+  std::optional<Expr> odd(const Quotient& q, const Symbol& v, const Symbol& w, int sign, const Expr& value,
+                          const char* name) {
     const auto g = without(Quotient{q.numerator, expand(q.denominator * v)}, v, 1 - power(w, 2));
     if (!g) return std::nullopt;
     const auto inner = in_(sign * *g, w);
@@ -198,7 +200,8 @@ layers::Result layers::trigonometric(Integrator& in, const Expr& f, const Symbol
   const auto slope = common_slope(a.list);
   if (!slope) return std::nullopt;
   const Symbol y = in.fresh();
-  const Expr in_y = transforms::angles_expanded(transforms::tangents_to_sines(substitute(f, {{x, y / *slope}}, Unused::allowed)), true);
+  const Expr in_y = transforms::angles_expanded(
+      transforms::tangents_to_sines(substitute(f, {{x, y / *slope}}, Unused::allowed)), true);
   const auto inner = RationalInAngles(in, y)(in_y);
   if (!inner) return std::nullopt;
   return substitute(*inner, {{y, *slope * x}}, Unused::allowed) / *slope;

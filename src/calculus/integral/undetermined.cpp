@@ -57,7 +57,9 @@ class Tower {
         if (!depends_on(k, x_)) continue;
         if (++count > most_kernels || has_piece(k)) return false;
         if (k == x_) continue;
-        if (k.is(Kind::unknown_call) || k.is(Kind::integral) || k.is(Kind::summation) || k.is(Kind::limit) || k.is(Kind::derivative)) return false;
+        if (k.is(Kind::unknown_call) || k.is(Kind::integral) || k.is(Kind::summation) || k.is(Kind::limit) ||
+            k.is(Kind::derivative))
+          return false;
         const Expr d = derivative(k, x_);
         if (std::find(list.begin(), list.end(), d) == list.end()) list.push_back(d);
       }
@@ -88,19 +90,26 @@ class Tower {
       // special if it divides its own derivative: exp(x), 1 + tan(x)^2
       bool special = false;
       if (p.base.size() == 1) {
-        for (const unsigned k : varying_) special = special || (p.base.degree(k) > 0 && (is_call_of(kernel(k), "exp") || is_exponential_power(kernel(k))));
+        for (const unsigned k : varying_)
+          special =
+              special || (p.base.degree(k) > 0 && (is_call_of(kernel(k), "exp") || is_exponential_power(kernel(k))));
       }
       // cos^2 has become 1 - sin^2: a pole at cos = 0 is one of odd order in cos over a factor of that
       for (const unsigned k : varying_) {
         if (!is_call_of(kernel(k), "sin") || p.base.degree(k) == 0) continue;
-        special = special || poly::divide_exactly(poly::subtract(poly::constant(ring_->vars(), 1), poly::variable(ring_->vars(), k, 2)), p.base).has_value();
+        special = special ||
+                  poly::divide_exactly(
+                      poly::subtract(poly::constant(ring_->vars(), 1), poly::variable(ring_->vars(), k, 2)), p.base)
+                      .has_value();
       }
       const unsigned e = special ? p.multiplicity : p.multiplicity - 1;
       if (e > 0) v = poly::multiply(v, poly::power(p.base, e));
     }
     for (const unsigned k : varying_) {  // sqrt(1 + sin(x)) comes back as cos(x)/sqrt(1 + sin(x))
       const Expr& e = kernel(k);
-      if (!e.is(Kind::power) || e.operands()[0] == x_ || !e.operands()[1].is_number() || is_rational_in(e.operands()[0], x_)) continue;
+      if (!e.is(Kind::power) || e.operands()[0] == x_ || !e.operands()[1].is_number() ||
+          is_rational_in(e.operands()[0], x_))
+        continue;
       const Fraction q = ring_->reduced(ring_->fraction_of(e.operands()[0]));
       if (!q.is_polynomial() || q.numerator.size() > 3) continue;
       v = poly::multiply(v, poly::primitive_part(q.numerator));
@@ -152,7 +161,8 @@ class Tower {
         m *= power(e, Expr(exponents[k]));
       }
       keep = keep && primitives <= primitive_total;
-      for (const auto& [c, s] : pairs) keep = keep && exponents[c] + exponents[s] <= std::max(pair_total_[c], pair_total_[s]);
+      for (const auto& [c, s] : pairs)
+        keep = keep && exponents[c] + exponents[s] <= std::max(pair_total_[c], pair_total_[s]);
       if (keep) {
         const Expr w = m / denominator;
         if (depends_on(w, x_)) out.push_back({w, derivative(w, x_)});
@@ -166,7 +176,9 @@ class Tower {
     return true;
   }
 
-  [[nodiscard]] bool is_exponential_power(const Expr& k) const { return k.is(Kind::power) && depends_on(k.operands()[1], x_); }
+  [[nodiscard]] bool is_exponential_power(const Expr& k) const {
+    return k.is(Kind::power) && depends_on(k.operands()[1], x_);
+  }
 
   // Logarithms and arctangents of the factors of all denominators.
   void logarithms(std::vector<Candidate>& out) {
@@ -244,18 +256,21 @@ class Tower {
         const auto e = static_cast<int>(fraction_.numerator.exponent(i, k)) - static_cast<int>(below[k]);
         if (e != 0 && is_call_of(kernel(k), "exp")) u += e * kernel(k).operands()[0];
       }
-      if (!u.is_integer(0) && std::find(s.exponents.begin(), s.exponents.end(), u) == s.exponents.end()) s.exponents.push_back(u);
+      if (!u.is_integer(0) && std::find(s.exponents.begin(), s.exponents.end(), u) == s.exponents.end())
+        s.exponents.push_back(u);
     }
     for (const unsigned k : varying_) {
       if (!is_call_of(kernel(k), "exp")) continue;
       for (const int n : {1, 2, -1}) {
         const Expr u = n * kernel(k).operands()[0];
-        if (std::find(s.exponents.begin(), s.exponents.end(), u) == s.exponents.end() && s.exponents.size() < 10) s.exponents.push_back(u);
+        if (std::find(s.exponents.begin(), s.exponents.end(), u) == s.exponents.end() && s.exponents.size() < 10)
+          s.exponents.push_back(u);
       }
       for (const unsigned j : varying_) {  // products of two of them
         if (j >= k || !is_call_of(kernel(j), "exp")) continue;
         const Expr u = kernel(k).operands()[0] + kernel(j).operands()[0];
-        if (std::find(s.exponents.begin(), s.exponents.end(), u) == s.exponents.end() && s.exponents.size() < 14) s.exponents.push_back(u);
+        if (std::find(s.exponents.begin(), s.exponents.end(), u) == s.exponents.end() && s.exponents.size() < 14)
+          s.exponents.push_back(u);
       }
     }
     return s;

@@ -30,7 +30,8 @@ struct Shape {
 [[nodiscard]] std::vector<Candidate> special_candidates(Integrator& in, const Shape& shape);
 
 /// The antiderivative of 1/sqrt(q) for a quadratic q = a*x^2 + b*x + c.
-[[nodiscard]] Expr integral_of_inverse_root(Integrator& in, const Expr& q, const std::vector<Expr>& coefficients, const Symbol& x);
+[[nodiscard]] Expr integral_of_inverse_root(Integrator& in, const Expr& q, const std::vector<Expr>& coefficients,
+                                            const Symbol& x);
 
 /// How kernels are related where candidates are made and combined.
 [[nodiscard]] RingOptions tower_options();

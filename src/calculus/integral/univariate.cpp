@@ -67,7 +67,8 @@ Univariate scale(const Univariate& a, const Fraction& c) {
 
 Univariate derivative(const Univariate& a) {
   Univariate out;
-  for (std::size_t i = 1; i < a.size(); ++i) out.push_back(boreon::multiply(a[i], fraction(Number(static_cast<std::int64_t>(i)), a[i].vars())));
+  for (std::size_t i = 1; i < a.size(); ++i)
+    out.push_back(boreon::multiply(a[i], fraction(Number(static_cast<std::int64_t>(i)), a[i].vars())));
   trim(out);
   return out;
 }
@@ -81,7 +82,8 @@ Division divide(const Univariate& a, const Univariate& b) {
   for (std::size_t k = d.quotient.size(); k-- > 0;) {
     if (d.remainder.size() < b.size() + k) continue;
     const Fraction q = boreon::divide(d.remainder[b.size() - 1 + k], b.back());
-    for (std::size_t i = 0; i < b.size(); ++i) d.remainder[i + k] = boreon::subtract(d.remainder[i + k], boreon::multiply(q, b[i]));
+    for (std::size_t i = 0; i < b.size(); ++i)
+      d.remainder[i + k] = boreon::subtract(d.remainder[i + k], boreon::multiply(q, b[i]));
     d.quotient[k] = q;
     d.remainder.resize(b.size() - 1 + k);
   }

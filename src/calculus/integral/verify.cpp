@@ -23,7 +23,8 @@ constexpr double needed_digits = 8;
 
 }  // namespace
 
-std::optional<std::complex<double>> certified_value(const Expr& e, std::span<const Expr> symbols, std::span<const double> point) {
+std::optional<std::complex<double>> certified_value(const Expr& e, std::span<const Expr> symbols,
+                                                    std::span<const double> point) {
   const EvaluationPlan plan({&e, 1});
   const BriefFaults brief;
   for (const long precision : {96L, 300L, 1000L}) {
@@ -51,7 +52,8 @@ std::optional<std::complex<double>> certified_value(const Expr& e, std::span<con
   return std::nullopt;
 }
 
-Evidence check_antiderivative(const Expr& f, const Expr& F, const Symbol& x, std::span<const Expr> conditions, std::size_t points, std::uint64_t seed) {
+Evidence check_antiderivative(const Expr& f, const Expr& F, const Symbol& x, std::span<const Expr> conditions,
+                              std::size_t points, std::uint64_t seed) {
   Evidence out;
   out.method = "the antiderivative differentiated and compared in ball arithmetic";
   const Expr slope = derivative(F, x);
@@ -80,13 +82,15 @@ Evidence check_antiderivative(const Expr& f, const Expr& F, const Symbol& x, std
     const double scale[] = {1, 0.2, 5, 1, 0.5, 25};
     p[place] *= scale[attempt % 6];
     // both sides of zero in turn, where the variable may be on both
-    if (!assumptions_of(x).has(Assumption::nonnegative) && !assumptions_of(x).has(Assumption::nonpositive)) p[place] = std::copysign(p[place], attempt % 2 == 0 ? 1.0 : -1.0);
+    if (!assumptions_of(x).has(Assumption::nonnegative) && !assumptions_of(x).has(Assumption::nonpositive))
+      p[place] = std::copysign(p[place], attempt % 2 == 0 ? 1.0 : -1.0);
     if (assumptions_of(x).has(Assumption::integer)) p[place] = std::round(p[place]);
     if (!conditions.empty()) {
       bool holds = true;
       Bindings at;
       for (std::size_t i = 0; i < leaves.size(); ++i) at.set(leaves[i], Expr(Number::exact(p[i])));
-      for (const Expr& c : conditions) holds = holds && !substitute(c, at, Unused::allowed).is_constant(ConstantCode::false_value);
+      for (const Expr& c : conditions)
+        holds = holds && !substitute(c, at, Unused::allowed).is_constant(ConstantCode::false_value);
       if (!holds) continue;
     }
     // only where every part of the integrand is real
@@ -126,7 +130,9 @@ Evidence check_antiderivative(const Expr& f, const Expr& F, const Symbol& x, std
     if (digits < needed_digits) ++bad;
   }
   out.skipped = lost;
-  out.verdict = bad > 0 ? Verdict::disagrees : out.points == 0 || out.points < lost ? Verdict::untested : Verdict::agrees;
+  out.verdict = bad > 0                                ? Verdict::disagrees
+                : out.points == 0 || out.points < lost ? Verdict::untested
+                                                       : Verdict::agrees;
   if (out.points == 0) out.digits = 0;
   return out;
 }

@@ -79,7 +79,8 @@ Expansion Expander::multiply(const Expansion& a, const Expansion& b) const {
   const Number low_a = a.empty() ? a.order : a.leading().exponent;
   const Number low_b = b.empty() ? b.order : b.leading().exponent;
   const Number cut = [&] {
-    const Number least = target_ + (before(low_a, Number(0)) ? -low_a : Number(0)) + (before(low_b, Number(0)) ? -low_b : Number(0));
+    const Number least =
+        target_ + (before(low_a, Number(0)) ? -low_a : Number(0)) + (before(low_b, Number(0)) ? -low_b : Number(0));
     return least;
   }();
   std::map<Number, std::vector<Expr>, NumberOrder> by_exponent;
@@ -162,7 +163,8 @@ Expansion Expander::power(Expansion a, const Number& r) {
   Expansion u;
   u.exact = a.exact;
   if (!a.exact) u.order = a.order - lead.exponent;
-  for (std::size_t i = 1; i < a.terms.size(); ++i) u.terms.push_back({a.terms[i].exponent - lead.exponent, a.terms[i].coefficient / lead.coefficient});
+  for (std::size_t i = 1; i < a.terms.size(); ++i)
+    u.terms.push_back({a.terms[i].exponent - lead.exponent, a.terms[i].coefficient / lead.coefficient});
   const Number shift = lead.exponent * r;
   // (1 + u)^r to an order that leaves the target after the shift
   const Number keep = target_;
@@ -208,7 +210,8 @@ Expansion Expander::logarithm(Expansion a) {
   Expansion u;
   u.exact = a.exact;
   if (!a.exact) u.order = a.order - lead.exponent;
-  for (std::size_t i = 1; i < a.terms.size(); ++i) u.terms.push_back({a.terms[i].exponent - lead.exponent, a.terms[i].coefficient / lead.coefficient});
+  for (std::size_t i = 1; i < a.terms.size(); ++i)
+    u.terms.push_back({a.terms[i].exponent - lead.exponent, a.terms[i].coefficient / lead.coefficient});
   Expansion out = composed([](int k) -> Expr { return k == 0 ? Expr(0) : Expr(Number(k % 2 == 1 ? 1 : -1, k)); }, u);
   return add({constant(log(lead.coefficient) + Expr(lead.exponent) * log_w_), out});
 }
@@ -227,7 +230,8 @@ Expansion Expander::exponential(const Expansion& a) {
       for (const auto [term, coefficient] : Parts(probe)) {
         if (term == log_w_) k = coefficient;
       }
-    } else if (probe.is(Kind::product) && probe.operands().size() == 3 && probe.operands()[1] == log_w_ && probe.operands()[2].is_integer(1)) {
+    } else if (probe.is(Kind::product) && probe.operands().size() == 3 && probe.operands()[1] == log_w_ &&
+               probe.operands()[2].is_integer(1)) {
       k = probe.operands()[0];
     }
     const Expr other = expand(probe - k * log_w_);
@@ -392,7 +396,8 @@ Expansion Expander::taylor(const Expr& e, std::size_t argument) {
   const auto value = [&](const Expr& d) -> Expr {
     try {
       Expr v = substitute(d, {{z, place}}, Unused::allowed);
-      if (v.is_constant(ConstantCode::undefined) || v.is_constant(ConstantCode::infinity)) throw NoExpansion{"a singularity"};
+      if (v.is_constant(ConstantCode::undefined) || v.is_constant(ConstantCode::infinity))
+        throw NoExpansion{"a singularity"};
       return v;
     } catch (const Error& error) {
       throw NoExpansion{error.message()};
@@ -438,7 +443,8 @@ Expansion Expander::call(const Expr& e) {
     }
     return of(best);
   }
-  if (name == "cbrt") return sign_near(ops[0]) < 0 ? scaled(power(of(-ops[0]), Number(1, 3)), -1) : power(of(ops[0]), Number(1, 3));
+  if (name == "cbrt")
+    return sign_near(ops[0]) < 0 ? scaled(power(of(-ops[0]), Number(1, 3)), -1) : power(of(ops[0]), Number(1, 3));
   if (name == "floor" || name == "ceil" || name == "round" || name == "trunc") {
     Expansion rest;
     const Expr c = finite_part(of(ops[0]), rest);

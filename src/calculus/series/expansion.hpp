@@ -37,7 +37,8 @@ struct NoExpansion {
 /// Expands expressions in w up to w^target (exclusive); a result may know less where terms cancel or poles multiply.
 class Expander {
  public:
-  Expander(Expr w, Expr log_w, Signs& signs, int target) : w_(std::move(w)), log_w_(std::move(log_w)), signs_(signs), target_(target) {}
+  Expander(Expr w, Expr log_w, Signs& signs, int target)
+      : w_(std::move(w)), log_w_(std::move(log_w)), signs_(signs), target_(target) {}
 
   [[nodiscard]] Expansion of(const Expr& e);
   /// The same with a leading coefficient that is certainly not zero.

@@ -142,7 +142,8 @@ Expr Ei_tail(const Expr& u) {  // 6.12.2
 }
 // f and g of 6.12.3, 6.12.4: Si = pi/2 - f*cos - g*sin, Ci = f*sin - g*cos
 Expr auxiliary(const Expr& u, bool second) {
-  return power(u, second ? -2 : -1) * falling(u, 2, [&](int k) { return Expr(-(2 * k + 1 + (second ? 1 : 0)) * (2 * k + 2 + (second ? 1 : 0))); });
+  return power(u, second ? -2 : -1) *
+         falling(u, 2, [&](int k) { return Expr(-(2 * k + 1 + (second ? 1 : 0)) * (2 * k + 2 + (second ? 1 : 0))); });
 }
 
 Expr stirling_sum(const Expr& u) {  // 5.11.1
@@ -175,41 +176,84 @@ constexpr int odd_function = 1;
 
 const InfinityRow* infinity_row(std::string_view name) {
   static const InfinityRow rows[] = {
-      {"atan", [](Operands a) { return pi() / 2 - atan(1 / a[0]); }, [](Operands a) { return -pi() / 2 - atan(1 / a[0]); }},
-      {"asinh", [](Operands a) { return log(a[0] + sqrt(power(a[0], 2) + 1)); }, [](Operands a) { return -log(-a[0] + sqrt(power(a[0], 2) + 1)); }},
+      {"atan", [](Operands a) { return pi() / 2 - atan(1 / a[0]); },
+       [](Operands a) { return -pi() / 2 - atan(1 / a[0]); }},
+      {"asinh", [](Operands a) { return log(a[0] + sqrt(power(a[0], 2) + 1)); },
+       [](Operands a) { return -log(-a[0] + sqrt(power(a[0], 2) + 1)); }},
       {"acosh", [](Operands a) { return log(a[0] + sqrt(power(a[0], 2) - 1)); }, nullptr},
       {"erf", [](Operands a) { return 1 - erfc_tail(a[0]); }, [](Operands a) { return erfc_tail(-a[0]) - 1; }},
       {"erfc", [](Operands a) { return erfc_tail(a[0]); }, [](Operands a) { return 2 - erfc_tail(-a[0]); }},
-      {"erfi", [](Operands a) { return exp(power(a[0], 2)) / (a[0] * sqrt(pi())) * falling(a[0], 2, [](int k) { return Expr(Number(2 * k + 1, 2)); }); },
-       [](Operands a) { return exp(power(a[0], 2)) / (a[0] * sqrt(pi())) * falling(a[0], 2, [](int k) { return Expr(Number(2 * k + 1, 2)); }); }},
-      {"dawson", [](Operands a) { return falling(a[0], 2, [](int k) { return Expr(Number(2 * k + 1, 2)); }) / (2 * a[0]); },
+      {"erfi",
+       [](Operands a) {
+         return exp(power(a[0], 2)) / (a[0] * sqrt(pi())) *
+                falling(a[0], 2, [](int k) { return Expr(Number(2 * k + 1, 2)); });
+       },
+       [](Operands a) {
+         return exp(power(a[0], 2)) / (a[0] * sqrt(pi())) *
+                falling(a[0], 2, [](int k) { return Expr(Number(2 * k + 1, 2)); });
+       }},
+      {"dawson",
+       [](Operands a) { return falling(a[0], 2, [](int k) { return Expr(Number(2 * k + 1, 2)); }) / (2 * a[0]); },
        [](Operands a) { return falling(a[0], 2, [](int k) { return Expr(Number(2 * k + 1, 2)); }) / (2 * a[0]); }},
       {"E1", [](Operands a) { return E1_tail(a[0]); }, nullptr},
       {"Ei", [](Operands a) { return Ei_tail(a[0]); }, [](Operands a) { return -E1_tail(-a[0]); }},
       {"li", [](Operands a) { return Ei_tail(log(a[0])); }, nullptr},
-      {"Shi", [](Operands a) { return (Ei_tail(a[0]) + E1_tail(a[0])) / 2; }, [](Operands a) { return -(Ei_tail(-a[0]) + E1_tail(-a[0])) / 2; }},
+      {"Shi", [](Operands a) { return (Ei_tail(a[0]) + E1_tail(a[0])) / 2; },
+       [](Operands a) { return -(Ei_tail(-a[0]) + E1_tail(-a[0])) / 2; }},
       {"Chi", [](Operands a) { return (Ei_tail(a[0]) - E1_tail(a[0])) / 2; }, nullptr},
-      {"Si", [](Operands a) { return pi() / 2 - auxiliary(a[0], false) * cos(a[0]) - auxiliary(a[0], true) * sin(a[0]); },
+      {"Si",
+       [](Operands a) { return pi() / 2 - auxiliary(a[0], false) * cos(a[0]) - auxiliary(a[0], true) * sin(a[0]); },
        [](Operands a) { return -pi() / 2 - auxiliary(a[0], false) * cos(a[0]) - auxiliary(a[0], true) * sin(a[0]); }},
-      {"Ci", [](Operands a) { return auxiliary(a[0], false) * sin(a[0]) - auxiliary(a[0], true) * cos(a[0]); }, nullptr},
-      {"fresnel_S", [](Operands a) { return Expr(1) / 2 - cos(pi() * power(a[0], 2) / 2) / (pi() * a[0]) - sin(pi() * power(a[0], 2) / 2) / (power(pi(), 2) * power(a[0], 3)); },
-       [](Operands a) { return Expr(-1) / 2 - cos(pi() * power(a[0], 2) / 2) / (pi() * a[0]) - sin(pi() * power(a[0], 2) / 2) / (power(pi(), 2) * power(a[0], 3)); }},
-      {"fresnel_C", [](Operands a) { return Expr(1) / 2 + sin(pi() * power(a[0], 2) / 2) / (pi() * a[0]) - cos(pi() * power(a[0], 2) / 2) / (power(pi(), 2) * power(a[0], 3)); },
-       [](Operands a) { return Expr(-1) / 2 + sin(pi() * power(a[0], 2) / 2) / (pi() * a[0]) - cos(pi() * power(a[0], 2) / 2) / (power(pi(), 2) * power(a[0], 3)); }},
-      {"gamma", [](Operands a) { return exp((a[0] - Expr(1) / 2) * log(a[0]) - a[0] + stirling_sum(a[0])) * sqrt(2 * pi()); }, nullptr},
-      {"lgamma", [](Operands a) { return (a[0] - Expr(1) / 2) * log(a[0]) - a[0] + log(2 * pi()) / 2 + stirling_sum(a[0]); }, nullptr},
-      {"digamma", [](Operands a) { return log(a[0]) - 1 / (2 * a[0]) - 1 / (12 * power(a[0], 2)) + 1 / (120 * power(a[0], 4)) - 1 / (252 * power(a[0], 6)); },  // 5.11.2
+      {"Ci", [](Operands a) { return auxiliary(a[0], false) * sin(a[0]) - auxiliary(a[0], true) * cos(a[0]); },
+       nullptr},
+      {"fresnel_S",
+       [](Operands a) {
+         return Expr(1) / 2 - cos(pi() * power(a[0], 2) / 2) / (pi() * a[0]) -
+                sin(pi() * power(a[0], 2) / 2) / (power(pi(), 2) * power(a[0], 3));
+       },
+       [](Operands a) {
+         return Expr(-1) / 2 - cos(pi() * power(a[0], 2) / 2) / (pi() * a[0]) -
+                sin(pi() * power(a[0], 2) / 2) / (power(pi(), 2) * power(a[0], 3));
+       }},
+      {"fresnel_C",
+       [](Operands a) {
+         return Expr(1) / 2 + sin(pi() * power(a[0], 2) / 2) / (pi() * a[0]) -
+                cos(pi() * power(a[0], 2) / 2) / (power(pi(), 2) * power(a[0], 3));
+       },
+       [](Operands a) {
+         return Expr(-1) / 2 + sin(pi() * power(a[0], 2) / 2) / (pi() * a[0]) -
+                cos(pi() * power(a[0], 2) / 2) / (power(pi(), 2) * power(a[0], 3));
+       }},
+      {"gamma",
+       [](Operands a) { return exp((a[0] - Expr(1) / 2) * log(a[0]) - a[0] + stirling_sum(a[0])) * sqrt(2 * pi()); },
+       nullptr},
+      {"lgamma",
+       [](Operands a) { return (a[0] - Expr(1) / 2) * log(a[0]) - a[0] + log(2 * pi()) / 2 + stirling_sum(a[0]); },
+       nullptr},
+      {"digamma",
+       [](Operands a) {
+         return log(a[0]) - 1 / (2 * a[0]) - 1 / (12 * power(a[0], 2)) + 1 / (120 * power(a[0], 4)) -
+                1 / (252 * power(a[0], 6));
+       },  // 5.11.2
        nullptr},
       {"zeta", [](Operands a) { return 1 + exp(-a[0] * log(Expr(2))) + exp(-a[0] * log(Expr(3))); }, nullptr},
-      {"cyl_bessel_k", [](Operands a) { return sqrt(pi() / (2 * a[1])) * exp(-a[1]) * falling(a[1], 1, [&](int k) { return hankel_ratio(a[0], k); }); },  // 10.40.2
+      {"cyl_bessel_k",
+       [](Operands a) {
+         return sqrt(pi() / (2 * a[1])) * exp(-a[1]) * falling(a[1], 1, [&](int k) { return hankel_ratio(a[0], k); });
+       },  // 10.40.2
        nullptr},
-      {"cyl_bessel_i", [](Operands a) { return exp(a[1]) / sqrt(2 * pi() * a[1]) * falling(a[1], 1, [&](int k) { return -hankel_ratio(a[0], k); }); }, nullptr},  // 10.40.1
+      {"cyl_bessel_i",
+       [](Operands a) {
+         return exp(a[1]) / sqrt(2 * pi() * a[1]) * falling(a[1], 1, [&](int k) { return -hankel_ratio(a[0], k); });
+       },
+       nullptr},  // 10.40.1
       {"cyl_bessel_j", [](Operands a) { return oscillating_bessel(a[0], a[1], false); }, nullptr},
       {"cyl_neumann", [](Operands a) { return oscillating_bessel(a[0], a[1], true); }, nullptr},
       {"airy_Ai",
        [](Operands a) {  // 9.7.5
          const Expr z = 2 * power(a[0], Expr(3) / 2) / 3;
-         return exp(-z) / (2 * sqrt(pi()) * power(a[0], Expr(1) / 4)) * (1 - 5 / (72 * z) + 385 / (10368 * power(z, 2)));
+         return exp(-z) / (2 * sqrt(pi()) * power(a[0], Expr(1) / 4)) *
+                (1 - 5 / (72 * z) + 385 / (10368 * power(z, 2)));
        },
        nullptr},
       {"airy_Bi",
@@ -218,9 +262,13 @@ const InfinityRow* infinity_row(std::string_view name) {
          return exp(z) / (sqrt(pi()) * power(a[0], Expr(1) / 4)) * (1 + 5 / (72 * z) + 385 / (10368 * power(z, 2)));
        },
        nullptr},
-      {"incomplete_gamma", [](Operands a) { return exp(-a[1]) * power(a[1], a[0] - 1) * falling(a[1], 1, [&](int k) { return a[0] - 1 - k; }); },  // 8.11.2
+      {"incomplete_gamma",
+       [](Operands a) {
+         return exp(-a[1]) * power(a[1], a[0] - 1) * falling(a[1], 1, [&](int k) { return a[0] - 1 - k; });
+       },  // 8.11.2
        nullptr},
-      {"dilog", nullptr, [](Operands a) { return -power(pi(), 2) / 6 - power(log(-a[0]), 2) / 2 - dilog(1 / a[0]); }},  // 25.12.4
+      {"dilog", nullptr,
+       [](Operands a) { return -power(pi(), 2) / 6 - power(log(-a[0]), 2) / 2 - dilog(1 / a[0]); }},  // 25.12.4
   };
   for (const InfinityRow& r : rows) {
     if (r.name == name) return &r;
@@ -247,41 +295,84 @@ std::optional<Expr> regular_form(const Expr& e, const Expr& place) {
   };
   using Result = std::optional<Expr>;
   static const Row rows[] = {
-      {"gamma", [](Operands x, const Expr& p) -> Result { return nonpositive_integer(p) ? Result(gamma_shift(x, p)) : std::nullopt; }},
-      {"digamma", [](Operands x, const Expr& p) -> Result { return nonpositive_integer(p) ? Result(digamma_shift(x, p)) : std::nullopt; }},
-      {"lgamma", [](Operands x, const Expr& p) -> Result { return nonpositive_integer(p) ? Result(log(abs(gamma_shift(x, p)))) : std::nullopt; }},
-      {"polygamma", [](Operands x, const Expr& p) -> Result { return x[0].word() && nonpositive_integer(p) ? Result(polygamma_shift(x, p)) : std::nullopt; }},
+      {"gamma",
+       [](Operands x, const Expr& p) -> Result {
+         return nonpositive_integer(p) ? Result(gamma_shift(x, p)) : std::nullopt;
+       }},
+      {"digamma",
+       [](Operands x, const Expr& p) -> Result {
+         return nonpositive_integer(p) ? Result(digamma_shift(x, p)) : std::nullopt;
+       }},
+      {"lgamma",
+       [](Operands x, const Expr& p) -> Result {
+         return nonpositive_integer(p) ? Result(log(abs(gamma_shift(x, p)))) : std::nullopt;
+       }},
+      {"polygamma",
+       [](Operands x, const Expr& p) -> Result {
+         return x[0].word() && nonpositive_integer(p) ? Result(polygamma_shift(x, p)) : std::nullopt;
+       }},
       {"beta", [](Operands x, const Expr&) -> Result { return gamma(x[0]) * gamma(x[1]) / gamma(x[0] + x[1]); }},
-      {"li", [](Operands x, const Expr& p) -> Result { return p.is_integer(1) ? Result(Ei(log(x[0]))) : std::nullopt; }},
-      {"atanh", [](Operands x, const Expr& p) -> Result { return p.is_integer(1) || p.is_integer(-1) ? Result(log((1 + x[0]) / (1 - x[0])) / 2) : std::nullopt; }},
-      {"cyl_bessel_j", [](Operands x, const Expr& p) -> Result { return p.is_integer(0) && x[0].is_number() ? Result(cylinder_at_zero(x[0], x[1], -1)) : std::nullopt; }},
-      {"cyl_bessel_i", [](Operands x, const Expr& p) -> Result { return p.is_integer(0) && x[0].is_number() ? Result(cylinder_at_zero(x[0], x[1], 1)) : std::nullopt; }},
+      {"li",
+       [](Operands x, const Expr& p) -> Result { return p.is_integer(1) ? Result(Ei(log(x[0]))) : std::nullopt; }},
+      {"atanh",
+       [](Operands x, const Expr& p) -> Result {
+         return p.is_integer(1) || p.is_integer(-1) ? Result(log((1 + x[0]) / (1 - x[0])) / 2) : std::nullopt;
+       }},
+      {"cyl_bessel_j",
+       [](Operands x, const Expr& p) -> Result {
+         return p.is_integer(0) && x[0].is_number() ? Result(cylinder_at_zero(x[0], x[1], -1)) : std::nullopt;
+       }},
+      {"cyl_bessel_i",
+       [](Operands x, const Expr& p) -> Result {
+         return p.is_integer(0) && x[0].is_number() ? Result(cylinder_at_zero(x[0], x[1], 1)) : std::nullopt;
+       }},
       {"cyl_neumann",
        [](Operands x, const Expr& p) -> Result {
-         return p.is_integer(0) && x[0].word() && *x[0].word() >= 0 && *x[0].word() < 20 ? Result(second_cylinder_at_zero(*x[0].word(), x[1], false)) : std::nullopt;
+         return p.is_integer(0) && x[0].word() && *x[0].word() >= 0 && *x[0].word() < 20
+                    ? Result(second_cylinder_at_zero(*x[0].word(), x[1], false))
+                    : std::nullopt;
        }},
       {"cyl_bessel_k",
        [](Operands x, const Expr& p) -> Result {
-         return p.is_integer(0) && x[0].word() && *x[0].word() >= 0 && *x[0].word() < 20 ? Result(second_cylinder_at_zero(*x[0].word(), x[1], true)) : std::nullopt;
+         return p.is_integer(0) && x[0].word() && *x[0].word() >= 0 && *x[0].word() < 20
+                    ? Result(second_cylinder_at_zero(*x[0].word(), x[1], true))
+                    : std::nullopt;
        }},
-      {"elliptic_K", [](Operands x, const Expr& p) -> Result { return p.is_integer(0) ? Result(complete_elliptic_at_zero(x[0], false)) : std::nullopt; }},
-      {"elliptic_E", [](Operands x, const Expr& p) -> Result { return p.is_integer(0) && x.size() == 1 ? Result(complete_elliptic_at_zero(x[0], true)) : std::nullopt; }},
-      {"incomplete_gamma", [](Operands x, const Expr& p) -> Result { return p.is_integer(0) && !is_positive(x[0]) ? Result(incomplete_gamma_at_zero(x)) : std::nullopt; }},
-      {"polylog", [](Operands x, const Expr& p) -> Result { return p.is_integer(0) ? Result(polylog_at_zero(x)) : std::nullopt; }},
+      {"elliptic_K",
+       [](Operands x, const Expr& p) -> Result {
+         return p.is_integer(0) ? Result(complete_elliptic_at_zero(x[0], false)) : std::nullopt;
+       }},
+      {"elliptic_E",
+       [](Operands x, const Expr& p) -> Result {
+         return p.is_integer(0) && x.size() == 1 ? Result(complete_elliptic_at_zero(x[0], true)) : std::nullopt;
+       }},
+      {"incomplete_gamma",
+       [](Operands x, const Expr& p) -> Result {
+         return p.is_integer(0) && !is_positive(x[0]) ? Result(incomplete_gamma_at_zero(x)) : std::nullopt;
+       }},
+      {"polylog",
+       [](Operands x, const Expr& p) -> Result { return p.is_integer(0) ? Result(polylog_at_zero(x)) : std::nullopt; }},
       {"legendre",
        [](Operands x, const Expr&) -> Result {
-         return x[0].word() && *x[0].word() >= 0 && *x[0].word() <= 64 ? Result(orthogonal_polynomial(*x[0].word(), x[1], false)) : std::nullopt;
+         return x[0].word() && *x[0].word() >= 0 && *x[0].word() <= 64
+                    ? Result(orthogonal_polynomial(*x[0].word(), x[1], false))
+                    : std::nullopt;
        }},
       {"hermite",
        [](Operands x, const Expr&) -> Result {
-         return x[0].word() && *x[0].word() >= 0 && *x[0].word() <= 64 ? Result(orthogonal_polynomial(*x[0].word(), x[1], true)) : std::nullopt;
+         return x[0].word() && *x[0].word() >= 0 && *x[0].word() <= 64
+                    ? Result(orthogonal_polynomial(*x[0].word(), x[1], true))
+                    : std::nullopt;
        }},
       {"exp2", [](Operands x, const Expr&) -> Result { return exp(x[0] * log(Expr(2))); }},
       {"expm1", [](Operands x, const Expr&) -> Result { return exp(x[0]) - 1; }},
       {"log1p", [](Operands x, const Expr&) -> Result { return log(1 + x[0]); }},
       {"log2", [](Operands x, const Expr&) -> Result { return log(x[0]) / log(Expr(2)); }},
       {"log10", [](Operands x, const Expr&) -> Result { return log(x[0]) / log(Expr(10)); }},
-      {"hypot", [](Operands x, const Expr&) -> Result { return x.size() == 2 ? Result(sqrt(power(x[0], 2) + power(x[1], 2))) : std::nullopt; }},
+      {"hypot",
+       [](Operands x, const Expr&) -> Result {
+         return x.size() == 2 ? Result(sqrt(power(x[0], 2) + power(x[1], 2))) : std::nullopt;
+       }},
   };
   for (const Row& r : rows) {
     if (r.name == name) return r.form(a, place);
@@ -299,9 +390,10 @@ std::optional<Expr> finite_constant(const Expr& e, const Expr& place) {
 }
 
 bool is_integral_like(const Expr& e) {
-  static constexpr std::array names{"atan",      "asin", "acos", "asinh", "acosh", "atanh", "erf",       "erfc",      "erfi",  "Si",
-                                    "Ci",        "Shi",  "Chi",  "E1",    "Ei",    "li",    "fresnel_S", "fresnel_C", "dilog", "incomplete_gamma",
-                                    "elliptic_F"};
+  static constexpr std::array names{
+      "atan",      "asin", "acos", "asinh", "acosh", "atanh", "erf",       "erfc",      "erfi",  "Si",
+      "Ci",        "Shi",  "Chi",  "E1",    "Ei",    "li",    "fresnel_S", "fresnel_C", "dilog", "incomplete_gamma",
+      "elliptic_F"};
   for (const char* n : names) {
     if (e.function().name == n) return true;
   }

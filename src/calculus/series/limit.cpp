@@ -77,7 +77,8 @@ class AtInfinity {
 
   Expr prepare_node(const Expr& e) {
     if (!varies(e)) return e;
-    if (e.is(Kind::power) && (varies(e.operands()[1]) || !e.operands()[1].is_number())) return exp(e.operands()[1] * log(e.operands()[0]));
+    if (e.is(Kind::power) && (varies(e.operands()[1]) || !e.operands()[1].is_number()))
+      return exp(e.operands()[1] * log(e.operands()[0]));
     if (e.is(Kind::product)) {
       Expr out = e.operands()[0];
       for (const auto [base, exponent] : Parts(e)) {
@@ -94,7 +95,8 @@ class AtInfinity {
       if (ops.size() % 2 == 1) return ops.back();
       throw NoExpansion{"no branch of the piecewise holds here"};
     }
-    if (e.is(Kind::integral) || e.is(Kind::summation) || e.is(Kind::limit) || e.is(Kind::derivative) || e.is(Kind::unknown_call)) {
+    if (e.is(Kind::integral) || e.is(Kind::summation) || e.is(Kind::limit) || e.is(Kind::derivative) ||
+        e.is(Kind::unknown_call)) {
       throw NoExpansion{fmt::format("nothing is known of {} here", to_text(e, {60, {}}))};
     }
     if (!e.is(Kind::call)) return e;
@@ -232,7 +234,9 @@ class AtInfinity {
         }
         if (!is_call_of(n, "exp")) return false;
         // powers of a member have been merged into its argument
-        if (std::none_of(set.begin(), set.end(), [&](const Expr& m) { return (n.operands()[0] / m.operands()[0]).is_number(); })) return false;
+        if (std::none_of(set.begin(), set.end(),
+                         [&](const Expr& m) { return (n.operands()[0] / m.operands()[0]).is_number(); }))
+          return false;
         if (const Expr* r = replaced.find(n)) {
           result = *r;
           return true;
@@ -324,7 +328,8 @@ class AtInfinity {
     if (e.is(Kind::product)) {  // constant factors stay outside
       Expr outside = e.operands()[0];
       Expr inside = 1;
-      for (const auto [base, exponent] : Parts(e)) (varies(base) || varies(exponent) ? inside : outside) *= power(base, exponent);
+      for (const auto [base, exponent] : Parts(e))
+        (varies(base) || varies(exponent) ? inside : outside) *= power(base, exponent);
       if (!outside.is_integer(1) && !has_bounded(outside)) {
         const Expr v = of(inside);
         if (!is_infinite(v)) return outside * v;
@@ -454,7 +459,8 @@ Expr one_sided_limit(const Expr& f, const Expr& x, const Expr& place, bool above
 namespace {
 
 // Values on the way to the place, to 60 digits.
-void compare_nearby(const Expr& f, const Expr& x, const Expr& place, int direction, LimitResult& result, std::span<const Expr> conditions) {
+void compare_nearby(const Expr& f, const Expr& x, const Expr& place, int direction, LimitResult& result,
+                    std::span<const Expr> conditions) {
   if (is_infinite(result.value) || is_undefined(result.value) || !unknown_calls({&f, 1}).empty()) return;
   const Symbol w("_w", {Assumption::positive});
   const bool far = is_infinite(place);
@@ -472,8 +478,12 @@ void compare_nearby(const Expr& f, const Expr& x, const Expr& place, int directi
     here.set(w, Expr(Number(1)) / power(Expr(10), far ? (k + 1) / 2 : k));
     try {
       // differences are formed before rounding
-      const double d = std::strtod(certify(substitute(in_w, here, Unused::allowed) - substitute(result.value, at, Unused::allowed), {}, 12).real.c_str(), nullptr);
-      const double v = std::strtod(certify(substitute(result.value, at, Unused::allowed), {}, 12).real.c_str(), nullptr);
+      const double d = std::strtod(
+          certify(substitute(in_w, here, Unused::allowed) - substitute(result.value, at, Unused::allowed), {}, 12)
+              .real.c_str(),
+          nullptr);
+      const double v =
+          std::strtod(certify(substitute(result.value, at, Unused::allowed), {}, 12).real.c_str(), nullptr);
       size = std::max(1e-3, std::abs(v));
       if (previous) last_change = std::abs(d - *previous);
       previous = d;
@@ -485,13 +495,15 @@ void compare_nearby(const Expr& f, const Expr& x, const Expr& place, int directi
   }
   result.digits = distance == 0 ? 15 : std::clamp(-std::log10(distance / size), 0.0, 15.0);
   if (distance > 1e-4 * size && last_change < 1e-3 * distance) {
-    throw Error(ErrorKind::check, fmt::format("the limit found, {}, is not what nearby values tend to", to_text(result.value, {120, {}})));
+    throw Error(ErrorKind::check, fmt::format("the limit found, {}, is not what nearby values tend to",
+                                              to_text(result.value, {120, {}})));
   }
 }
 
 }  // namespace
 
-LimitResult limit_with_report(const Expr& f, const Expr& x, const Expr& place, LimitSide side, std::span<const Expr> conditions) {
+LimitResult limit_with_report(const Expr& f, const Expr& x, const Expr& place, LimitSide side,
+                              std::span<const Expr> conditions) {
   if (!x.is(Kind::symbol)) throw Error(ErrorKind::usage, "a limit is taken in a symbol");
   if (depends_on(place, x)) throw Error(ErrorKind::usage, "the place of a limit must not contain its variable");
   const Expr e = evaluate_derivatives(f);
@@ -512,7 +524,8 @@ LimitResult limit_with_report(const Expr& f, const Expr& x, const Expr& place, L
         below = one(false);
         if (!(above == below) && (is_infinite(above) || is_infinite(below) || !vanishes(above - below))) {
           result.value = undefined();
-          result.reason = fmt::format("from above it is {}, from below {}", to_text(above, {80, {}}), to_text(below, {80, {}}));
+          result.reason =
+              fmt::format("from above it is {}, from below {}", to_text(above, {80, {}}), to_text(below, {80, {}}));
           return result;
         }
       } catch (const NoExpansion&) {
@@ -527,9 +540,9 @@ LimitResult limit_with_report(const Expr& f, const Expr& x, const Expr& place, L
   } catch (const NoExpansion& n) {
     throw Error(ErrorKind::unsupported, fmt::format("the limit was not found: {}", n.why));
   } catch (const UnknownSign& u) {
-    throw Error(ErrorKind::unsupported,
-                fmt::format("the limit depends on the sign of {}; say which with --assume \"{} > 0\" or < 0 (in C++: a condition or an assumption of the symbol)",
-                            to_text(u.of, {80, {}}), to_text(u.of, {80, {}})));
+    throw Error(ErrorKind::unsupported, fmt::format("the limit depends on the sign of {}; say which with --assume \"{} "
+                                                    "> 0\" or < 0 (in C++: a condition or an assumption of the symbol)",
+                                                    to_text(u.of, {80, {}}), to_text(u.of, {80, {}})));
   }
   if (!is_infinite(result.value)) {
     SimplifyOptions o;
@@ -548,6 +561,8 @@ bool has_undefined(const Expr& e) {
   return found;
 }
 
-Expr limit(const Expr& f, const Expr& x, const Expr& place, LimitSide side, std::span<const Expr> conditions) { return limit_with_report(f, x, place, side, conditions).value; }
+Expr limit(const Expr& f, const Expr& x, const Expr& place, LimitSide side, std::span<const Expr> conditions) {
+  return limit_with_report(f, x, place, side, conditions).value;
+}
 
 }  // namespace boreon

@@ -58,7 +58,8 @@ SeriesResult series(const Expr& f, const Expr& x, const Expr& about, int order, 
     throw Error(ErrorKind::unsupported, fmt::format("no series was found: {}", n.why));
   } catch (const UnknownSign& u) {
     throw Error(ErrorKind::unsupported,
-                fmt::format("the series depends on the sign of {}; say which with --assume \"{} > 0\" or < 0", to_text(u.of, {80, {}}), to_text(u.of, {80, {}})));
+                fmt::format("the series depends on the sign of {}; say which with --assume \"{} > 0\" or < 0",
+                            to_text(u.of, {80, {}}), to_text(u.of, {80, {}})));
   }
   result.exact = a.exact;
   result.next = a.exact ? Number(order + 1) : a.order;
@@ -77,12 +78,14 @@ SeriesResult series(const Expr& f, const Expr& x, const Expr& about, int order, 
       c = simplify(c, cheap);
     }
     if (c.is_integer(0)) continue;
-    result.terms.push_back({t.exponent, substitute(c, {{log_w, far ? -log(direction * x) : log(x - about)}}, Unused::allowed)});
+    result.terms.push_back(
+        {t.exponent, substitute(c, {{log_w, far ? -log(direction * x) : log(x - about)}}, Unused::allowed)});
   }
   return result;
 }
 
-SeriesEvidence check_series(const SeriesResult& s, const Expr& f, const Expr& x, const Expr& about, std::span<const Expr> conditions) {
+SeriesEvidence check_series(const SeriesResult& s, const Expr& f, const Expr& x, const Expr& about,
+                            std::span<const Expr> conditions) {
   SeriesEvidence out;
   if (!unknown_calls({&f, 1}).empty()) return out;
   const bool far = about.is_constant(ConstantCode::infinity) || about == -infinity();
@@ -98,12 +101,17 @@ SeriesEvidence check_series(const SeriesResult& s, const Expr& f, const Expr& x,
     Bindings here = at;
     here.set(x, substitute(place, at, Unused::allowed));
     try {
-      const auto value = [&](const Expr& e) { return std::abs(std::strtod(certify(substitute(e, here, Unused::allowed), {}, 10).real.c_str(), nullptr)); };
+      const auto value = [&](const Expr& e) {
+        return std::abs(std::strtod(certify(substitute(e, here, Unused::allowed), {}, 10).real.c_str(), nullptr));
+      };
       const double size = value(f);
       const double error = s.exact ? 0 : value(difference);
       // O(w^next) with a constant and some logarithms to spare
       if (error > 1e8 * std::pow(w, next) && error > 1e-30 * size) {
-        throw Error(ErrorKind::check, fmt::format("the series found does not agree with values near the point (error {:.2g} at distance {:.2g})", error, w));
+        throw Error(
+            ErrorKind::check,
+            fmt::format("the series found does not agree with values near the point (error {:.2g} at distance {:.2g})",
+                        error, w));
       }
       ++out.points;
       out.digits = std::max(out.digits, error == 0 ? 15 : std::min(15.0, -std::log10(error / std::max(size, 1e-300))));

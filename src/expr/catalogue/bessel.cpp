@@ -9,7 +9,8 @@ namespace boreon {
 namespace {
 
 [[noreturn]] void no_order_derivative(const char* name) {
-  throw Error(ErrorKind::unsupported, std::string("no closed form is known for the derivative of ") + name + " with respect to its order");
+  throw Error(ErrorKind::unsupported,
+              std::string("no closed form is known for the derivative of ") + name + " with respect to its order");
 }
 
 // Orders stay between the neighbours: C_n' = (C_{n-1} - C_{n+1})/2, and -C_1 for n = 0 (10.6.1, 10.6.3).

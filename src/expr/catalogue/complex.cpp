@@ -49,7 +49,9 @@ bool exact_part(Args a, Expr& r, Pick pick) {
 }
 
 Expr no_derivative(const char* name) {
-  throw Error(ErrorKind::unsupported, std::string(name) + " of a complex argument has no derivative; split the argument into real symbols, x + 1i*y");
+  throw Error(
+      ErrorKind::unsupported,
+      std::string(name) + " of a complex argument has no derivative; split the argument into real symbols, x + 1i*y");
 }
 
 }  // namespace
@@ -145,9 +147,15 @@ std::span<const FunctionRow> complex_rows() {
              });
            },
        .facts = [](std::uint16_t) { return bit(Assumption::real); },
-       .derivative = [](Args a, std::size_t) { return is_real(a[0]) ? -pi() * dirac_delta(a[0]) : no_derivative("arg"); },
-       .real = [](RealArgs x) { return x[0] > 0 ? 0.0 : x[0] < 0 ? std::acos(-1.0) : std::nan(""); },
-       .complex = [](ComplexArgs x) { return x[0] == 0.0 ? std::complex<double>(std::nan(""), 0) : std::complex<double>(std::arg(x[0])); },
+       .derivative = [](Args a,
+                        std::size_t) { return is_real(a[0]) ? -pi() * dirac_delta(a[0]) : no_derivative("arg"); },
+       .real = [](RealArgs x) { return x[0] > 0   ? 0.0
+                                       : x[0] < 0 ? std::acos(-1.0)
+                                                  : std::nan(""); },
+       .complex =
+           [](ComplexArgs x) {
+             return x[0] == 0.0 ? std::complex<double>(std::nan(""), 0) : std::complex<double>(std::arg(x[0]));
+           },
        .ball =
            [](Ball& r, Balls x, long p) {
              const Ball copy = x[0];

@@ -20,7 +20,8 @@ Expr derivative_of_F(Args a, std::size_t i) {
   const Expr& phi = a[0];
   const Expr& m = a[1];
   if (i == 0) return 1 / root(phi, m);
-  return elliptic_E(phi, m) / (2 * m * (1 - m)) - elliptic_F(phi, m) / (2 * m) - sin(2 * phi) / (4 * (1 - m) * root(phi, m));
+  return elliptic_E(phi, m) / (2 * m * (1 - m)) - elliptic_F(phi, m) / (2 * m) -
+         sin(2 * phi) / (4 * (1 - m) * root(phi, m));
 }
 
 void ball_E(Ball& r, Balls x, long p) {
@@ -71,7 +72,10 @@ std::span<const FunctionRow> elliptic_rows() {
        .unicode = "K",
        .domain = below_one,
        .exact = exact_complete,
-       .derivative = [](Args a, std::size_t) { return elliptic_E(a[0]) / (2 * a[0] * (1 - a[0])) - elliptic_K(a[0]) / (2 * a[0]); },
+       .derivative =
+           [](Args a, std::size_t) {
+             return elliptic_E(a[0]) / (2 * a[0] * (1 - a[0])) - elliptic_K(a[0]) / (2 * a[0]);
+           },
        .ball = [](Ball& r, Balls x, long p) { acb_elliptic_k(r.get(), x[0].get(), p); }},
       {.name = "elliptic_E",
        .summary = "elliptic_E(m) complete, elliptic_E(phi, m) incomplete, of the second kind",

@@ -17,7 +17,8 @@ bool exact_exp(Args a, Expr& r) {
     r = infinity();
   } else if (a[0] == -infinity()) {
     r = 0;
-  } else if (a[0].is(Kind::product) && a[0].operands().size() == 3 && is_call_of(a[0].operands()[1], "log") && a[0].operands()[2].is_integer(1)) {
+  } else if (a[0].is(Kind::product) && a[0].operands().size() == 3 && is_call_of(a[0].operands()[1], "log") &&
+             a[0].operands()[2].is_integer(1)) {
     r = power(a[0].operands()[1].operands()[0], a[0].operands()[0]);  // exp(c*log(x)) = x^c by definition
   } else {
     return false;
@@ -95,7 +96,9 @@ bool exact_hypot(Args a, Expr& r) {
   return true;
 }
 
-Expr derivative_of_hypot(Args a, std::size_t i) { return a[i] / (a.size() == 2 ? hypot(a[0], a[1]) : hypot(a[0], a[1], a[2])); }
+Expr derivative_of_hypot(Args a, std::size_t i) {
+  return a[i] / (a.size() == 2 ? hypot(a[0], a[1]) : hypot(a[0], a[1], a[2]));
+}
 
 std::complex<double> complex_cbrt(ComplexArgs x) {
   if (x[0].imag() == 0) return std::cbrt(x[0].real());
@@ -118,7 +121,6 @@ void log_with_base(Ball& r, Balls x, ulong base, long p) {
   arb_log_ui(d.re(), base, p);
   acb_div_arb(r.get(), r.get(), d.re(), p);
 }
-
 
 }  // namespace
 
@@ -174,7 +176,10 @@ std::span<const FunctionRow> exponential_rows() {
        .c_name = "log",
        .domain = positive_argument,
        .exact = exact_log,
-       .facts = [](std::uint16_t a) { return (a & bit(Assumption::positive)) != 0 ? bit(Assumption::real) : std::uint16_t{0}; },
+       .facts =
+           [](std::uint16_t a) {
+             return (a & bit(Assumption::positive)) != 0 ? bit(Assumption::real) : std::uint16_t{0};
+           },
        .derivative = [](Args a, std::size_t) { return 1 / a[0]; },
        .real = [](RealArgs x) { return std::log(x[0]); },
        .complex = [](ComplexArgs x) { return std::log(x[0]); },
@@ -251,7 +256,10 @@ std::span<const FunctionRow> exponential_rows() {
        .max_args = 3,
        .c_name = "hypot",
        .exact = exact_hypot,
-       .facts = [](std::uint16_t a) { return (a & bit(Assumption::real)) != 0 ? bit(Assumption::nonnegative) : std::uint16_t{0}; },
+       .facts =
+           [](std::uint16_t a) {
+             return (a & bit(Assumption::real)) != 0 ? bit(Assumption::nonnegative) : std::uint16_t{0};
+           },
        .derivative = derivative_of_hypot,
        .real = [](RealArgs x) { return x.size() == 2 ? std::hypot(x[0], x[1]) : std::hypot(x[0], x[1], x[2]); },
        .complex =

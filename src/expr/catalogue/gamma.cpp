@@ -12,7 +12,9 @@
 namespace boreon {
 namespace {
 
-[[noreturn]] void no_rule(const char* what) { throw Error(ErrorKind::unsupported, std::string("no closed form is known for the derivative of ") + what); }
+[[noreturn]] void no_rule(const char* what) {
+  throw Error(ErrorKind::unsupported, std::string("no closed form is known for the derivative of ") + what);
+}
 
 bool exact_gamma(Args a, Expr& r) {
   if (!a[0].is_number() || !a[0].number().is_exact()) return false;
@@ -91,7 +93,8 @@ bool exact_digamma(Args a, Expr& r) {
   const auto twice = (a[0].number() * Number(2)).word();
   if (!twice || *twice <= 0 || *twice > 60) return false;
   Number sum(0);
-  for (Number x = *twice % 2 == 0 ? Number(1) : Number(1, 2); compare(x, a[0].number()) < 0; x = x + Number(1)) sum = sum + Number(1) / x;
+  for (Number x = *twice % 2 == 0 ? Number(1) : Number(1, 2); compare(x, a[0].number()) < 0; x = x + Number(1))
+    sum = sum + Number(1) / x;
   r = Expr(sum) - egamma() - (*twice % 2 == 0 ? Expr(0) : 2 * log(Expr(2)));
   return true;
 }
@@ -106,7 +109,8 @@ bool exact_polygamma(Args a, Expr& r) {  // 5.15.2, 5.15.3, 5.15.5
   const auto twice = (a[1].number() * Number(2)).word();
   if (!twice || *twice <= 0 || *twice > 40) return false;
   Number sum(0);
-  for (Number x = *twice % 2 == 0 ? Number(1) : Number(1, 2); compare(x, a[1].number()) < 0; x = x + Number(1)) sum = sum + power(x, -(*n + 1));
+  for (Number x = *twice % 2 == 0 ? Number(1) : Number(1, 2); compare(x, a[1].number()) < 0; x = x + Number(1))
+    sum = sum + power(x, -(*n + 1));
   const Expr at_start = (*twice % 2 == 0 ? Expr(1) : Expr(power(Number(2), *n + 1) - Number(1))) * zeta(*n + 1);
   r = (*n % 2 == 0 ? -1 : 1) * Expr(whole_factorial(*n)) * (at_start - Expr(sum));
   return true;
@@ -226,7 +230,8 @@ Expr polygamma_shifted(Args a, std::size_t i) {
 // Derivatives have whole orders; between them, and far beyond those that occur, the library may not come to an end.
 void ball_polygamma(Ball& r, Balls x, long p) {
   constexpr long most = 10000;
-  if (x[0].real() && arb_is_int(x[0].re()) != 0 && arb_is_nonnegative(x[0].re()) != 0 && arf_cmp_si(arb_midref(x[0].re()), most) <= 0) {
+  if (x[0].real() && arb_is_int(x[0].re()) != 0 && arb_is_nonnegative(x[0].re()) != 0 &&
+      arf_cmp_si(arb_midref(x[0].re()), most) <= 0) {
     acb_polygamma(r.get(), x[0].get(), x[1].get(), p);
   } else {
     acb_indeterminate(r.get());
@@ -268,10 +273,13 @@ double real_lgamma(RealArgs x) {
 
 constexpr auto no_pole = "anything but 0, -1, -2, ...";
 
-std::uint16_t positive_if_positive(std::uint16_t a) { return (a & bit(Assumption::positive)) != 0 ? bit(Assumption::positive) : std::uint16_t{0}; }
+std::uint16_t positive_if_positive(std::uint16_t a) {
+  return (a & bit(Assumption::positive)) != 0 ? bit(Assumption::positive) : std::uint16_t{0};
+}
 
-// For a large real order the first terms z^k/k^s are enough, beyond |z| = 1 too: after n of them, |z|^(n + 1)/((n + 1)^s*d)
-// is left at most, d being the least |1 - z*exp(-t)| for t >= 0 (from the integral 25.12.11 of the NIST Handbook).
+// For a large real order the first terms z^k/k^s are enough, beyond |z| = 1 too: after n of them, |z|^(n + 1)/((n +
+// 1)^s*d) is left at most, d being the least |1 - z*exp(-t)| for t >= 0 (from the integral 25.12.11 of the NIST
+// Handbook).
 bool polylog_by_terms(Ball& r, const Ball& s, const Ball& z, long p) {
   const double order = midpoint(s.re());
   if (!s.real() || !(order > 20) || !z.finite() || mag_cmp_2exp_si(arb_radref(s.re()), -20) > 0) return false;
@@ -285,7 +293,10 @@ bool polylog_by_terms(Ball& r, const Ball& s, const Ball& z, long p) {
   const double modulus = std::hypot(re, im);
   const double distance = re <= 0 ? 1 : modulus < 0.99 ? 1 - modulus : im / modulus;
   if (!(distance > 1e-6) || !std::isfinite(log_size)) return false;
-  const auto left = [&](unsigned long n) { return static_cast<double>(n + 1) * log_size - (order - 1e-5) * std::log2(static_cast<double>(n + 1)) - std::log2(distance) + 2; };
+  const auto left = [&](unsigned long n) {
+    return static_cast<double>(n + 1) * log_size - (order - 1e-5) * std::log2(static_cast<double>(n + 1)) -
+           std::log2(distance) + 2;
+  };
   constexpr unsigned long most_terms = 200;
   unsigned long n = 1;
   while (n < most_terms && left(n) > log_size - static_cast<double>(p) - 5) ++n;

@@ -123,7 +123,10 @@ std::span<const FunctionRow> integral_rows() {
        .latex = "E_1",
        .unicode = "E₁",
        .domain = positive_argument,
-       .facts = [](std::uint16_t a) { return (a & bit(Assumption::positive)) != 0 ? bit(Assumption::positive) : std::uint16_t{0}; },
+       .facts =
+           [](std::uint16_t a) {
+             return (a & bit(Assumption::positive)) != 0 ? bit(Assumption::positive) : std::uint16_t{0};
+           },
        .derivative = [](Args a, std::size_t) { return -exp(-a[0]) / a[0]; },
        .ball = ball_E1},
       {.name = "Ei",

@@ -10,7 +10,8 @@ namespace boreon {
 namespace {
 
 [[noreturn]] void no_degree_derivative(const char* name) {
-  throw Error(ErrorKind::unsupported, std::string("no closed form is known for the derivative of ") + name + " with respect to its degree or order");
+  throw Error(ErrorKind::unsupported, std::string("no closed form is known for the derivative of ") + name +
+                                          " with respect to its degree or order");
 }
 
 // Three-term recurrences (18.9.1) for a degree that is a small number.
@@ -75,7 +76,9 @@ void ball_assoc_legendre(Ball& r, Balls x, long p) {
 }
 
 // sqrt((2*l + 1)/(4*pi)*(l - m)!/(l + m)!) of the standard, with its (-1)^m
-Expr sph_legendre_factor(const Expr& l, const Expr& m) { return pow(-1, m) * sqrt((2 * l + 1) / (4 * pi()) * factorial(l - m) / factorial(l + m)); }
+Expr sph_legendre_factor(const Expr& l, const Expr& m) {
+  return pow(-1, m) * sqrt((2 * l + 1) / (4 * pi()) * factorial(l - m) / factorial(l + m));
+}
 
 bool exact_sph_legendre(Args a, Expr& r) {
   const auto l = a[0].word();
@@ -187,9 +190,11 @@ std::span<const FunctionRow> orthogonal_rows() {
          if (i != 2) no_degree_derivative("assoc_laguerre");
          return -assoc_laguerre(a[0] - 1, a[1] + 1, a[2]);
        },
-       .ball = [](Ball& r, Balls x, long p) { acb_hypgeom_laguerre_l(r.get(), x[0].get(), x[1].get(), x[2].get(), p); }},
+       .ball = [](Ball& r, Balls x,
+                  long p) { acb_hypgeom_laguerre_l(r.get(), x[0].get(), x[1].get(), x[2].get(), p); }},
       {.name = "assoc_legendre",
-       .summary = "assoc_legendre(l, m, x) = (1 - x^2)^(m/2) times the derivative of order m of legendre(l, x), for whole m",
+       .summary =
+           "assoc_legendre(l, m, x) = (1 - x^2)^(m/2) times the derivative of order m of legendre(l, x), for whole m",
        .min_args = 3,
        .max_args = 3,
        .latex = "P",
@@ -199,7 +204,9 @@ std::span<const FunctionRow> orthogonal_rows() {
        .exact = exact_assoc_legendre,
        .derivative = [](Args a, std::size_t i) -> Expr {
          if (i != 2) no_degree_derivative("assoc_legendre");
-         return ((a[0] + a[1]) * assoc_legendre(a[0] - 1, a[1], a[2]) - a[0] * a[2] * assoc_legendre(a[0], a[1], a[2])) / (1 - pow(a[2], 2));
+         return ((a[0] + a[1]) * assoc_legendre(a[0] - 1, a[1], a[2]) -
+                 a[0] * a[2] * assoc_legendre(a[0], a[1], a[2])) /
+                (1 - pow(a[2], 2));
        },
        .ball = ball_assoc_legendre},
       {.name = "sph_legendre",
@@ -213,7 +220,8 @@ std::span<const FunctionRow> orthogonal_rows() {
        .exact = exact_sph_legendre,
        .derivative = [](Args a, std::size_t i) -> Expr {
          if (i != 2) no_degree_derivative("sph_legendre");
-         return a[1] * cot(a[2]) * sph_legendre(a[0], a[1], a[2]) + sqrt((a[0] - a[1]) * (a[0] + a[1] + 1)) * sph_legendre(a[0], a[1] + 1, a[2]);
+         return a[1] * cot(a[2]) * sph_legendre(a[0], a[1], a[2]) +
+                sqrt((a[0] - a[1]) * (a[0] + a[1] + 1)) * sph_legendre(a[0], a[1] + 1, a[2]);
        },
        .ball = ball_sph_legendre},
   };

@@ -59,7 +59,8 @@ void ball_root(Ball& r, Balls x, long precision) {
     if (exact) fmpz_poly_set_coeff_fmpz(p, static_cast<slong>(i) - 1, c);
   }
   const slong n = fmpz_poly_degree(p);
-  const slong k = exact && arf_cmpabs_2exp_si(arb_midref(x[0].re()), 30) < 0 ? arf_get_si(arb_midref(x[0].re()), ARF_RND_DOWN) : 0;
+  const slong k =
+      exact && arf_cmpabs_2exp_si(arb_midref(x[0].re()), 30) < 0 ? arf_get_si(arb_midref(x[0].re()), ARF_RND_DOWN) : 0;
   if (k >= 1 && k <= n) {
     static thread_local LastRoots last;
     if (acb_srcptr roots = last.of(p, precision)) acb_set(r.get(), roots + k - 1);
@@ -73,7 +74,8 @@ void ball_root(Ball& r, Balls x, long precision) {
 std::span<const FunctionRow> polynomial_rows() {
   static const FunctionRow rows[] = {
       {.name = "polynomial_root",
-       .summary = "polynomial_root(k, c0, c1, ..., cn): root k of c0 + c1*x + ... + cn*x^n with integer coefficients and no repeated root; real roots first, ascending, then "
+       .summary = "polynomial_root(k, c0, c1, ..., cn): root k of c0 + c1*x + ... + cn*x^n with integer coefficients "
+                  "and no repeated root; real roots first, ascending, then "
                   "conjugate pairs, the one above the real axis first",
        .min_args = 3,
        .max_args = -1,

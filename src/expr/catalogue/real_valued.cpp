@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: MIT
-// Functions of real arguments that are piecewise smooth. Derivatives hold away from the jumps and kinks, with a dirac_delta
-// term where the function itself jumps by a fixed amount (sign, heaviside); floor, ceil, round and trunc have
-// derivative 0 between the integers.
+// Functions of real arguments that are piecewise smooth. Derivatives hold away from the jumps and kinks, with a
+// dirac_delta term where the function itself jumps by a fixed amount (sign, heaviside); floor, ceil, round and trunc
+// have derivative 0 between the integers.
 #include <algorithm>
 #include <cmath>
 #include <limits>
@@ -164,7 +164,10 @@ std::span<const FunctionRow> real_valued_rows() {
        .analytic = false,
        .exact = exact_abs,
        .power_rule = power_of_abs,
-       .facts = [](std::uint16_t a) { return (a & bit(Assumption::nonzero)) != 0 ? bit(Assumption::positive) : bit(Assumption::nonnegative); },
+       .facts =
+           [](std::uint16_t a) {
+             return (a & bit(Assumption::nonzero)) != 0 ? bit(Assumption::positive) : bit(Assumption::nonnegative);
+           },
        .derivative = [](Args a, std::size_t) { return sign(a[0]); },
        .real = [](RealArgs x) { return std::fabs(x[0]); },
        .complex = [](ComplexArgs x) { return std::complex<double>(std::abs(x[0])); },
@@ -191,40 +194,59 @@ std::span<const FunctionRow> real_valued_rows() {
        .c_name = "floor",
        .analytic = false,
        .exact = [](Args a, Expr& r) { return exact_rounding(a, r, [](const Number& n) { return n.floor(); }); },
-       .facts = [](std::uint16_t a) { return (a & bit(Assumption::real)) != 0 ? bit(Assumption::integer) : std::uint16_t{0}; },
+       .facts =
+           [](std::uint16_t a) {
+             return (a & bit(Assumption::real)) != 0 ? bit(Assumption::integer) : std::uint16_t{0};
+           },
        .derivative = [](Args, std::size_t) { return Expr(0); },
        .real = [](RealArgs x) { return std::floor(x[0]); },
-       .ball = [](Ball& r, Balls x, long p) { ball_of_real(r, x[0], [p](arb_ptr y, arb_srcptr v) { arb_floor(y, v, p); }); }},
+       .ball = [](Ball& r, Balls x,
+                  long p) { ball_of_real(r, x[0], [p](arb_ptr y, arb_srcptr v) { arb_floor(y, v, p); }); }},
       {.name = "ceil",
        .summary = "smallest integer not below x",
        .mathml = "ceiling",
        .c_name = "ceil",
        .analytic = false,
        .exact = [](Args a, Expr& r) { return exact_rounding(a, r, [](const Number& n) { return -((-n).floor()); }); },
-       .facts = [](std::uint16_t a) { return (a & bit(Assumption::real)) != 0 ? bit(Assumption::integer) : std::uint16_t{0}; },
+       .facts =
+           [](std::uint16_t a) {
+             return (a & bit(Assumption::real)) != 0 ? bit(Assumption::integer) : std::uint16_t{0};
+           },
        .derivative = [](Args, std::size_t) { return Expr(0); },
        .real = [](RealArgs x) { return std::ceil(x[0]); },
-       .ball = [](Ball& r, Balls x, long p) { ball_of_real(r, x[0], [p](arb_ptr y, arb_srcptr v) { arb_ceil(y, v, p); }); }},
+       .ball = [](Ball& r, Balls x,
+                  long p) { ball_of_real(r, x[0], [p](arb_ptr y, arb_srcptr v) { arb_ceil(y, v, p); }); }},
       {.name = "round",
        .summary = "nearest integer, halves away from 0",
        .c_name = "round",
        .parity = Parity::odd,
        .analytic = false,
        .exact = [](Args a, Expr& r) { return exact_rounding(a, r, round_half_away); },
-       .facts = [](std::uint16_t a) { return (a & bit(Assumption::real)) != 0 ? bit(Assumption::integer) : std::uint16_t{0}; },
+       .facts =
+           [](std::uint16_t a) {
+             return (a & bit(Assumption::real)) != 0 ? bit(Assumption::integer) : std::uint16_t{0};
+           },
        .derivative = [](Args, std::size_t) { return Expr(0); },
        .real = [](RealArgs x) { return std::round(x[0]); },
-       .ball = [](Ball& r, Balls x, long p) { ball_of_real(r, x[0], [p](arb_ptr y, arb_srcptr v) { arb_towards_zero(y, v, 0.5, p); }); }},
+       .ball = [](Ball& r, Balls x,
+                  long p) { ball_of_real(r, x[0], [p](arb_ptr y, arb_srcptr v) { arb_towards_zero(y, v, 0.5, p); }); }},
       {.name = "trunc",
        .summary = "integer part, towards 0",
        .c_name = "trunc",
        .parity = Parity::odd,
        .analytic = false,
-       .exact = [](Args a, Expr& r) { return exact_rounding(a, r, [](const Number& n) { return n.sign() < 0 ? -((-n).floor()) : n.floor(); }); },
-       .facts = [](std::uint16_t a) { return (a & bit(Assumption::real)) != 0 ? bit(Assumption::integer) : std::uint16_t{0}; },
+       .exact =
+           [](Args a, Expr& r) {
+             return exact_rounding(a, r, [](const Number& n) { return n.sign() < 0 ? -((-n).floor()) : n.floor(); });
+           },
+       .facts =
+           [](std::uint16_t a) {
+             return (a & bit(Assumption::real)) != 0 ? bit(Assumption::integer) : std::uint16_t{0};
+           },
        .derivative = [](Args, std::size_t) { return Expr(0); },
        .real = [](RealArgs x) { return std::trunc(x[0]); },
-       .ball = [](Ball& r, Balls x, long p) { ball_of_real(r, x[0], [p](arb_ptr y, arb_srcptr v) { arb_towards_zero(y, v, 0.0, p); }); }},
+       .ball = [](Ball& r, Balls x,
+                  long p) { ball_of_real(r, x[0], [p](arb_ptr y, arb_srcptr v) { arb_towards_zero(y, v, 0.0, p); }); }},
       {.name = "fmod",
        .summary = "remainder x - y*trunc(x/y)",
        .min_args = 2,
@@ -258,7 +280,10 @@ std::span<const FunctionRow> real_valued_rows() {
        .exact = [](Args a, Expr& r) { return exact_extreme(a, r, false); },
        .facts = [](std::uint16_t a) { return a; },
        .derivative = [](Args a, std::size_t i) { return derivative_of_extreme(a, i, false); },
-       .real = [](RealArgs x) { return std::accumulate(x.begin() + 1, x.end(), x[0], [](double a, double b) { return std::fmin(a, b); }); },
+       .real =
+           [](RealArgs x) {
+             return std::accumulate(x.begin() + 1, x.end(), x[0], [](double a, double b) { return std::fmin(a, b); });
+           },
        .ball = [](Ball& r, Balls x, long p) { ball_extreme(r, x, false, p); }},
       {.name = "max",
        .summary = "largest of its arguments",
@@ -269,7 +294,10 @@ std::span<const FunctionRow> real_valued_rows() {
        .exact = [](Args a, Expr& r) { return exact_extreme(a, r, true); },
        .facts = [](std::uint16_t a) { return a; },
        .derivative = [](Args a, std::size_t i) { return derivative_of_extreme(a, i, true); },
-       .real = [](RealArgs x) { return std::accumulate(x.begin() + 1, x.end(), x[0], [](double a, double b) { return std::fmax(a, b); }); },
+       .real =
+           [](RealArgs x) {
+             return std::accumulate(x.begin() + 1, x.end(), x[0], [](double a, double b) { return std::fmax(a, b); });
+           },
        .ball = [](Ball& r, Balls x, long p) { ball_extreme(r, x, true, p); }},
       {.name = "heaviside",
        .summary = "unit step: 0 below 0, 1/2 at 0, 1 above",
@@ -288,7 +316,10 @@ std::span<const FunctionRow> real_valued_rows() {
              }
              return true;
            },
-       .facts = [](std::uint16_t a) { return (a & bit(Assumption::real)) != 0 ? bit(Assumption::nonnegative) : std::uint16_t{0}; },
+       .facts =
+           [](std::uint16_t a) {
+             return (a & bit(Assumption::real)) != 0 ? bit(Assumption::nonnegative) : std::uint16_t{0};
+           },
        .derivative = [](Args a, std::size_t) { return dirac_delta(a[0]); },
        .real = [](RealArgs x) { return std::isnan(x[0]) ? nan : 0.5 * (1 + (x[0] > 0) - (x[0] < 0)); },
        .ball =
@@ -311,7 +342,10 @@ std::span<const FunctionRow> real_valued_rows() {
              r = 0;
              return true;
            },
-       .derivative = [](Args, std::size_t) -> Expr { throw Error(ErrorKind::unsupported, "the derivative of dirac_delta(x) is not a function; keep it under an integral"); },
+       .derivative = [](Args, std::size_t) -> Expr {
+         throw Error(ErrorKind::unsupported,
+                     "the derivative of dirac_delta(x) is not a function; keep it under an integral");
+       },
        .real = [](RealArgs x) { return x[0] == 0 ? std::numeric_limits<double>::infinity() : 0.0; },
        .ball =
            [](Ball& r, Balls x, long) {

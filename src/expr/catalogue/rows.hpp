@@ -38,15 +38,20 @@ bool at_zero(Args a, Expr& r) {
 [[nodiscard]] inline bool exact_number(const Expr& e) { return e.is_number() && e.number().is_exact(); }
 [[nodiscard]] constexpr std::uint16_t bit(Assumption a) { return static_cast<std::uint16_t>(a); }
 /// Facts of a function that is real for real arguments, and nothing more.
-[[nodiscard]] inline std::uint16_t real_if_real(std::uint16_t args) { return (args & bit(Assumption::real)) != 0 ? bit(Assumption::real) : std::uint16_t{0}; }
+[[nodiscard]] inline std::uint16_t real_if_real(std::uint16_t args) {
+  return (args & bit(Assumption::real)) != 0 ? bit(Assumption::real) : std::uint16_t{0};
+}
 /// Facts of an odd, increasing function of a real argument: the sign is that of the argument.
 [[nodiscard]] inline std::uint16_t sign_of_argument(std::uint16_t args) {
   constexpr auto signs =
-      static_cast<std::uint16_t>(bit(Assumption::real) | bit(Assumption::nonnegative) | bit(Assumption::nonpositive) | bit(Assumption::positive) | bit(Assumption::negative));
+      static_cast<std::uint16_t>(bit(Assumption::real) | bit(Assumption::nonnegative) | bit(Assumption::nonpositive) |
+                                 bit(Assumption::positive) | bit(Assumption::negative));
   if ((args & bit(Assumption::real)) == 0) return 0;
   const auto nonzero = static_cast<std::uint16_t>(args & bit(Assumption::nonzero));
   return static_cast<std::uint16_t>((args & signs) | nonzero);
 }
-[[nodiscard]] inline std::uint16_t positive_if_real(std::uint16_t args) { return (args & bit(Assumption::real)) != 0 ? bit(Assumption::positive) : std::uint16_t{0}; }
+[[nodiscard]] inline std::uint16_t positive_if_real(std::uint16_t args) {
+  return (args & bit(Assumption::real)) != 0 ? bit(Assumption::positive) : std::uint16_t{0};
+}
 
 }  // namespace boreon

@@ -146,7 +146,8 @@ bool exact_atan2(Args a, Expr& r) {
     r = pi() / 2;
   } else if (x.is_integer(0) && is_negative(y)) {
     r = -pi() / 2;
-  } else if (y.is_number() && x.is_number() && y.number().is_exact() && x.number().is_exact() && x.number().sign() < 0) {
+  } else if (y.is_number() && x.is_number() && y.number().is_exact() && x.number().is_exact() &&
+             x.number().sign() < 0) {
     r = atan(y / x) + (y.number().sign() < 0 ? -pi() : pi());
   } else {
     return false;

@@ -23,15 +23,22 @@ constexpr std::int32_t pool_head = 4 * mask_bytes;
 Emitter::Gp Emitter::general(std::size_t i) const {
   static const x86::Gp of_leaf[leaf_pointers] = {x86::r9, x86::r10, x86::r11, x86::rax, x86::rdi};
   if (leaf_) return of_leaf[i];
-  static const x86::Gp list[] = {x86::rcx, x86::rdx, x86::rsi, x86::rdi, x86::r8, x86::r9, x86::r10, x86::r11, x86::r14};
+  static const x86::Gp list[] = {x86::rcx, x86::rdx, x86::rsi, x86::rdi, x86::r8,
+                                 x86::r9,  x86::r10, x86::r11, x86::r14};
   return list[i];
 }
 
-Emitter::Mem Emitter::work(std::uint32_t entry) const { return x86::ptr(work_, static_cast<std::int32_t>(entry * lanes_ * 8)); }
-Emitter::Mem Emitter::constant_mask(Mask which) const { return x86::ptr(pool_, static_cast<std::int32_t>(which) * mask_bytes); }
+Emitter::Mem Emitter::work(std::uint32_t entry) const {
+  return x86::ptr(work_, static_cast<std::int32_t>(entry * lanes_ * 8));
+}
+Emitter::Mem Emitter::constant_mask(Mask which) const {
+  return x86::ptr(pool_, static_cast<std::int32_t>(which) * mask_bytes);
+}
 
 std::size_t Emitter::pointer_count() const {
-  return leaf_ ? leaf_pointers : options_.layout == Layout::rows || options_.layout == Layout::points ? lost_by_calls : pointer_registers;
+  return leaf_                                                                  ? leaf_pointers
+         : options_.layout == Layout::rows || options_.layout == Layout::points ? lost_by_calls
+                                                                                : pointer_registers;
 }
 
 void Emitter::forget_pointers(bool all) {
@@ -58,7 +65,9 @@ Emitter::Gp Emitter::pointer(PointerKey key, bool& fresh) {
   std::size_t oldest = 0;
   for (std::size_t i = 0; i < pointer_count(); ++i) {
     if (pointers_[i].kept) continue;
-    if (pointers_[oldest].kept || (empty(i) ? !empty(oldest) : !empty(oldest) && pointers_[i].age < pointers_[oldest].age)) oldest = i;
+    if (pointers_[oldest].kept ||
+        (empty(i) ? !empty(oldest) : !empty(oldest) && pointers_[i].age < pointers_[oldest].age))
+      oldest = i;
   }
   pointers_[oldest] = {key, ++clock_, false, 0};
   return general(oldest);
@@ -110,7 +119,8 @@ Emitter::Gp Emitter::row_pointer(bool output, std::uint32_t group, std::uint32_t
 // The numbers of an entry at all points.
 Emitter::Gp Emitter::entry_pointer(bool output, std::size_t entry) {
   bool fresh = false;
-  const Gp r = pointer({output ? Target::output_entry : Target::input_entry, static_cast<std::uint32_t>(entry), 0}, fresh);
+  const Gp r =
+      pointer({output ? Target::output_entry : Target::input_entry, static_cast<std::uint32_t>(entry), 0}, fresh);
   if (fresh) a_.mov(r, x86::qword_ptr(output ? out_ : in_, static_cast<std::int32_t>(entry * 8)));
   return r;
 }
@@ -137,15 +147,18 @@ Emitter::Mem Emitter::source(Operand o) {
   if (o.space == 0) {
     return x86::ptr(pool_, pool_head + static_cast<std::int32_t>(o.index * copies() * 8));
   }
-  if (options_.layout == Layout::tile) return x86::ptr(in_, static_cast<std::int32_t>((input_start_[o.space - 2] + o.index) * lanes_ * 8));
+  if (options_.layout == Layout::tile)
+    return x86::ptr(in_, static_cast<std::int32_t>((input_start_[o.space - 2] + o.index) * lanes_ * 8));
   if (options_.layout == Layout::points) {
     const Gp entry = entry_pointer(false, input_start_[o.space - 2] + o.index);
     return uniform(o) ? x86::ptr(entry) : x86::ptr(entry, x86::r14, 3);
   }
-  if (options_.layout == Layout::point) return x86::ptr(group_base(false, o.space - 2), static_cast<std::int32_t>(o.index * 8));
+  if (options_.layout == Layout::point)
+    return x86::ptr(group_base(false, o.space - 2), static_cast<std::int32_t>(o.index * 8));
   const RowLoop::Place& p = loop_->slots[o.index];
   const IndexTable& t = loop_->tables[p.table];
-  if ((lanes_ == 1 && t.step != 0) || !t.entries.empty()) return x86::ptr(row_pointer(false, p.group, p.table), p.offset * 8);
+  if ((lanes_ == 1 && t.step != 0) || !t.entries.empty())
+    return x86::ptr(row_pointer(false, p.group, p.table), p.offset * 8);
   const auto first = static_cast<std::int32_t>((static_cast<std::int64_t>(t.first) + p.offset) * 8);
   const Gp base = group_base(false, p.group);
   return t.step == 0 ? x86::ptr(base, first) : x86::ptr(base, x86::r14, 3, first);
@@ -173,7 +186,8 @@ void Emitter::store_numbers(const Mem& to, Vec from) {
 void Emitter::index_vector(std::uint32_t table) {
   if (indexed_table_ == table) return;
   indexed_table_ = table;
-  a_.emit(Inst::kIdVmovdqu, lanes_ == 8 ? Vec(x86::ymm(1)) : Vec(x86::xmm(1)), x86::ptr(table_numbers(table), x86::r14, 2, 0));
+  a_.emit(Inst::kIdVmovdqu, lanes_ == 8 ? Vec(x86::ymm(1)) : Vec(x86::xmm(1)),
+          x86::ptr(table_numbers(table), x86::r14, 2, 0));
 }
 
 void Emitter::gather(Vec target, Operand o) {
@@ -206,7 +220,10 @@ void Emitter::scatter(Vec from, std::uint32_t target) {
     return;
   }
   if (t.entries.empty() && t.step == 1) {
-    a_.emit(Inst::kIdVmovupd, x86::ptr(group_base(true, p.group), x86::r14, 3, static_cast<std::int32_t>((static_cast<std::int64_t>(t.first) + p.offset) * 8)), from);
+    a_.emit(Inst::kIdVmovupd,
+            x86::ptr(group_base(true, p.group), x86::r14, 3,
+                     static_cast<std::int32_t>((static_cast<std::int64_t>(t.first) + p.offset) * 8)),
+            from);
     return;
   }
   if (in_runs() && options_.steps[p.table] == 1) {
@@ -215,7 +232,9 @@ void Emitter::scatter(Vec from, std::uint32_t target) {
   }
   if (in_runs() && lanes_ == 4) {
     const Gp row = row_pointer(true, p.group, p.table);
-    const auto at = [&](int lane) { return x86::ptr(row, shift + lane * static_cast<int>(options_.steps[p.table]) * 8); };
+    const auto at = [&](int lane) {
+      return x86::ptr(row, shift + lane * static_cast<int>(options_.steps[p.table]) * 8);
+    };
     a_.vextractf128(x86::xmm0, from.ymm(), 1);
     a_.vmovlpd(at(0), from.xmm());
     a_.vmovhpd(at(1), from.xmm());
@@ -258,11 +277,14 @@ void Emitter::store(std::uint32_t group, std::uint32_t index, Vec from) {
 }
 
 // Without what outputs want side by side.
-std::int32_t Emitter::pool_size() const { return pool_head + static_cast<std::int32_t>(program_.constants.size() * copies() * 8); }
+std::int32_t Emitter::pool_size() const {
+  return pool_head + static_cast<std::int32_t>(program_.constants.size() * copies() * 8);
+}
 
 // Where the pool has a number that is no constant of the program.
 std::int32_t Emitter::image(double number) {
-  const auto [at, fresh] = image_of_.emplace(std::bit_cast<std::uint64_t>(number), pool_size() + static_cast<std::int32_t>(images_.size() * 8));
+  const auto [at, fresh] = image_of_.emplace(std::bit_cast<std::uint64_t>(number),
+                                             pool_size() + static_cast<std::int32_t>(images_.size() * 8));
   if (fresh) images_.insert(images_.end(), copies(), number);
   return at->second;
 }

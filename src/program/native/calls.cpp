@@ -19,7 +19,8 @@ void Emitter::call_address(const void* function) {
 void Emitter::call_pack(const Batch& b, std::uint32_t half, unsigned width, std::uint32_t at, std::uint32_t result) {
   const LibraryFunction f = library_function(b.op, b.function, half == 0 ? Sine::sine : Sine::cosine);
   const bool single = width == 1;
-  const Inst::Id move = single ? (options_.set == InstructionSet::sse2 ? Inst::kIdMovsd : Inst::kIdVmovsd) : Inst::kIdVmovupd;
+  const Inst::Id move =
+      single ? (options_.set == InstructionSet::sse2 ? Inst::kIdMovsd : Inst::kIdVmovsd) : Inst::kIdVmovupd;
   const std::uint32_t there = b.argument_place + static_cast<std::uint32_t>(b.targets.size());
   const std::uint32_t count = lanes_ == 1 ? std::min<std::uint32_t>(width, there - at) : width;
   if (count < width && width == 8) {
@@ -62,8 +63,10 @@ void Emitter::batch(Batch& b) {
     }
   }
   lose_all();
-  const bool library = library_function(b.op, b.function, Sine::sine).one != nullptr && !(options_.strict && b.op == OpCode::call);
-  const bool packs = lanes_ > 1 ? library && !options_.strict : library && !options_.strict && options_.set != InstructionSet::sse2;
+  const bool library =
+      library_function(b.op, b.function, Sine::sine).one != nullptr && !(options_.strict && b.op == OpCode::call);
+  const bool packs =
+      lanes_ > 1 ? library && !options_.strict : library && !options_.strict && options_.set != InstructionSet::sse2;
   // Measured: eight at once take as long as this many alone.
   const std::uint32_t least = options_.set != InstructionSet::avx512 ? 2 : b.op == OpCode::sine_cosine ? 2 : 3;
   for (std::uint32_t half = 0; half < (b.cosines.empty() ? 1U : 2U); ++half) {
@@ -83,9 +86,12 @@ void Emitter::batch(Batch& b) {
       a_.vzeroupper();
       for (std::uint32_t j = 0; j < n * lanes_; ++j) {
         a_.vmovsd(x86::xmm0, x86::ptr(work_, static_cast<std::int32_t>((b.argument_place * lanes_ + j) * 8)));
-        if (b.arity > 1) a_.vmovsd(x86::xmm1, x86::ptr(work_, static_cast<std::int32_t>(((b.argument_place + size) * lanes_ + j) * 8)));
+        if (b.arity > 1)
+          a_.vmovsd(x86::xmm1,
+                    x86::ptr(work_, static_cast<std::int32_t>(((b.argument_place + size) * lanes_ + j) * 8)));
         call_address(f.one);
-        a_.vmovsd(x86::ptr(work_, static_cast<std::int32_t>(((machine_.argument_entries + result) * lanes_ + j) * 8)), x86::xmm0);
+        a_.vmovsd(x86::ptr(work_, static_cast<std::int32_t>(((machine_.argument_entries + result) * lanes_ + j) * 8)),
+                  x86::xmm0);
       }
     } else {
       a_.mov(x86::edi, static_cast<int>(b.function));

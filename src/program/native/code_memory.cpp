@@ -2,8 +2,8 @@
 #include "program/native/code_memory.hpp"
 
 #include <elf.h>
-#include <fmt/format.h>
 #include <fcntl.h>
+#include <fmt/format.h>
 #include <sys/mman.h>
 #include <sys/stat.h>
 #include <unistd.h>
@@ -45,7 +45,8 @@ CodeMemory::CodeMemory(asmjit::CodeHolder& code) {
     memory_ = nullptr;
     fail();
   }
-  if (code.relocateToBase(reinterpret_cast<std::uintptr_t>(memory_)) != asmjit::kErrorOk || code.copyFlattenedData(memory_, size_) != asmjit::kErrorOk ||
+  if (code.relocateToBase(reinterpret_cast<std::uintptr_t>(memory_)) != asmjit::kErrorOk ||
+      code.copyFlattenedData(memory_, size_) != asmjit::kErrorOk ||
       ::mprotect(memory_, size_, PROT_READ | PROT_EXEC) != 0) {
     ::munmap(memory_, size_);
     memory_ = nullptr;
@@ -58,11 +59,14 @@ CodeMemory::~CodeMemory() {
 }
 
 void tell_profilers(const CodeMemory& code, const std::string& name) {
-  // The name is where profilers look and so can be guessed: no link is followed, and a file of somebody else is left alone.
-  const int descriptor = ::open(fmt::format("/tmp/perf-{}.map", ::getpid()).c_str(), O_WRONLY | O_APPEND | O_CREAT | O_NOFOLLOW | O_CLOEXEC, 0600);
+  // The name is where profilers look and so can be guessed: no link is followed, and a file of somebody else is left
+  // alone.
+  const int descriptor = ::open(fmt::format("/tmp/perf-{}.map", ::getpid()).c_str(),
+                                O_WRONLY | O_APPEND | O_CREAT | O_NOFOLLOW | O_CLOEXEC, 0600);
   if (descriptor < 0) return;
   struct stat status {};
-  const bool own = ::fstat(descriptor, &status) == 0 && S_ISREG(status.st_mode) && status.st_uid == ::geteuid() && status.st_nlink == 1;
+  const bool own = ::fstat(descriptor, &status) == 0 && S_ISREG(status.st_mode) && status.st_uid == ::geteuid() &&
+                   status.st_nlink == 1;
   std::FILE* file = own ? ::fdopen(descriptor, "a") : nullptr;
   if (file == nullptr) {
     ::close(descriptor);

@@ -21,7 +21,8 @@ Inst::Id move_of(std::size_t width) { return width == 1 ? Inst::kIdVmovsd : Inst
 
 std::vector<Store> Emitter::copied_outputs() const {
   std::vector<Store> list;
-  for (std::uint32_t l = stores_.head.back(); l != never; l = stores_.links[l].next) list.push_back({stores_.links[l].group, stores_.links[l].index});
+  for (std::uint32_t l = stores_.head.back(); l != never; l = stores_.links[l].next)
+    list.push_back({stores_.links[l].group, stores_.links[l].index});
   return list;
 }
 
@@ -53,16 +54,22 @@ Emitter::Vec Emitter::neighbours(std::uint32_t reg, std::size_t width) {
   if (width == 4) upper_dirty_ = true;
   return wide(reg, width == 4 ? 4 : 1);
 }
-void Emitter::load_neighbours(std::uint32_t reg, const Mem& from, std::size_t width) { a_.emit(move_of(width), neighbours(reg, width), from); }
-void Emitter::store_neighbours(const Mem& to, std::uint32_t reg, std::size_t width) { a_.emit(move_of(width), to, neighbours(reg, width)); }
+void Emitter::load_neighbours(std::uint32_t reg, const Mem& from, std::size_t width) {
+  a_.emit(move_of(width), neighbours(reg, width), from);
+}
+void Emitter::store_neighbours(const Mem& to, std::uint32_t reg, std::size_t width) {
+  a_.emit(move_of(width), to, neighbours(reg, width));
+}
 
 // One point: neighbours that are copies of neighbours, or constants, which the pool has side by side.
 void Emitter::store_runs(std::vector<Store> list) {
-  std::sort(list.begin(), list.end(), [](const Store& a, const Store& b) { return std::tie(a.group, a.index) < std::tie(b.group, b.index); });
+  std::sort(list.begin(), list.end(),
+            [](const Store& a, const Store& b) { return std::tie(a.group, a.index) < std::tie(b.group, b.index); });
   for (std::size_t i = 0; i < list.size();) {
     const Operand first = stored(program_, list[i]);
     std::size_t run = 1;
-    for (; i + run < list.size() && list[i + run].group == list[i].group && list[i + run].index == list[i].index + run; ++run) {
+    for (; i + run < list.size() && list[i + run].group == list[i].group && list[i + run].index == list[i].index + run;
+         ++run) {
       const Operand o = stored(program_, list[i + run]);
       if (o.space != first.space || (o.space != 0 && o.index != first.index + run)) break;
     }
@@ -72,7 +79,8 @@ void Emitter::store_runs(std::vector<Store> list) {
       Mem from = source(o);
       if (first.space == 0 && width > 1) {
         from = x86::ptr(pool_, pool_size() + static_cast<std::int32_t>(images_.size() * 8));
-        for (std::size_t k = 0; k < width; ++k) images_.push_back(program_.constants[stored(program_, list[i + done + k]).index]);
+        for (std::size_t k = 0; k < width; ++k)
+          images_.push_back(program_.constants[stored(program_, list[i + done + k]).index]);
       }
       const Mem to = x86::ptr(group_base(true, list[i].group), static_cast<std::int32_t>((list[i].index + done) * 8));
       load_neighbours(0, from, width);
@@ -96,7 +104,8 @@ void Emitter::store_row(std::vector<Store> list) {
     const Operand o = stored(program_, list[i]);
     const RowLoop::Place first = place(list[i]);
     std::size_t run = 1;
-    while (uniform(o) && i + run < list.size() && stored(program_, list[i + run]) == o && place(list[i + run]).group == first.group && place(list[i + run]).table == first.table &&
+    while (uniform(o) && i + run < list.size() && stored(program_, list[i + run]) == o &&
+           place(list[i + run]).group == first.group && place(list[i + run]).table == first.table &&
            place(list[i + run]).offset == first.offset + static_cast<std::int32_t>(run)) {
       ++run;
     }

@@ -18,7 +18,8 @@ constexpr std::uint32_t first_register = 2;
 
 Emitter::Emitter(asmjit::CodeHolder& code, const Program& program, const EmitterOptions& options, const RowLoop* loop)
     : code_(code), a_(&code), program_(program), options_(options), loop_(loop) {
-  const bool packed = options.layout == Layout::tile || options.layout == Layout::points || (options.layout == Layout::rows && options.packed);
+  const bool packed = options.layout == Layout::tile || options.layout == Layout::points ||
+                      (options.layout == Layout::rows && options.packed);
   lanes_ = packed ? lanes_of(options.set) : 1;
   registers_ = options.set == InstructionSet::avx512 ? 32 : 16;
   MachineChoice choice;
@@ -28,13 +29,17 @@ Emitter::Emitter(asmjit::CodeHolder& code, const Program& program, const Emitter
   choice.exponential = !options.strict && lanes_ > 1;
   choice.logarithm = choice.exponential && lanes_ == 8;
   choice.circular = choice.exponential;
-  choice.pack = options.strict || lanes_ > 1 || options.set == InstructionSet::sse2 ? 1 : options.set == InstructionSet::avx512 ? 8 : 4;
+  choice.pack = options.strict || lanes_ > 1 || options.set == InstructionSet::sse2 ? 1
+                : options.set == InstructionSet::avx512                             ? 8
+                                                                                    : 4;
   machine_ = schedule(program, choice);
-  const bool circular = std::any_of(machine_.instructions.begin(), machine_.instructions.end(),
-                                    [](const auto& i) { return i.op == MachineOp::sine || i.op == MachineOp::cosine || i.op == MachineOp::sine_cosine; });
+  const bool circular = std::any_of(machine_.instructions.begin(), machine_.instructions.end(), [](const auto& i) {
+    return i.op == MachineOp::sine || i.op == MachineOp::cosine || i.op == MachineOp::sine_cosine;
+  });
   if (circular) aside_ = registers_ + 3;
   // A point without calls needs no register that would have to be saved.
-  leaf_ = options.layout == Layout::point && machine_.batches.empty() && program.scratch.empty() && program.inputs.size() + program.outputs.size() <= leaf_pointers;
+  leaf_ = options.layout == Layout::point && machine_.batches.empty() && program.scratch.empty() &&
+          program.inputs.size() + program.outputs.size() <= leaf_pointers;
   if (leaf_) {
     in_ = x86::rsi;
     out_ = x86::rdx;
@@ -54,7 +59,8 @@ Emitter::Emitter(asmjit::CodeHolder& code, const Program& program, const Emitter
   // Measured: where there is little to compute, writing waits for the cache; where many values are kept, what comes
   // early drives them out of it.
   const std::size_t outputs = output_start_.back();
-  fetch_ahead_ = options.layout == Layout::points && 3 * outputs >= program.instructions.size() && (2 * outputs + program.instructions.size()) * lanes_ * 8 < 32768;
+  fetch_ahead_ = options.layout == Layout::points && 3 * outputs >= program.instructions.size() &&
+                 (2 * outputs + program.instructions.size()) * lanes_ * 8 < 32768;
   if (loop != nullptr) table_read_.assign(loop->tables.size(), false);
   where_.resize(machine_.values());
   for (std::size_t v = 0; v < where_.size(); ++v) {
@@ -212,8 +218,10 @@ Emitter::Mem Emitter::home_of(std::uint32_t value) {
     case Home::result: return work(machine_.argument_entries + w.place);
     default: break;
   }
-  if (options_.layout == Layout::tile) return x86::ptr(out_, static_cast<std::int32_t>((output_start_[w.group] + w.place) * lanes_ * 8));
-  if (options_.layout == Layout::points) return x86::ptr(entry_pointer(true, output_start_[w.group] + w.place), x86::r14, 3);
+  if (options_.layout == Layout::tile)
+    return x86::ptr(out_, static_cast<std::int32_t>((output_start_[w.group] + w.place) * lanes_ * 8));
+  if (options_.layout == Layout::points)
+    return x86::ptr(entry_pointer(true, output_start_[w.group] + w.place), x86::r14, 3);
   return x86::ptr(group_base(true, w.group), static_cast<std::int32_t>(w.place * 8));
 }
 
@@ -222,7 +230,8 @@ void Emitter::load(std::uint32_t reg, std::uint32_t value) {
   if (w.home == Home::none) {
     gather(vec(reg), machine_.sources[value - machine_.results]);
   } else {
-    load_numbers(vec(reg), home_of(value), w.home == Home::source && uniform(machine_.sources[value - machine_.results]));
+    load_numbers(vec(reg), home_of(value),
+                 w.home == Home::source && uniform(machine_.sources[value - machine_.results]));
   }
   w.reg = reg;
   holder_[reg] = value;
@@ -238,7 +247,8 @@ bool Emitter::foldable(std::uint32_t value, bool broadcast_allowed) const {
   if (w.home == Home::none) return false;
   if (lanes_ > 1 && w.home == Home::source && uniform(machine_.sources[value - machine_.results])) {
     // a number for all lanes: AVX-512 spreads it while reading; constants for AVX2 are stored four times
-    return options_.set == InstructionSet::avx512 ? broadcast_allowed : machine_.sources[value - machine_.results].space == 0;
+    return options_.set == InstructionSet::avx512 ? broadcast_allowed
+                                                  : machine_.sources[value - machine_.results].space == 0;
   }
   return options_.set != InstructionSet::sse2 || lanes_ == 1;
 }
@@ -249,7 +259,8 @@ Emitter::Op Emitter::anywhere(std::uint32_t value, std::uint32_t next, bool broa
     // Worth a register if it is needed again and one is free.
     if (next == never || free_.size() < 3) {
       Mem m = home_of(value);
-      if (lanes_ == 8 && where_[value].home == Home::source && uniform(machine_.sources[value - machine_.results])) m = m._1to8();
+      if (lanes_ == 8 && where_[value].home == Home::source && uniform(machine_.sources[value - machine_.results]))
+        m = m._1to8();
       return m;
     }
   }

@@ -17,7 +17,9 @@ namespace boreon::native {
 
 enum class InstructionSet : std::uint8_t { sse2, avx2, avx512 };
 /// Doubles that one register holds; one at a time without AVX.
-[[nodiscard]] constexpr unsigned lanes_of(InstructionSet set) { return set == InstructionSet::avx512 ? 8 : set == InstructionSet::avx2 ? 4 : 1; }
+[[nodiscard]] constexpr unsigned lanes_of(InstructionSet set) {
+  return set == InstructionSet::avx512 ? 8 : set == InstructionSet::avx2 ? 4 : 1;
+}
 
 /// Where the entries of the program are found.
 enum class Layout : std::uint8_t {
@@ -40,7 +42,8 @@ struct EmitterOptions {
 /// The code of a program, and how much of CallFrame::work it uses.
 class Emitter {
  public:
-  Emitter(asmjit::CodeHolder& code, const Program& program, const EmitterOptions& options, const RowLoop* loop = nullptr);
+  Emitter(asmjit::CodeHolder& code, const Program& program, const EmitterOptions& options,
+          const RowLoop* loop = nullptr);
   /// Throws Error(limit) when the code cannot be made.
   void run();
   [[nodiscard]] std::size_t workspace() const;  ///< doubles
@@ -59,7 +62,8 @@ class Emitter {
     std::uint32_t reg = never;
     std::uint32_t next = never;
     Home home = Home::none;
-    std::uint32_t place = 0;  ///< number of the spill slot, of the result; of the output its place in the list of stores
+    std::uint32_t place =
+        0;  ///< number of the spill slot, of the result; of the output its place in the list of stores
     std::uint32_t group = 0;
   };
 
@@ -82,7 +86,16 @@ class Emitter {
   [[nodiscard]] Mem source(Operand o);
   [[nodiscard]] Gp row_pointer(bool output, std::uint32_t group, std::uint32_t table);
   // What a general register points to.
-  enum class Target : std::uint8_t { nothing, input_group, output_group, input_row, output_row, input_entry, output_entry, table };
+  enum class Target : std::uint8_t {
+    nothing,
+    input_group,
+    output_group,
+    input_row,
+    output_row,
+    input_entry,
+    output_entry,
+    table
+  };
   struct PointerKey {
     Target what = Target::nothing;
     std::uint32_t number = 0;  ///< of the group, entry or table
@@ -101,7 +114,9 @@ class Emitter {
   void scatter(Vec from, std::uint32_t target);
   void index_vector(std::uint32_t table);
   [[nodiscard]] Mem work(std::uint32_t entry) const;
-  [[nodiscard]] std::uint32_t first_slot() const { return machine_.argument_entries + machine_.result_entries + aside_ + assembly_; }
+  [[nodiscard]] std::uint32_t first_slot() const {
+    return machine_.argument_entries + machine_.result_entries + aside_ + assembly_;
+  }
   [[nodiscard]] Mem constant_mask(Mask which) const;
   [[nodiscard]] Gp general(std::size_t i) const;
   [[nodiscard]] std::size_t pointer_count() const;
@@ -175,7 +190,8 @@ class Emitter {
   void large_arguments();
   void exponential_of_eight(std::uint32_t x, std::uint32_t target, std::uint32_t u, std::uint32_t v);
   void exponential_of_four(std::uint32_t x, std::uint32_t target, std::uint32_t u, std::uint32_t v);
-  void two_polynomials(std::uint32_t target, std::uint32_t x, std::span<const double> coefficients, std::uint32_t square, std::uint32_t odd);
+  void two_polynomials(std::uint32_t target, std::uint32_t x, std::span<const double> coefficients,
+                       std::uint32_t square, std::uint32_t odd);
   void logarithm(std::uint32_t x, std::uint32_t target, std::uint32_t u, std::uint32_t v);
   void polynomial(std::uint32_t target, std::uint32_t x, std::span<const double> coefficients);
   [[nodiscard]] Mem spread(double number);

@@ -48,15 +48,20 @@ using Two = double (*)(double, double);
 const void* address(One f) { return reinterpret_cast<const void*>(f); }
 const void* address(Two f) { return reinterpret_cast<const void*>(f); }
 
-#define BOREON_ROW(name, type, kind)                                                                                                                              \
-  {                                                                                                                                                               \
-#name, { address(static_cast<type>(::name)), reinterpret_cast<const void*>(&_ZGVdN4##kind##_##name), reinterpret_cast<const void*>(&_ZGVeN8##kind##_##name) } \
+#define BOREON_ROW(name, type, kind)                                                              \
+  {                                                                                               \
+#name, {                                                                                      \
+      address(static_cast<type>(::name)), reinterpret_cast<const void*>(&_ZGVdN4##kind##_##name), \
+          reinterpret_cast<const void*>(&_ZGVeN8##kind##_##name)                                  \
+    }                                                                                             \
   }
 const Named library[] = {
-    BOREON_ROW(acos, One, v),   BOREON_ROW(acosh, One, v),  BOREON_ROW(asin, One, v), BOREON_ROW(asinh, One, v), BOREON_ROW(atan, One, v), BOREON_ROW(atanh, One, v),
-    BOREON_ROW(cbrt, One, v),   BOREON_ROW(cos, One, v),    BOREON_ROW(cosh, One, v), BOREON_ROW(erf, One, v),   BOREON_ROW(erfc, One, v), BOREON_ROW(exp, One, v),
-    BOREON_ROW(log, One, v),    BOREON_ROW(log10, One, v),  BOREON_ROW(sin, One, v),  BOREON_ROW(sinh, One, v),  BOREON_ROW(tan, One, v),  BOREON_ROW(tanh, One, v),
-    BOREON_ROW(atan2, Two, vv), BOREON_ROW(hypot, Two, vv), BOREON_ROW(pow, Two, vv),
+    BOREON_ROW(acos, One, v), BOREON_ROW(acosh, One, v), BOREON_ROW(asin, One, v),   BOREON_ROW(asinh, One, v),
+    BOREON_ROW(atan, One, v), BOREON_ROW(atanh, One, v), BOREON_ROW(cbrt, One, v),   BOREON_ROW(cos, One, v),
+    BOREON_ROW(cosh, One, v), BOREON_ROW(erf, One, v),   BOREON_ROW(erfc, One, v),   BOREON_ROW(exp, One, v),
+    BOREON_ROW(log, One, v),  BOREON_ROW(log10, One, v), BOREON_ROW(sin, One, v),    BOREON_ROW(sinh, One, v),
+    BOREON_ROW(tan, One, v),  BOREON_ROW(tanh, One, v),  BOREON_ROW(atan2, Two, vv), BOREON_ROW(hypot, Two, vv),
+    BOREON_ROW(pow, Two, vv),
 };
 #undef BOREON_ROW
 
@@ -83,7 +88,8 @@ LibraryFunction library_function(OpCode op, std::uint16_t function, Sine half) {
   return function < rows.size() ? rows[function] : LibraryFunction{};  // numeric functions stand behind the catalogue
 }
 
-extern "C" void boreon_call_row(std::uint64_t function, std::uint64_t arity, const double* a, const double* b, double* result, std::uint64_t n) noexcept {
+extern "C" void boreon_call_row(std::uint64_t function, std::uint64_t arity, const double* a, const double* b,
+                                double* result, std::uint64_t n) noexcept {
   const FunctionRow& row = row_of(static_cast<std::uint16_t>(function));
   for (std::uint64_t i = 0; i < n; ++i) {
     const double arguments[] = {a[i], b[i]};

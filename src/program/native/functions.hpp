@@ -22,6 +22,7 @@ enum class Sine : std::uint8_t { sine, cosine };
 [[nodiscard]] LibraryFunction library_function(OpCode op, std::uint16_t function, Sine half);
 
 /// n calls of a row of the catalogue; NaN where it throws.
-extern "C" void boreon_call_row(std::uint64_t function, std::uint64_t arity, const double* a, const double* b, double* result, std::uint64_t n) noexcept;
+extern "C" void boreon_call_row(std::uint64_t function, std::uint64_t arity, const double* a, const double* b,
+                                double* result, std::uint64_t n) noexcept;
 
 }  // namespace boreon::native

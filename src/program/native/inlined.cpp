@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
-// Functions in place of calls, several numbers at once: no register is lost, nothing goes through memory. Reduction to a
-// small range and a minimax polynomial, as in Muller, "Elementary Functions", 3rd edition, chapters 3 and 11; the
+// Functions in place of calls, several numbers at once: no register is lost, nothing goes through memory. Reduction to
+// a small range and a minimax polynomial, as in Muller, "Elementary Functions", 3rd edition, chapters 3 and 11; the
 // coefficients were computed by exchange (Remez) in 60 digits for the relative error of the result.
 #include <array>
 #include <bit>
@@ -19,24 +19,36 @@ namespace {
 constexpr double magic = 0x1.8p52;
 
 // exp(r) = 1 + r + r^2*q(r): for |r| <= log(2)/16 to 3e-18, for |r| <= log(2)/2 to 4e-18. The highest power first.
-constexpr std::array<double, 6> exp_short = {0x1.a020798d4afd0p-13, 0x1.6c1cc14c6c1ffp-10, 0x1.11111107cba85p-7, 0x1.55555547f88dap-5, 0x1.5555555555661p-3, 0x1.000000000010fp-1};
-constexpr std::array<double, 10> exp_long = {0x1.ad7ffae58e1b1p-26, 0x1.28ad726abbc47p-22, 0x1.71df24fb7098cp-19, 0x1.a0199a0cbe82dp-16, 0x1.a01a012a7d925p-13,
-                                             0x1.6c16c18429fe1p-10, 0x1.1111111127b7ap-7,  0x1.555555555087cp-5,  0x1.55555555554fap-3,  0x1.000000000000ap-1};
+constexpr std::array<double, 6> exp_short = {0x1.a020798d4afd0p-13, 0x1.6c1cc14c6c1ffp-10, 0x1.11111107cba85p-7,
+                                             0x1.55555547f88dap-5,  0x1.5555555555661p-3,  0x1.000000000010fp-1};
+constexpr std::array<double, 10> exp_long = {
+    0x1.ad7ffae58e1b1p-26, 0x1.28ad726abbc47p-22, 0x1.71df24fb7098cp-19, 0x1.a0199a0cbe82dp-16, 0x1.a01a012a7d925p-13,
+    0x1.6c16c18429fe1p-10, 0x1.1111111127b7ap-7,  0x1.555555555087cp-5,  0x1.55555555554fap-3,  0x1.000000000000ap-1};
 // 2^(k/8)
-constexpr std::array<double, 8> eighths = {
-    1, 0x1.172b83c7d517bp+0, 0x1.306fe0a31b715p+0, 0x1.4bfdad5362a27p+0, 0x1.6a09e667f3bcdp+0, 0x1.8ace5422aa0dbp+0, 0x1.ae89f995ad3adp+0, 0x1.d5818dcfba487p+0};
+constexpr std::array<double, 8> eighths = {1,
+                                           0x1.172b83c7d517bp+0,
+                                           0x1.306fe0a31b715p+0,
+                                           0x1.4bfdad5362a27p+0,
+                                           0x1.6a09e667f3bcdp+0,
+                                           0x1.8ace5422aa0dbp+0,
+                                           0x1.ae89f995ad3adp+0,
+                                           0x1.d5818dcfba487p+0};
 // log((1 + s)/(1 - s)) = 2*s + s*(z*p(z)) with z = s^2 <= 1/25, to 3e-17 of s.
-constexpr std::array<double, 7> log_coefficients = {0x1.3adab55dea2a2p-3, 0x1.384f294badb06p-3, 0x1.747511e8a2594p-3, 0x1.c71c003c9fbacp-3,
-                                                    0x1.249249b3f36e3p-2, 0x1.99999998ee27fp-2, 0x1.5555555555780p-1};
+constexpr std::array<double, 7> log_coefficients = {0x1.3adab55dea2a2p-3, 0x1.384f294badb06p-3, 0x1.747511e8a2594p-3,
+                                                    0x1.c71c003c9fbacp-3, 0x1.249249b3f36e3p-2, 0x1.99999998ee27fp-2,
+                                                    0x1.5555555555780p-1};
 // The first bits of log(2), so that products with whole exponents are exact, and the rest.
 constexpr double log2_high = 0x1.62e42feep-1;
 constexpr double log2_low = 0x1.a39ef35793c76p-33;
 // sin(r) = r + r*z*s(z), cos(r) = 1 - z/2 + z^2*c(z) with z = r^2 for |r| <= pi/4, to 3e-18.
-constexpr std::array<double, 6> sin_coefficients = {0x1.5d923e0427e0fp-33,  -0x1.ae5e63ab7cff0p-26, 0x1.71de3574883abp-19,
-                                                    -0x1.a01a019c0e06dp-13, 0x1.111111110f85ep-7,   -0x1.5555555555549p-3};
-constexpr std::array<double, 6> cos_coefficients = {-0x1.8fadd3fc2503dp-37, 0x1.1ee9ea73bb557p-29,  -0x1.27e4f807e08a1p-22,
-                                                    0x1.a01a019caf01fp-16,  -0x1.6c16c16c15163p-10, 0x1.555555555554cp-5};
-// pi/2 in three positive parts, so that -0 stays -0 (Cody and Waite, "Software Manual for the Elementary Functions", 1980).
+constexpr std::array<double, 6> sin_coefficients = {0x1.5d923e0427e0fp-33, -0x1.ae5e63ab7cff0p-26,
+                                                    0x1.71de3574883abp-19, -0x1.a01a019c0e06dp-13,
+                                                    0x1.111111110f85ep-7,  -0x1.5555555555549p-3};
+constexpr std::array<double, 6> cos_coefficients = {-0x1.8fadd3fc2503dp-37, 0x1.1ee9ea73bb557p-29,
+                                                    -0x1.27e4f807e08a1p-22, 0x1.a01a019caf01fp-16,
+                                                    -0x1.6c16c16c15163p-10, 0x1.555555555554cp-5};
+// pi/2 in three positive parts, so that -0 stays -0 (Cody and Waite, "Software Manual for the Elementary Functions",
+// 1980).
 constexpr std::array<double, 3> half_pi = {0x1.921fb54442d18p+0, 0x1.1a62633145c06p-54, 0x1.c1cd129024e08p-107};
 constexpr double per_half_pi = 0x1.45f306dc9c883p-1;
 constexpr double large = 0x1p27;  // beyond: the library, which reduces by many digits
@@ -51,7 +63,9 @@ Emitter::Mem Emitter::spread(double number) {
   return lanes_ == 8 ? m._1to8() : m;
 }
 
-void Emitter::load_spread(std::uint32_t reg, double number) { load_numbers(vec(reg), x86::ptr(pool_, image(number)), true); }
+void Emitter::load_spread(std::uint32_t reg, double number) {
+  load_numbers(vec(reg), x86::ptr(pool_, image(number)), true);
+}
 
 // target = (...(c0*x + c1)*x + ...)
 void Emitter::polynomial(std::uint32_t target, std::uint32_t x, std::span<const double> coefficients) {
@@ -61,7 +75,8 @@ void Emitter::polynomial(std::uint32_t target, std::uint32_t x, std::span<const 
 
 // The same with an even number of coefficients, in half as many steps after another: even and odd powers apart. Leaves
 // x^2 in `square`.
-void Emitter::two_polynomials(std::uint32_t target, std::uint32_t x, std::span<const double> coefficients, std::uint32_t square, std::uint32_t odd) {
+void Emitter::two_polynomials(std::uint32_t target, std::uint32_t x, std::span<const double> coefficients,
+                              std::uint32_t square, std::uint32_t odd) {
   a_.emit(Inst::kIdVmulpd, vec(square), vec(x), vec(x));
   load_spread(odd, coefficients[0]);
   load_spread(target, coefficients[1]);
@@ -107,8 +122,8 @@ void Emitter::exponential_of_eight(std::uint32_t x, std::uint32_t target, std::u
   a_.vmovapd(r, wide(x));
   a_.vfnmadd231pd(r, wide(u), spread(log2_high / 8));
   a_.vfnmadd231pd(r, wide(u), spread(log2_low / 8));
-  // Where x is so large that r is not small, or is infinite, the last step decides; it must not meet a NaN. Of a NaN and
-  // a number this is the number.
+  // Where x is so large that r is not small, or is infinite, the last step decides; it must not meet a NaN. Of a NaN
+  // and a number this is the number.
   a_.vrangepd(r, r, spread(1), 6);
   two_polynomials(target, 0, exp_short, u, v);
   a_.vfmadd213pd(wide(target), wide(u), r);  // exp(r) - 1
@@ -210,8 +225,8 @@ void Emitter::circular(const MachineInstruction& i) {
   if (i.op == MachineOp::sine) free_.push_back(c);
 }
 
-// x = 2^k*(1 + f) with 3/4 <= 1 + f < 3/2, s = f/(2 + f): log(x) = k*log(2) + f - (f^2/2 - s*(f^2/2 + z*p(z))), which has
-// no cancellation (as Tang, "Table-driven implementation of the logarithm function", 1990, without a table).
+// x = 2^k*(1 + f) with 3/4 <= 1 + f < 3/2, s = f/(2 + f): log(x) = k*log(2) + f - (f^2/2 - s*(f^2/2 + z*p(z))), which
+// has no cancellation (as Tang, "Table-driven implementation of the logarithm function", 1990, without a table).
 void Emitter::logarithm(std::uint32_t x, std::uint32_t target, std::uint32_t u, std::uint32_t v) {
   const x86::Zmm f = x86::zmm0;
   const x86::Zmm s = x86::zmm1;

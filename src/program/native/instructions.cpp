@@ -48,7 +48,8 @@ void Emitter::define(std::uint32_t value, std::uint32_t reg) {
 void Emitter::defined(std::uint32_t value) {
   Where& w = where_[value];
   const Vec reg = vec(w.reg);
-  for (std::uint32_t s = machine_.argument_head[value]; s != never; s = machine_.argument_stores[s].next) store_numbers(work(machine_.argument_stores[s].place), reg);
+  for (std::uint32_t s = machine_.argument_head[value]; s != never; s = machine_.argument_stores[s].next)
+    store_numbers(work(machine_.argument_stores[s].place), reg);
   finish_stores(value);
   if (w.next == never) release(value);
 }
@@ -166,9 +167,12 @@ void Emitter::fused(const MachineInstruction& i) {
     Inst::Id f213, f231;
   };
   const bool one = lanes_ == 1;
-  const Forms f = i.op == MachineOp::multiply_add        ? (one ? Forms{Inst::kIdVfmadd213sd, Inst::kIdVfmadd231sd} : Forms{Inst::kIdVfmadd213pd, Inst::kIdVfmadd231pd})
-                  : i.op == MachineOp::multiply_subtract ? (one ? Forms{Inst::kIdVfmsub213sd, Inst::kIdVfmsub231sd} : Forms{Inst::kIdVfmsub213pd, Inst::kIdVfmsub231pd})
-                                                         : (one ? Forms{Inst::kIdVfnmadd213sd, Inst::kIdVfnmadd231sd} : Forms{Inst::kIdVfnmadd213pd, Inst::kIdVfnmadd231pd});
+  const Forms f = i.op == MachineOp::multiply_add        ? (one ? Forms{Inst::kIdVfmadd213sd, Inst::kIdVfmadd231sd}
+                                                                : Forms{Inst::kIdVfmadd213pd, Inst::kIdVfmadd231pd})
+                  : i.op == MachineOp::multiply_subtract ? (one ? Forms{Inst::kIdVfmsub213sd, Inst::kIdVfmsub231sd}
+                                                                : Forms{Inst::kIdVfmsub213pd, Inst::kIdVfmsub231pd})
+                                                         : (one ? Forms{Inst::kIdVfnmadd213sd, Inst::kIdVfnmadd231sd}
+                                                                : Forms{Inst::kIdVfnmadd213pd, Inst::kIdVfnmadd231pd});
   unsigned a = 0;
   unsigned b = 1;
   constexpr unsigned c = 2;
@@ -206,7 +210,8 @@ void Emitter::fused(const MachineInstruction& i) {
     const auto loaded = [&](unsigned k) {
       const std::uint32_t r = take();
       pinned_[3] = r;
-      load_numbers(vec(r), home_of(i.value[k]), where_[i.value[k]].home == Home::source && uniform(machine_.sources[i.value[k] - machine_.results]));
+      load_numbers(vec(r), home_of(i.value[k]),
+                   where_[i.value[k]].home == Home::source && uniform(machine_.sources[i.value[k] - machine_.results]));
       return r;
     };
     if (loadable(a)) {
@@ -353,7 +358,8 @@ void Emitter::extreme(const MachineInstruction& i) {
   const std::uint32_t b = in_register(i.value[1]);
   pinned_[1] = b;
   indexed_table_ = never;
-  const Inst::Id id = lanes_ == 1 ? (least ? Inst::kIdVminsd : Inst::kIdVmaxsd) : (least ? Inst::kIdVminpd : Inst::kIdVmaxpd);
+  const Inst::Id id =
+      lanes_ == 1 ? (least ? Inst::kIdVminsd : Inst::kIdVmaxsd) : (least ? Inst::kIdVminpd : Inst::kIdVmaxpd);
   pass(i);
   const std::uint32_t target = take();
   if (options_.set == InstructionSet::avx512) {

@@ -61,16 +61,19 @@ void Emitter::hoist_values() {
   for (const Store& s : copied_outputs()) {
     const Operand o = stored(program_, s);
     if (!uniform(o)) continue;
-    const auto known = std::find_if(candidates.begin(), candidates.end(), [&](const Candidate& c) { return c.operand == o; });
+    const auto known =
+        std::find_if(candidates.begin(), candidates.end(), [&](const Candidate& c) { return c.operand == o; });
     if (known == candidates.end()) {
       candidates.push_back({1, never, o});
     } else {
       ++known->uses;
     }
   }
-  std::stable_sort(candidates.begin(), candidates.end(), [](const Candidate& a, const Candidate& b) { return a.uses > b.uses; });
+  std::stable_sort(candidates.begin(), candidates.end(),
+                   [](const Candidate& a, const Candidate& b) { return a.uses > b.uses; });
   constexpr std::uint32_t for_columns = 9;  // what turning columns into rows takes
-  const std::uint32_t wanted = std::max(peak + std::min<std::uint32_t>(varying, 6) + 4, neighbours_.empty() ? 0 : for_columns);
+  const std::uint32_t wanted =
+      std::max(peak + std::min<std::uint32_t>(varying, 6) + 4, neighbours_.empty() ? 0 : for_columns);
   const std::uint32_t available = static_cast<std::uint32_t>(free_.size());
   candidates.resize(std::min<std::size_t>(candidates.size(), available > wanted ? available - wanted : 0));
   const auto end = static_cast<std::uint32_t>(machine_.instructions.size());

@@ -68,9 +68,10 @@ struct Batch {
 struct MachineProgram {
   std::vector<MachineInstruction> instructions;
   std::vector<Batch> batches;
-  std::vector<Operand> sources;              ///< of the values that are no results
-  std::vector<std::uint32_t> first_use;      ///< of each value
-  std::vector<std::uint32_t> argument_head;  ///< of each result: places among the arguments it is stored to at once (a list)
+  std::vector<Operand> sources;          ///< of the values that are no results
+  std::vector<std::uint32_t> first_use;  ///< of each value
+  std::vector<std::uint32_t>
+      argument_head;  ///< of each result: places among the arguments it is stored to at once (a list)
   struct ArgumentStore {
     std::uint32_t place;
     std::uint32_t next;

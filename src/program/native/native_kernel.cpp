@@ -22,9 +22,15 @@ namespace {
 
 using namespace native;
 
-InstructionSet set_of(Machine m) { return m == Machine::avx512 ? InstructionSet::avx512 : m == Machine::avx2 ? InstructionSet::avx2 : InstructionSet::sse2; }
+InstructionSet set_of(Machine m) {
+  return m == Machine::avx512 ? InstructionSet::avx512
+         : m == Machine::avx2 ? InstructionSet::avx2
+                              : InstructionSet::sse2;
+}
 
-bool calls_function(const Instruction& i) { return i.op == OpCode::call || i.op == OpCode::power || i.op == OpCode::sine_cosine; }
+bool calls_function(const Instruction& i) {
+  return i.op == OpCode::call || i.op == OpCode::power || i.op == OpCode::sine_cosine;
+}
 
 // One piece of machine code.
 struct Piece {
@@ -34,7 +40,9 @@ struct Piece {
   unsigned lanes = 1;
   std::vector<bool> tables;
 
-  [[nodiscard]] auto entry() const { return reinterpret_cast<void (*)(const CallFrame*)>(reinterpret_cast<std::uintptr_t>(memory->address())); }
+  [[nodiscard]] auto entry() const {
+    return reinterpret_cast<void (*)(const CallFrame*)>(reinterpret_cast<std::uintptr_t>(memory->address()));
+  }
   void operator()(const CallFrame& frame) const { entry()(&frame); }
 };
 
@@ -46,7 +54,8 @@ class ErrorCatcher : public asmjit::ErrorHandler {
   std::string text;
 };
 
-Piece assemble(const Program& program, const EmitterOptions& options, const RowLoop* loop, const NativeOptions& native, std::string* listing) {
+Piece assemble(const Program& program, const EmitterOptions& options, const RowLoop* loop, const NativeOptions& native,
+               std::string* listing) {
   asmjit::CodeHolder code;
   code.init(asmjit::Environment::host());
   ErrorCatcher errors;
@@ -55,7 +64,8 @@ Piece assemble(const Program& program, const EmitterOptions& options, const RowL
   if (listing != nullptr) code.setLogger(&logger);
   Emitter emitter(code, program, options, loop);
   emitter.run();
-  if (!errors.text.empty()) throw Error(ErrorKind::limit, fmt::format("machine code cannot be made ({}); use the interpreter", errors.text));
+  if (!errors.text.empty())
+    throw Error(ErrorKind::limit, fmt::format("machine code cannot be made ({}); use the interpreter", errors.text));
   Piece p;
   p.workspace = emitter.workspace();
   p.lanes = emitter.lanes();
@@ -72,9 +82,10 @@ Piece assemble(const Program& program, const EmitterOptions& options, const RowL
   return p;
 }
 
-// Rows between which all tables advance by one step each: the most frequent one. Empty unless most rows are in such runs
-// of `least` rows and more.
-std::vector<std::pair<std::size_t, std::size_t>> runs_of(const RowLoop& l, std::size_t least, std::vector<std::uint32_t>& steps) {
+// Rows between which all tables advance by one step each: the most frequent one. Empty unless most rows are in such
+// runs of `least` rows and more.
+std::vector<std::pair<std::size_t, std::size_t>> runs_of(const RowLoop& l, std::size_t least,
+                                                         std::vector<std::uint32_t>& steps) {
   constexpr std::size_t seen = 256;  // rows that tell what is frequent
   std::vector<std::pair<std::size_t, std::size_t>> runs;
   steps.clear();
@@ -84,7 +95,8 @@ std::vector<std::pair<std::size_t, std::size_t>> runs_of(const RowLoop& l, std::
       continue;
     }
     std::vector<std::uint32_t> list;
-    for (std::size_t r = 1; r < t.entries.size(); r += 1 + t.entries.size() / seen) list.push_back(t.entries[r] - t.entries[r - 1]);
+    for (std::size_t r = 1; r < t.entries.size(); r += 1 + t.entries.size() / seen)
+      list.push_back(t.entries[r] - t.entries[r - 1]);
     if (list.empty()) list.push_back(0);
     std::nth_element(list.begin(), list.begin() + static_cast<std::ptrdiff_t>(list.size() / 2), list.end());
     steps.push_back(list[list.size() / 2]);
@@ -116,7 +128,10 @@ std::vector<std::pair<std::size_t, std::size_t>> runs_of(const RowLoop& l, std::
 class NativeExecutor final : public Executor {
  public:
   NativeExecutor(std::shared_ptr<const Program> program, const NativeOptions& options, Machine machine)
-      : program_(std::move(program)), native_(options), machine_(machine), fallback_(program_->loops.empty() ? nullptr : make_interpreter(program_)) {
+      : program_(std::move(program)),
+        native_(options),
+        machine_(machine),
+        fallback_(program_->loops.empty() ? nullptr : make_interpreter(program_)) {
     options_.set = set_of(machine);
     options_.strict = options.strict;
     point_ = assemble(*program_, options_, nullptr, native_, nullptr);
@@ -133,22 +148,31 @@ class NativeExecutor final : public Executor {
 
   [[nodiscard]] std::size_t workspace() const noexcept override { return workspace_; }
   [[nodiscard]] std::size_t lanes() const noexcept override { return lanes_; }
-  [[nodiscard]] std::string method() const override { return fmt::format("native {}{}", to_string(machine_), native_.strict ? ", strict" : ""); }
+  [[nodiscard]] std::string method() const override {
+    return fmt::format("native {}{}", to_string(machine_), native_.strict ? ", strict" : "");
+  }
 
   [[nodiscard]] DirectCode code() const noexcept override { return {point_.entry(), point_.workspace}; }
-  void instructions(const double* const* in, double* const* out, double* scratch, double* work) const override { point_({in, out, scratch, work, nullptr, 0, 0}); }
+  void instructions(const double* const* in, double* const* out, double* scratch, double* work) const override {
+    point_({in, out, scratch, work, nullptr, 0, 0});
+  }
 
-  void rows(std::size_t loop, std::size_t begin, std::size_t end, const double* const* in, double* const* out, double* scratch, double* work) const override {
+  void rows(std::size_t loop, std::size_t begin, std::size_t end, const double* const* in, double* const* out,
+            double* scratch, double* work) const override {
     const Loop& l = loops_[loop];
     const auto any = [&](std::size_t from, std::size_t to) {
       if (from >= to) return;
       // A block of rows is whole: it may begin with some that were done already.
-      if (l.code.memory != nullptr && to - from < l.code.lanes) from = std::max(begin, to < l.code.lanes ? 0 : to - l.code.lanes);
-      if (l.code.memory == nullptr || to - from < l.code.lanes) return fallback_->rows(loop, from, to, in, out, scratch, work);
+      if (l.code.memory != nullptr && to - from < l.code.lanes)
+        from = std::max(begin, to < l.code.lanes ? 0 : to - l.code.lanes);
+      if (l.code.memory == nullptr || to - from < l.code.lanes)
+        return fallback_->rows(loop, from, to, in, out, scratch, work);
       l.code({in, out, scratch, work, l.tables.data(), from, to});
     };
     std::size_t done = begin;
-    for (auto run = std::upper_bound(l.runs.begin(), l.runs.end(), begin, [](std::size_t b, const auto& r) { return b < r.second; }); run != l.runs.end() && run->first < end; ++run) {
+    for (auto run = std::upper_bound(l.runs.begin(), l.runs.end(), begin,
+                                     [](std::size_t b, const auto&r) { return b < r.second; });
+         run != l.runs.end() && run->first < end; ++run) {
       const std::size_t from = std::max(begin, run->first);
       const std::size_t to = std::min(end, run->second);
       if (to - from < l.in_runs.lanes) continue;
@@ -196,7 +220,8 @@ class NativeExecutor final : public Executor {
     return all;
   }
 
-  std::size_t points(const double* const* in, double* const* out, std::uint64_t same, std::size_t begin, std::size_t end, double* work) const override {
+  std::size_t points(const double* const* in, double* const* out, std::uint64_t same, std::size_t begin,
+                     std::size_t end, double* work) const override {
     if (end - begin < lanes_) return begin;
     const Variant& v = variant(same);
     // Writing across lines of the cache takes twice as long: all but the first and the last tile begin at one. These
@@ -214,7 +239,8 @@ class NativeExecutor final : public Executor {
     std::call_once(complex_made_, [this] {
       NativeOptions options = native_;
       options.machine = machine_;
-      if (std::optional<Program> parts = complex_program(*program_)) complex_ = std::make_unique<const Kernel>(native_kernel(std::move(*parts), options));
+      if (std::optional<Program> parts = complex_program(*program_))
+        complex_ = std::make_unique<const Kernel>(native_kernel(std::move(*parts), options));
     });
     return complex_.get();
   }
@@ -227,7 +253,8 @@ class NativeExecutor final : public Executor {
       std::vector<std::uint32_t> steps;
       if (!loops_[i].runs.empty()) {
         (void)runs_of(l, lanes_of(options_.set), steps);
-        text += fmt::format("\n; loop {}: {} rows, {} at once where they are neighbours\n", i + 1, l.rows, loops_[i].in_runs.lanes);
+        text += fmt::format("\n; loop {}: {} rows, {} at once where they are neighbours\n", i + 1, l.rows,
+                            loops_[i].in_runs.lanes);
         (void)assemble(l.body, run_options(l, std::move(steps)), &l, native_, &text);
       }
       if (loops_[i].code.memory == nullptr) continue;
@@ -239,8 +266,8 @@ class NativeExecutor final : public Executor {
 
  private:
   struct Loop {
-    Piece code;                                            // for any rows; without memory where the interpreter does
-    Piece in_runs;                                         // for rows within one of the runs
+    Piece code;                                             // for any rows; without memory where the interpreter does
+    Piece in_runs;                                          // for rows within one of the runs
     std::vector<std::pair<std::size_t, std::size_t>> runs;  // rows between which all tables advance by one step
     std::deque<std::vector<std::uint32_t>> written_out;
     std::vector<const std::uint32_t*> tables;
@@ -341,7 +368,8 @@ class NativeExecutor final : public Executor {
   // Points from `begin` to the next one at which most outputs begin a tile in a line of the cache.
   [[nodiscard]] std::size_t to_line(double* const* out, std::size_t begin) const {
     std::array<std::size_t, 8> outputs{};
-    for (std::size_t i = 0; i < output_entries_; ++i) ++outputs[reinterpret_cast<std::uintptr_t>(out[i] + begin) / sizeof(double) % lanes_];
+    for (std::size_t i = 0; i < output_entries_; ++i)
+      ++outputs[reinterpret_cast<std::uintptr_t>(out[i] + begin) / sizeof(double) % lanes_];
     const auto most = static_cast<std::size_t>(std::max_element(outputs.begin(), outputs.end()) - outputs.begin());
     return (lanes_ - most) % lanes_;
   }
@@ -350,7 +378,8 @@ class NativeExecutor final : public Executor {
   [[nodiscard]] std::size_t tile_workspace() const {
     std::size_t arguments = 0;
     for (const Instruction& i : program_->instructions) arguments += calls_function(i) ? i.operands : 0U;
-    return (2 * program_->instructions.size() + arguments + 40) * lanes_ + 40 * program_->instructions.size() + 2 * input_entries_ + 256;
+    return (2 * program_->instructions.size() + arguments + 40) * lanes_ + 40 * program_->instructions.size() +
+           2 * input_entries_ + 256;
   }
 
   std::shared_ptr<const Program> program_;
@@ -380,7 +409,8 @@ std::vector<Machine> machines() {
   // Not asked of the assembler: its answer is lost when it is asked before its own globals are made.
   __builtin_cpu_init();
   std::vector<Machine> list;
-  if (__builtin_cpu_supports("avx512f") && __builtin_cpu_supports("avx512dq") && __builtin_cpu_supports("avx512vl")) list.push_back(Machine::avx512);
+  if (__builtin_cpu_supports("avx512f") && __builtin_cpu_supports("avx512dq") && __builtin_cpu_supports("avx512vl"))
+    list.push_back(Machine::avx512);
   if (__builtin_cpu_supports("avx2") && __builtin_cpu_supports("fma")) list.push_back(Machine::avx2);
   list.push_back(Machine::sse2);
   return list;
@@ -401,23 +431,30 @@ std::string to_string(Machine machine) {
 Kernel native_kernel(Program program, const NativeOptions& options) {
   auto shared = std::make_shared<const Program>(std::move(program));
   const std::vector<Machine> have = machines();
-  const auto chosen = options.machine == Machine::automatic ? have.begin() : std::find(have.begin(), have.end(), options.machine);
+  const auto chosen =
+      options.machine == Machine::automatic ? have.begin() : std::find(have.begin(), have.end(), options.machine);
   if (options.machine != Machine::automatic && chosen == have.end()) {
-    throw Error(ErrorKind::unsupported, fmt::format("this processor has no {}; leave the choice of the machine open", to_string(options.machine)));
+    throw Error(ErrorKind::unsupported, fmt::format("this processor has no {}; leave the choice of the machine open",
+                                                    to_string(options.machine)));
   }
   // Machine code costs about 300 ns an instruction and saves about 6 ns an operation at every call.
   const double saved = 6e-9 * options.expected_calls * static_cast<double>(shared->operation_count());
   const double spent = 3e-7 * static_cast<double>(shared->code_size()) + 3e-5;
   // Calls hand over two arguments at most.
-  const bool too_many = std::any_of(shared->instructions.begin(), shared->instructions.end(), [](const Instruction& i) { return i.op == OpCode::call && i.operands > 2; }) ||
-                        std::any_of(shared->loops.begin(), shared->loops.end(), [](const RowLoop& l) {
-                          return std::any_of(l.body.instructions.begin(), l.body.instructions.end(), [](const Instruction& i) { return i.op == OpCode::call && i.operands > 2; });
-                        });
+  const bool too_many =
+      std::any_of(shared->instructions.begin(), shared->instructions.end(),
+                  [](const Instruction& i) { return i.op == OpCode::call && i.operands > 2; }) ||
+      std::any_of(shared->loops.begin(), shared->loops.end(), [](const RowLoop& l) {
+        return std::any_of(l.body.instructions.begin(), l.body.instructions.end(),
+                           [](const Instruction& i) { return i.op == OpCode::call && i.operands > 2; });
+      });
   const bool pays = options.machine != Machine::automatic || saved > spent;
   if (chosen == have.end() || !pays || too_many) return Kernel(shared, make_interpreter(shared));
   return Kernel(shared, std::make_shared<const NativeExecutor>(shared, options, *chosen));
 }
 
-Kernel compile(std::vector<OutputGroup> outputs, std::vector<InputGroup> inputs, const NativeOptions& options) { return native_kernel(make_program(outputs, inputs), options); }
+Kernel compile(std::vector<OutputGroup> outputs, std::vector<InputGroup> inputs, const NativeOptions& options) {
+  return native_kernel(make_program(outputs, inputs), options);
+}
 
 }  // namespace boreon

@@ -14,7 +14,7 @@ namespace Inst = x86::Inst;
 
 namespace {
 
-constexpr std::size_t widest = 4;           // columns that are turned at once
+constexpr std::size_t widest = 4;  // columns that are turned at once
 constexpr std::uint32_t most_loads = 4;
 constexpr std::uint32_t blocks_ahead = 6;   // what is asked for early: measured, flat between 4 and 8
 constexpr std::size_t first_cache = 24576;  // bytes of outputs that are there without being asked for
@@ -29,7 +29,9 @@ void Emitter::plan_row_stores() {
   if (!in_runs() || lanes_ != 8) return;
   std::vector<std::uint32_t> order(loop_->targets.size());
   for (std::uint32_t t = 0; t < order.size(); ++t) order[t] = t;
-  const auto key = [&](std::uint32_t t) { return std::tuple(loop_->targets[t].group, loop_->targets[t].table, loop_->targets[t].offset); };
+  const auto key = [&](std::uint32_t t) {
+    return std::tuple(loop_->targets[t].group, loop_->targets[t].table, loop_->targets[t].offset);
+  };
   std::sort(order.begin(), order.end(), [&](std::uint32_t a, std::uint32_t b) { return key(a) < key(b); });
   std::vector<PointerKey> fetched;
   for (std::size_t begin = 0; begin < order.size();) {
@@ -37,7 +39,8 @@ void Emitter::plan_row_stores() {
     const std::uint32_t step = options_.steps[first.table];
     std::size_t end = begin + 1;
     while (end < order.size() && end - begin < std::min<std::size_t>(widest, step) &&
-           key(order[end]) == std::tuple(first.group, first.table, first.offset + static_cast<std::int32_t>(end - begin))) {
+           key(order[end]) ==
+               std::tuple(first.group, first.table, first.offset + static_cast<std::int32_t>(end - begin))) {
       ++end;
     }
     if (step > 1) {
@@ -46,8 +49,11 @@ void Emitter::plan_row_stores() {
       n.step = step;
       const PointerKey rows{Target::output_row, first.group, first.table};
       const std::size_t targets =
-          static_cast<std::size_t>(std::count_if(loop_->targets.begin(), loop_->targets.end(), [&](const auto& p) { return p.group == first.group && p.table == first.table; }));
-      n.fetch = step <= 2 * targets && loop_->rows * step * sizeof(double) > first_cache && std::find(fetched.begin(), fetched.end(), rows) == fetched.end();
+          static_cast<std::size_t>(std::count_if(loop_->targets.begin(), loop_->targets.end(), [&](const auto& p) {
+            return p.group == first.group && p.table == first.table;
+          }));
+      n.fetch = step <= 2 * targets && loop_->rows * step * sizeof(double) > first_cache &&
+                std::find(fetched.begin(), fetched.end(), rows) == fetched.end();
       if (n.fetch) fetched.push_back(rows);
       n.all_same = true;
       for (std::size_t i = begin; i < end; ++i) {
@@ -106,7 +112,8 @@ void Emitter::fetch_rows() {
   for (const RowLoop::Place& p : loop_->targets) see(p, Target::output_row);
   for (const auto& [key, offset] : last) {
     const bool output = key.what == Target::output_row;
-    const Mem there = x86::ptr(row_pointer(output, key.number, key.table), (offset + static_cast<std::int32_t>(blocks_ahead * lanes_)) * 8);
+    const Mem there = x86::ptr(row_pointer(output, key.number, key.table),
+                               (offset + static_cast<std::int32_t>(blocks_ahead * lanes_)) * 8);
     output ? a_.prefetchw(there) : a_.prefetcht0(there);
   }
 }
@@ -121,9 +128,13 @@ void Emitter::store_rows() {
   }
   for (const Neighbours& n : neighbours_) {
     const Gp row = row_pointer(true, n.place.group, n.place.table);
-    const auto to = [&](unsigned r) { return x86::ptr(row, (n.place.offset + static_cast<std::int32_t>(r * n.step)) * 8); };
+    const auto to = [&](unsigned r) {
+      return x86::ptr(row, (n.place.offset + static_cast<std::int32_t>(r * n.step)) * 8);
+    };
     if (n.fetch) {
-      for (std::uint32_t line = 0; line < n.step; ++line) a_.prefetchw(x86::ptr(row, (n.place.offset + static_cast<std::int32_t>(blocks_ahead * lanes_ * n.step)) * 8 + static_cast<std::int32_t>(64 * line)));
+      for (std::uint32_t line = 0; line < n.step; ++line)
+        a_.prefetchw(x86::ptr(row, (n.place.offset + static_cast<std::int32_t>(blocks_ahead * lanes_ * n.step)) * 8 +
+                                       static_cast<std::int32_t>(64 * line)));
     }
     const std::size_t width = n.columns.size();
     if (n.all_same) {
@@ -162,7 +173,8 @@ void Emitter::store_row_part(const Mem& to, std::uint32_t reg, std::size_t width
 }
 
 // Columns k and k + 1 side by side: rows 0, 2, 4, 6 and rows 1, 3, 5, 7. One behind the last is the last one again.
-void Emitter::two_columns(const Neighbours& n, std::size_t k, const asmjit::x86::Zmm& even, const asmjit::x86::Zmm& odd) {
+void Emitter::two_columns(const Neighbours& n, std::size_t k, const asmjit::x86::Zmm& even,
+                          const asmjit::x86::Zmm& odd) {
   const auto column = [&](std::size_t c) -> Mem {
     c = std::min(c, n.columns.size() - 1);
     return n.columns[c].same ? assembly(n.pattern, c)._1to8() : assembly(n.columns[c].entry);
@@ -239,7 +251,8 @@ bool Emitter::pick_apart(Vec target, Operand o) {
 
 // Where the pool has a list of lanes.
 std::int32_t Emitter::index_image(const std::array<std::uint64_t, 8>& index) {
-  const auto known = std::find_if(index_images_.begin(), index_images_.end(), [&](const auto& i) { return i.first == index; });
+  const auto known =
+      std::find_if(index_images_.begin(), index_images_.end(), [&](const auto& i) { return i.first == index; });
   if (known != index_images_.end()) return known->second;
   const std::int32_t place = pool_size() + static_cast<std::int32_t>(images_.size() * 8);
   for (const std::uint64_t i : index) images_.push_back(std::bit_cast<double>(i));

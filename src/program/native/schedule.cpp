@@ -22,7 +22,9 @@ struct Simple {
 const std::vector<Simple>& simple_functions() {
   static const std::vector<Simple> list = [] {
     std::vector<Simple> r;
-    const auto add = [&](std::string_view name, MachineOp op, bool MachineChoice::*chosen) { r.push_back({row_number(name), op, chosen}); };
+    const auto add = [&](std::string_view name, MachineOp op, bool MachineChoice::*chosen) {
+      r.push_back({row_number(name), op, chosen});
+    };
     add("abs", MachineOp::absolute, nullptr);
     add("min", MachineOp::minimum, &MachineChoice::extremes);
     add("max", MachineOp::maximum, &MachineChoice::extremes);
@@ -50,7 +52,8 @@ class Scheduler {
     m_.argument_head.assign(n_, never);
     std::vector<std::vector<std::uint32_t>> by_phase(phases_ + 1);
     for (std::size_t k = 0; k < n_; ++k) {
-      if (p_.instructions[k].operands > 0 && !fused_away_[k]) by_phase[phase_[k]].push_back(static_cast<std::uint32_t>(k));
+      if (p_.instructions[k].operands > 0 && !fused_away_[k])
+        by_phase[phase_[k]].push_back(static_cast<std::uint32_t>(k));
     }
     for (std::uint32_t phase = 0; phase <= phases_; ++phase) {
       for (const std::uint32_t k : by_phase[phase]) {
@@ -69,7 +72,10 @@ class Scheduler {
     call_.assign(n_, 0);
     for (std::size_t k = 0; k < n_; ++k) {
       const Instruction& i = p_.instructions[k];
-      call_[k] = (i.op == OpCode::sine_cosine && !choice_.circular) || i.op == OpCode::power || (i.op == OpCode::call && simple(i.function) == nullptr) ? 1 : 0;
+      call_[k] = (i.op == OpCode::sine_cosine && !choice_.circular) || i.op == OpCode::power ||
+                         (i.op == OpCode::call && simple(i.function) == nullptr)
+                     ? 1
+                     : 0;
     }
   }
   [[nodiscard]] const Simple* simple(std::uint16_t function) const {
@@ -90,7 +96,10 @@ class Scheduler {
     std::for_each(p_.scratch.begin(), p_.scratch.end(), count);
     if (!choice_.fuse) return;
     product_.assign(n_, never);
-    const auto product = [&](Operand o) { return o.space == 1 && uses_[o.index] == 1 && p_.instructions[o.index].op == OpCode::multiply && fused_away_[o.index] == 0; };
+    const auto product = [&](Operand o) {
+      return o.space == 1 && uses_[o.index] == 1 && p_.instructions[o.index].op == OpCode::multiply &&
+             fused_away_[o.index] == 0;
+    };
     for (std::size_t k = 0; k < n_; ++k) {
       const Instruction& i = p_.instructions[k];
       if (i.op != OpCode::add && i.op != OpCode::subtract) continue;
@@ -152,7 +161,9 @@ class Scheduler {
     if (choice_.fuse && product_[k] != never) {
       const Instruction& p = p_.instructions[product_[k]];
       const bool first = i.a.space == 1 && i.a.index == product_[k];
-      r.op = i.op == OpCode::add ? MachineOp::multiply_add : first ? MachineOp::multiply_subtract : MachineOp::negative_multiply_add;
+      r.op = i.op == OpCode::add ? MachineOp::multiply_add
+             : first             ? MachineOp::multiply_subtract
+                                 : MachineOp::negative_multiply_add;
       r.operands = 3;
       r.value[0] = value(p.a);
       r.value[1] = value(p.b);
@@ -219,9 +230,12 @@ class Scheduler {
         for (std::size_t j = 0; j < b.arguments[a].size(); ++j) {
           std::uint32_t& v = b.arguments[a][j];
           if (v >= n_ || is_call(p_.instructions[v].operands == 0 ? v - 1 : v) || phase_[v] != number) continue;
-          const std::size_t last = j + 1 == b.arguments[a].size() && choice_.pack == 4 ? size : j + 1;  // the last one also fills what is left of its pack
+          const std::size_t last = j + 1 == b.arguments[a].size() && choice_.pack == 4
+                                       ? size
+                                       : j + 1;  // the last one also fills what is left of its pack
           for (std::size_t place = j; place < last; ++place) {
-            m_.argument_stores.push_back({b.argument_place + a * size + static_cast<std::uint32_t>(place), m_.argument_head[v]});
+            m_.argument_stores.push_back(
+                {b.argument_place + a * size + static_cast<std::uint32_t>(place), m_.argument_head[v]});
             m_.argument_head[v] = static_cast<std::uint32_t>(m_.argument_stores.size() - 1);
           }
           v = never;
@@ -284,6 +298,8 @@ std::uint32_t padded(std::size_t n, unsigned pack) {
   return static_cast<std::uint32_t>(n - rest + pack);
 }
 
-MachineProgram schedule(const Program& program, const MachineChoice& choice) { return Scheduler(program, choice).run(); }
+MachineProgram schedule(const Program& program, const MachineChoice& choice) {
+  return Scheduler(program, choice).run();
+}
 
 }  // namespace boreon::native
