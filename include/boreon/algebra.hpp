@@ -12,10 +12,11 @@
 #include <span>
 #include <vector>
 
+#include "boreon/export.hpp"
 #include "boreon/expr.hpp"
 #include "boreon/list.hpp"
 
-namespace boreon {
+namespace boreon BOREON_API {
 
 struct Limits {
   std::size_t terms = 2000000;  ///< of one polynomial

@@ -9,12 +9,13 @@
 #include <utility>
 #include <vector>
 
+#include "boreon/export.hpp"
 #include "boreon/expr.hpp"
 #include "boreon/list.hpp"
 #include "boreon/names.hpp"  // IWYU pragma: export
 #include "boreon/symbol.hpp"
 
-namespace boreon {
+namespace boreon BOREON_API {
 
 /// What happens to a binding whose symbol occurs nowhere.
 enum class Unused { error, allowed };

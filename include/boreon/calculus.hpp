@@ -7,6 +7,7 @@
 #include <span>
 #include <vector>
 
+#include "boreon/export.hpp"
 #include "boreon/expr.hpp"
 #include "boreon/function.hpp"
 #include "boreon/fwd.hpp"
@@ -14,7 +15,7 @@
 #include "boreon/sparse_matrix.hpp"
 #include "boreon/symbol.hpp"
 
-namespace boreon {
+namespace boreon BOREON_API {
 
 // Wherever a variable is asked for, a symbol or a call of an unknown function such as y(t) or y'(t) may stand; calls
 // are then taken as independent of everything else, which is what the derivative of a residual F(t, y, y') by y' means.

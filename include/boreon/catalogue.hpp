@@ -9,9 +9,10 @@
 #include <string_view>
 #include <vector>
 
+#include "boreon/export.hpp"
 #include "boreon/expr.hpp"
 
-namespace boreon {
+namespace boreon BOREON_API {
 
 class Ball;  // a complex ball, see src/expr/ball.hpp
 

@@ -8,12 +8,13 @@
 #include <string_view>
 #include <vector>
 
+#include "boreon/export.hpp"
 #include "boreon/expr.hpp"
 #include "boreon/fwd.hpp"
 #include "boreon/list.hpp"
 #include "boreon/symbol.hpp"
 
-namespace boreon {
+namespace boreon BOREON_API {
 
 /// Orthogonal coordinates u_1 ... u_n in Euclidean space. Expressions are written in `variables()`, which are the
 /// coordinates themselves unless the system was made from functions of another one. Vectors are given by their

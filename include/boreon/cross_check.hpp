@@ -11,12 +11,13 @@
 #include <vector>
 
 #include "boreon/evidence.hpp"
+#include "boreon/export.hpp"
 #include "boreon/expr.hpp"
 #include "boreon/list.hpp"
 #include "boreon/sampling.hpp"
 #include "boreon/sparse_matrix.hpp"
 
-namespace boreon {
+namespace boreon BOREON_API {
 
 struct CheckOptions {
   std::size_t points = 5;

@@ -6,7 +6,9 @@
 #include <stdexcept>
 #include <string>
 
-namespace boreon {
+#include "boreon/export.hpp"
+
+namespace boreon BOREON_API {
 
 /// A place in a text or a file. Lines and columns count from 1; 0 means "not known". Columns count bytes.
 struct SourcePosition {

@@ -8,10 +8,11 @@
 #include <vector>
 
 #include "boreon/bindings.hpp"
+#include "boreon/export.hpp"
 #include "boreon/expr.hpp"
 #include "boreon/list.hpp"
 
-namespace boreon {
+namespace boreon BOREON_API {
 
 /// The value in double precision. Every free symbol must be bound to something that evaluates to a number: a missing
 /// one throws Error(binding), one that occurs nowhere too. Where a function leaves its real domain (log of a negative

@@ -8,7 +8,9 @@
 #include <utility>
 #include <vector>
 
-namespace boreon {
+#include "boreon/export.hpp"
+
+namespace boreon BOREON_API {
 
 enum class Verdict : std::uint8_t { agrees, disagrees, untested };
 [[nodiscard]] const char* to_string(Verdict v) noexcept;

@@ -31,9 +31,10 @@
 #define BOREON_KNOWS_OF_THREADS
 #endif
 
+#include "boreon/export.hpp"
 #include "boreon/number.hpp"
 
-namespace boreon {
+namespace boreon BOREON_API {
 
 class Node;
 class Expr;

@@ -8,9 +8,10 @@
 #include <string_view>
 #include <vector>
 
+#include "boreon/export.hpp"
 #include "boreon/output_file.hpp"
 
-namespace boreon {
+namespace boreon BOREON_API {
 
 struct Curve {
   std::string label;

@@ -8,10 +8,11 @@
 #include <vector>
 
 #include "boreon/bindings.hpp"
+#include "boreon/export.hpp"
 #include "boreon/expr.hpp"
 #include "boreon/symbol.hpp"
 
-namespace boreon {
+namespace boreon BOREON_API {
 
 /// f(x, y) = body. Symbols of the body that are not formal arguments stay free: they are parameters.
 class Function {

@@ -9,9 +9,10 @@
 #include <string_view>
 
 #include "boreon/catalogue.hpp"
+#include "boreon/export.hpp"
 #include "boreon/expr.hpp"
 
-namespace boreon {
+namespace boreon BOREON_API {
 
 namespace detail {
 template <std::size_t N>

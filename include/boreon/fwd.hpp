@@ -3,6 +3,8 @@
 // already).
 #pragma once
 
+#include "boreon/export.hpp"
+
 #ifdef EIGEN_CORE_H
 #include "boreon/scalar_traits.hpp"
 #else
@@ -12,7 +14,7 @@ class Matrix;
 }
 #endif
 
-namespace boreon {
+namespace boreon BOREON_API {
 
 class Expr;
 class Symbol;

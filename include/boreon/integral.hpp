@@ -11,10 +11,11 @@
 
 #include "boreon/bindings.hpp"
 #include "boreon/evidence.hpp"
+#include "boreon/export.hpp"
 #include "boreon/expr.hpp"
 #include "boreon/symbol.hpp"
 
-namespace boreon {
+namespace boreon BOREON_API {
 
 enum class IntegralStatus {
   exact,        ///< a closed form that numbers confirm

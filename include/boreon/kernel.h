@@ -5,6 +5,9 @@
 
 #include <stddef.h>
 
+#ifdef __GNUC__
+#pragma GCC visibility push(default)
+#endif
 #ifdef __cplusplus
 extern "C" {
 #endif
@@ -44,6 +47,9 @@ void boreon_output_values(const boreon_kernel* kernel, const double* y, const do
 
 #ifdef __cplusplus
 }
+#endif
+#ifdef __GNUC__
+#pragma GCC visibility pop
 #endif
 
 #endif

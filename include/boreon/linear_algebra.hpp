@@ -8,11 +8,12 @@
 #include <utility>
 #include <vector>
 
+#include "boreon/export.hpp"
 #include "boreon/expr.hpp"
 #include "boreon/list.hpp"
 #include "boreon/matrix.hpp"
 
-namespace boreon {
+namespace boreon BOREON_API {
 
 /// Determinant of an n by n matrix, written out. Minors of growing size, each computed once (Laplace expansion with
 /// memory, 2^n at worst and far fewer for banded matrices); beyond that many, fraction-free elimination (Bareiss 1968).

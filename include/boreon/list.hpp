@@ -10,9 +10,10 @@
 #include <utility>
 #include <vector>
 
+#include "boreon/export.hpp"
 #include "boreon/expr.hpp"
 
-namespace boreon {
+namespace boreon BOREON_API {
 
 class ExprList;
 

@@ -4,10 +4,11 @@
 
 #include <string_view>
 
+#include "boreon/export.hpp"
 #include "boreon/expr.hpp"
 #include "boreon/text.hpp"
 
-namespace boreon {
+namespace boreon BOREON_API {
 
 /// Reads a math element that is content MathML or carries it as an annotation, an apply element, or any other single
 /// content element. What to_mathml writes reads back to the identical expression when the context knows the symbols

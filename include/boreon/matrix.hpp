@@ -6,6 +6,7 @@
 #include <Eigen/Core>
 #include <type_traits>
 
+#include "boreon/export.hpp"
 #include "boreon/expr.hpp"
 #include "boreon/functions.hpp"
 #include "boreon/fwd.hpp"
@@ -15,7 +16,7 @@
 inline boreon::Expr Eigen::NumTraits<boreon::Expr>::epsilon() { return 0; }  // exact arithmetic
 inline boreon::Expr Eigen::NumTraits<boreon::Expr>::dummy_precision() { return 0; }
 
-namespace boreon {
+namespace boreon BOREON_API {
 
 static_assert(std::is_same_v<Matrix, Eigen::Matrix<Expr, Eigen::Dynamic, Eigen::Dynamic>> &&
                   std::is_same_v<Vector, Eigen::Matrix<Expr, Eigen::Dynamic, 1>>,

@@ -11,6 +11,7 @@
 #include <vector>
 
 #include "boreon/error.hpp"
+#include "boreon/export.hpp"
 #include "boreon/expr.hpp"
 #include "boreon/function.hpp"
 #include "boreon/numeric_function.hpp"
@@ -18,7 +19,7 @@
 #include "boreon/system.hpp"
 #include "boreon/text.hpp"
 
-namespace boreon {
+namespace boreon BOREON_API {
 
 struct CheckOptions;
 

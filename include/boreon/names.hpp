@@ -6,7 +6,9 @@
 #include <string>
 #include <string_view>
 
-namespace boreon {
+#include "boreon/export.hpp"
+
+namespace boreon BOREON_API {
 
 /// The candidate nearest to a misspelt name, its synonym first, or empty if none is near.
 [[nodiscard]] std::string nearest_name(std::string_view name, std::span<const std::string> candidates);

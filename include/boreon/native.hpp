@@ -5,9 +5,10 @@
 #include <string>
 #include <vector>
 
+#include "boreon/export.hpp"
 #include "boreon/program.hpp"
 
-namespace boreon {
+namespace boreon BOREON_API {
 
 enum class Machine : std::uint8_t {
   automatic,  ///< the best this processor has

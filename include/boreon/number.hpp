@@ -12,7 +12,9 @@
 #include <utility>
 #include <variant>
 
-namespace boreon {
+#include "boreon/export.hpp"
+
+namespace boreon BOREON_API {
 
 /// Whole numbers of C++: neither truth values nor characters.
 template <class T>

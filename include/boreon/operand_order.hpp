@@ -5,10 +5,11 @@
 #include <functional>
 #include <vector>
 
+#include "boreon/export.hpp"
 #include "boreon/expr.hpp"
 #include "boreon/traverse.hpp"
 
-namespace boreon {
+namespace boreon BOREON_API {
 
 /// Sums and products keep no order of their own. This remembers for some of them in which order their operands stood,
 /// in a text or in a series, for printing them the same way.

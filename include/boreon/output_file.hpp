@@ -6,7 +6,9 @@
 #include <string_view>
 #include <vector>
 
-namespace boreon {
+#include "boreon/export.hpp"
+
+namespace boreon BOREON_API {
 
 /// What may be replaced by a new file.
 struct OutputPolicy {

@@ -13,13 +13,14 @@
 #include <utility>
 #include <vector>
 
+#include "boreon/export.hpp"
 #include "boreon/expr.hpp"
 #include "boreon/fwd.hpp"
 #include "boreon/list.hpp"
 #include "boreon/numeric_function.hpp"
 #include "boreon/sparse_matrix.hpp"
 
-namespace boreon {
+namespace boreon BOREON_API {
 
 /// A named vector of inputs: symbols, or calls of unknown functions such as y(t) and y'(t).
 struct InputGroup {

@@ -7,9 +7,10 @@
 #include <vector>
 
 #include "boreon/bindings.hpp"
+#include "boreon/export.hpp"
 #include "boreon/expr.hpp"
 
-namespace boreon {
+namespace boreon BOREON_API {
 
 struct QuadratureOptions {
   double tolerance = 1e-11;  ///< relative

@@ -11,11 +11,12 @@
 #include <utility>
 #include <vector>
 
+#include "boreon/export.hpp"
 #include "boreon/expr.hpp"
 #include "boreon/symbol.hpp"
 #include "boreon/text.hpp"
 
-namespace boreon {
+namespace boreon BOREON_API {
 
 /// What each placeholder stands for, by name.
 using Matches = std::map<std::string, Expr, std::less<>>;

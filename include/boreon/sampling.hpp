@@ -11,9 +11,10 @@
 #include <string>
 #include <vector>
 
+#include "boreon/export.hpp"
 #include "boreon/expr.hpp"
 
-namespace boreon {
+namespace boreon BOREON_API {
 
 /// Where a variable is sampled.
 struct SampleRange {

@@ -6,7 +6,9 @@
 #include <Eigen/Core>
 #include <limits>
 
-namespace boreon {
+#include "boreon/export.hpp"
+
+namespace boreon BOREON_API {
 class Expr;
 }
 

@@ -7,11 +7,12 @@
 #include <string>
 #include <vector>
 
+#include "boreon/export.hpp"
 #include "boreon/expr.hpp"
 #include "boreon/number.hpp"
 #include "boreon/symbol.hpp"
 
-namespace boreon {
+namespace boreon BOREON_API {
 
 /// A limit, and what was assumed and checked.
 struct LimitResult {

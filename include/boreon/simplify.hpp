@@ -13,10 +13,11 @@
 #include <utility>
 #include <vector>
 
+#include "boreon/export.hpp"
 #include "boreon/expr.hpp"
 #include "boreon/sampling.hpp"
 
-namespace boreon {
+namespace boreon BOREON_API {
 
 /// The default cost: operations needed to evaluate the expression as it is written, counted on the text: a sum or
 /// product of n operands n - 1, a power, root, quotient, function call, relation or logical operation 1, a minus sign

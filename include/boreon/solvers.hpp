@@ -7,9 +7,10 @@
 #include <string>
 #include <vector>
 
+#include "boreon/export.hpp"
 #include "boreon/system.hpp"
 
-namespace boreon {
+namespace boreon BOREON_API {
 
 // A System made by hand needs `states` and as many `residuals` (steady state) or `right_sides` (in time). Empty lists
 // are filled in: starts with 0, bounds with -infinity and infinity, names with those of the symbols, the time with t.

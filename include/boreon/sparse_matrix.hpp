@@ -6,10 +6,11 @@
 #include <cstdint>
 #include <vector>
 
+#include "boreon/export.hpp"
 #include "boreon/expr.hpp"
 #include "boreon/fwd.hpp"
 
-namespace boreon {
+namespace boreon BOREON_API {
 
 /// Where a matrix can be nonzero, by rows: columns[row_start[i]] ... columns[row_start[i + 1] - 1] are the columns of
 /// row i in ascending order.

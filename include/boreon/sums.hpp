@@ -6,9 +6,10 @@
 #include <string>
 #include <vector>
 
+#include "boreon/export.hpp"
 #include "boreon/expr.hpp"
 
-namespace boreon {
+namespace boreon BOREON_API {
 
 struct SumResult {
   Expr value;  ///< an unevaluated sum node where no closed form was found

@@ -8,9 +8,10 @@
 #include <string_view>
 #include <vector>
 
+#include "boreon/export.hpp"
 #include "boreon/expr.hpp"
 
-namespace boreon {
+namespace boreon BOREON_API {
 
 /// What is assumed of a symbol. Each implies what it must: `positive` is also nonnegative, nonzero and real.
 enum class Assumption : std::uint16_t {

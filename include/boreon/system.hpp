@@ -5,9 +5,10 @@
 #include <string>
 #include <vector>
 
+#include "boreon/export.hpp"
 #include "boreon/expr.hpp"
 
-namespace boreon {
+namespace boreon BOREON_API {
 
 /// Equations for states, ready for solvers. Made from a model by steady_system() or time_system(), or by hand; for
 /// second order in time the rates are states as well.

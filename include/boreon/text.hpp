@@ -12,11 +12,12 @@
 #include <vector>
 
 #include "boreon/error.hpp"
+#include "boreon/export.hpp"
 #include "boreon/expr.hpp"
 #include "boreon/fwd.hpp"
 #include "boreon/symbol.hpp"
 
-namespace boreon {
+namespace boreon BOREON_API {
 
 /// Something in a text that is valid but may not be what was meant: an undeclared function, a symbol that looks like a
 /// constant of another notation.

@@ -9,10 +9,11 @@
 #include <span>
 #include <vector>
 
+#include "boreon/export.hpp"
 #include "boreon/expr.hpp"
 #include "boreon/symbol.hpp"
 
-namespace boreon {
+namespace boreon BOREON_API {
 
 /// Hash map from node to T (open addressing). Keys do not keep their nodes alive: hold the root while it is used.
 /// References to values are invalidated by insertion.

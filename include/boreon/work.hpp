@@ -7,8 +7,9 @@
 #include <utility>
 
 #include "boreon/error.hpp"
+#include "boreon/export.hpp"
 
-namespace boreon {
+namespace boreon BOREON_API {
 
 /// Thrown when a budget is used up or a stop was requested. On purpose no Error and no std::exception: whoever tries
 /// something else after an Error must not go on after this. with_budget() turns it into an Error.

@@ -24,8 +24,8 @@ const std::vector<std::string> layers{"expr",    "text",    "substitution", "val
 // Which layer implements a public header.
 const std::map<std::string, std::vector<std::string>> public_headers{
     {"expr",
-     {"catalogue", "error", "expr", "functions", "fwd", "list", "matrix", "names", "number", "numeric_function",
-      "scalar_traits", "sparse_matrix", "symbol", "traverse", "work"}},
+     {"catalogue", "error", "export", "expr", "functions", "fwd", "list", "matrix", "names", "number",
+      "numeric_function", "scalar_traits", "sparse_matrix", "symbol", "traverse", "work"}},
     {"text", {"mathml", "operand_order", "text"}},
     {"substitution", {"bindings", "function"}},
     {"values", {"evaluate", "evidence", "quadrature", "sampling"}},
