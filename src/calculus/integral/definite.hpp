@@ -6,6 +6,7 @@
 #include <span>
 
 #include "boreon/integral.hpp"
+#include "calculus/integral/attempt.hpp"
 #include "calculus/signs.hpp"
 
 namespace boreon {
@@ -34,10 +35,12 @@ struct DefiniteCheck {
 [[nodiscard]] Evidence check_impulses(const Expr& f, const Symbol& x, const Expr& from, const Expr& to,
                                       const Expr& value, std::span<const Expr> conditions);
 
-/// Compares the value with differences of the antiderivative F closer and closer to the ends of each part of the range
-/// (ascending, the first and last may be infinite): the difference has to shrink.
-[[nodiscard]] Evidence check_limits(const Expr& F, const Symbol& x, std::span<const Expr> ends, const Expr& value,
-                                    std::span<const Expr> conditions, const DefiniteCheck& how = {});
+/// Compares the value with the rest and differences of the antiderivatives, closer and closer to the ends of each part
+/// of their ranges (ascending, the first and last may be infinite): the difference has to shrink. In between they have
+/// to grow as the integral does.
+[[nodiscard]] Evidence check_limits(std::span<const UsedAntiderivative> parts, const Expr& rest,
+                                    const DefiniteProblem& p, const Expr& value, std::span<const Expr> conditions,
+                                    const DefiniteCheck& how = {});
 
 /// Whether quadrature finds a finite value of what is said to diverge.
 [[nodiscard]] bool contradicts(const Expr& f, const Symbol& x, const Expr& from, const Expr& to,

@@ -1,10 +1,12 @@
 // SPDX-License-Identifier: MIT
 // Definite integrals against quadrature.
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <complex>
 
 #include "boreon/bindings.hpp"
+#include "boreon/calculus.hpp"
 #include "boreon/catalogue.hpp"
 #include "boreon/error.hpp"
 #include "boreon/quadrature.hpp"
@@ -12,6 +14,7 @@
 #include "boreon/traverse.hpp"
 #include "calculus/integral/breaks.hpp"
 #include "calculus/integral/definite.hpp"
+#include "calculus/integral/inside.hpp"
 #include "calculus/integral/verify.hpp"
 #include "calculus/parameter_points.hpp"
 
@@ -65,57 +68,108 @@ Evidence check_definite(const Expr& f, const Symbol& x, const Expr& from, const 
   return out;
 }
 
-Evidence check_limits(const Expr& F, const Symbol& x, std::span<const Expr> ends, const Expr& value,
-                      std::span<const Expr> conditions, const DefiniteCheck& how) {
+namespace {
+
+// Antiderivatives of a definite integral at one point of its parameters.
+class LimitsAtPoint {
+ public:
+  LimitsAtPoint(std::span<const UsedAntiderivative> parts, const Expr& rest, const DefiniteProblem& p,
+                std::span<const Expr> leaves, std::span<const double> point)
+      : parts_(parts), rest_(rest), p_(p), leaves_(leaves), point_(point) {}
+
+  /// By how much the claimed value differs from differences closer and closer to the ends.
+  [[nodiscard]] std::optional<std::array<double, 3>> errors(std::complex<double> claimed) const {
+    const auto constant = certified_value(rest_, leaves_, point_);
+    if (!constant) return std::nullopt;
+    std::array<double, 3> errors{};
+    int i = 0;
+    for (const int k : {3, 5, 8}) {
+      std::complex<double> sum = *constant;
+      for (const UsedAntiderivative& u : parts_) {
+        for (std::size_t e = 0; e + 1 < u.ends.size(); ++e) {
+          const auto upper = beside(u.F, u.ends[e + 1], false, k);
+          const auto lower = beside(u.F, u.ends[e], true, k);
+          if (!upper || !lower) return std::nullopt;
+          sum += *upper - *lower;
+        }
+      }
+      errors[static_cast<std::size_t>(i++)] = std::abs(sum - claimed);
+    }
+    return errors;
+  }
+
+  /// Between the ends each antiderivative grows as the integral of its derivative, which is known to be the integrand.
+  [[nodiscard]] bool regular_inside() const {
+    for (const UsedAntiderivative& u : parts_) {
+      const Expr f = derivative(u.F, p_.x);
+      for (std::size_t e = 0; e + 1 < u.ends.size(); ++e) {
+        const auto a = number(u.ends[e]);
+        const auto b = number(u.ends[e + 1]);
+        if (a && b && *a < *b && !grows_as_integral(f, u.F, p_.x, *a, *b, leaves_, point_)) return false;
+      }
+    }
+    return true;
+  }
+
+ private:
+  // Beside a finite end by 10^-k, at 10^k for an infinite one.
+  [[nodiscard]] std::optional<std::complex<double>> beside(const Expr& F, const Expr& end, bool above, int k) const {
+    Expr at = power(Expr(10), k);
+    if (end == -infinity()) {
+      at = -at;
+    } else if (!end.is_constant(ConstantCode::infinity)) {
+      at = end + (above ? 1 : -1) / at;
+    }
+    return certified_value(substitute(F, {{p_.x, at}}, Unused::allowed), leaves_, point_);
+  }
+
+  [[nodiscard]] std::optional<double> number(const Expr& end) const {
+    if (end.is_constant(ConstantCode::infinity)) return HUGE_VAL;
+    if (end == -infinity()) return -HUGE_VAL;
+    const auto v = value_at(end, leaves_, point_);
+    return v && std::abs(v->imag()) < 1e-12 * std::abs(*v) + 1e-300 ? std::optional(v->real()) : std::nullopt;
+  }
+
+  std::span<const UsedAntiderivative> parts_;
+  const Expr& rest_;
+  const DefiniteProblem& p_;
+  std::span<const Expr> leaves_;
+  std::span<const double> point_;
+};
+
+}  // namespace
+
+Evidence check_limits(std::span<const UsedAntiderivative> parts, const Expr& rest, const DefiniteProblem& p,
+                      const Expr& value, std::span<const Expr> conditions, const DefiniteCheck& how) {
   Evidence out;
-  out.method = "the antiderivative close to the ends of the range";
+  out.method = "the antiderivative close to the ends of the range and in between";
   out.entries = 1;
-  std::vector<Expr> all{F, value};
-  all.insert(all.end(), ends.begin(), ends.end());
-  ParameterPoints parameters(std::move(all), x, conditions, how.seed);
+  std::vector<Expr> all{p.integrand, value, rest};
+  for (const UsedAntiderivative& u : parts) {
+    all.push_back(u.F);
+    all.insert(all.end(), u.ends.begin(), u.ends.end());
+  }
+  ParameterPoints parameters(std::move(all), p.x, conditions, how.seed);
   const auto& leaves = parameters.leaves();
   const std::size_t wanted = leaves.empty() ? 1 : how.points;
-  bool shrinks = true;
+  bool good = true;
   out.digits = 15;
   for (std::size_t attempt = 0; attempt < 4 * wanted && out.points < wanted; ++attempt) {
     if (!parameters.next()) break;
-    const std::vector<double>& point = parameters.point();
-    const auto claimed = certified_value(value, leaves, point);
+    const LimitsAtPoint limits(parts, rest, p, leaves, parameters.point());
+    const auto claimed = certified_value(value, leaves, parameters.point());
     if (!claimed) continue;
-    // beside a finite end by 10^-k, at 10^k for an infinite one
-    const auto beside = [&](const Expr& end, bool above, int k) -> std::optional<std::complex<double>> {
-      Expr at = power(Expr(10), k);
-      if (end == -infinity()) {
-        at = -at;
-      } else if (!end.is_constant(ConstantCode::infinity)) {
-        at = end + (above ? 1 : -1) / at;
-      }
-      return certified_value(substitute(F, {{x, at}}, Unused::allowed), leaves, point);
-    };
-    double errors[3];
-    bool known = true;
-    int i = 0;
-    for (const int k : {3, 5, 8}) {
-      std::complex<double> sum = 0;
-      for (std::size_t e = 0; e + 1 < ends.size() && known; ++e) {
-        const auto upper = beside(ends[e + 1], false, k);
-        const auto lower = beside(ends[e], true, k);
-        known = upper && lower;
-        if (known) sum += *upper - *lower;
-      }
-      if (!known) break;
-      errors[i++] = std::abs(sum - *claimed);
-    }
-    if (!known) continue;
+    const auto errors = limits.errors(*claimed);
+    if (!errors) continue;
     ++out.points;
     const double size = std::max(std::abs(*claimed), 1e-6);
-    const bool fine =
-        errors[2] <= 1e-6 * size || (errors[2] < 0.7 * errors[1] + 1e-12 * size &&
-                                     errors[1] < 0.7 * errors[0] + 1e-12 * size && errors[2] < 0.2 * size + 1e-9);
-    shrinks = shrinks && fine;
-    out.digits = std::min(out.digits, errors[2] == 0 ? 15.0 : std::clamp(-std::log10(errors[2] / size), 0.0, 15.0));
+    const auto& [first, second, third] = *errors;
+    const bool shrinks = third <= 1e-6 * size || (third < 0.7 * second + 1e-12 * size &&
+                                                  second < 0.7 * first + 1e-12 * size && third < 0.2 * size + 1e-9);
+    good = good && shrinks && limits.regular_inside();
+    out.digits = std::min(out.digits, third == 0 ? 15.0 : std::clamp(-std::log10(third / size), 0.0, 15.0));
   }
-  out.verdict = out.points == 0 ? Verdict::untested : shrinks ? Verdict::agrees : Verdict::disagrees;
+  out.verdict = out.points == 0 ? Verdict::untested : good ? Verdict::agrees : Verdict::disagrees;
   if (out.points == 0) out.digits = 0;
   return out;
 }
