@@ -11,6 +11,7 @@
 #include "boreon/quadrature.hpp"
 #include "boreon/text.hpp"
 #include "boreon/traverse.hpp"
+#include "values/branch_cuts.hpp"
 #include "values/domains.hpp"
 #include "values/graph_evaluator.hpp"
 
@@ -54,51 +55,15 @@ double by_quadrature(const Expr& e) {
   return q.value;
 }
 
-// Whether a ball may meet a branch cut: then the integrand is not analytic on it.
-bool meets(const Ball& z, bool (*cut)(double re_low, double re_high, double im_low, double im_high)) {
-  const auto low = [](arb_srcptr x) { return midpoint(x) - mag_get_d(arb_radref(x)); };
-  const auto high = [](arb_srcptr x) { return midpoint(x) + mag_get_d(arb_radref(x)); };
-  return cut(low(z.re()), high(z.re()), low(z.im()), high(z.im()));
-}
-bool negative_axis(double a, double, double c, double d) { return a <= 0 && c <= 0 && d >= 0; }
-bool imaginary_beyond_one(double a, double b, double c, double d) { return a <= 0 && b >= 0 && (d >= 1 || c <= -1); }
-bool real_beyond_one(double a, double b, double c, double d) { return c <= 0 && d >= 0 && (b >= 1 || a <= -1); }
-
 // Balls, but with a refusal wherever the function is not analytic on the whole ball.
 struct AnalyticDomain : BallDomain {
   bool analytic = false;
   [[nodiscard]] Value power(const Expr& base, const Expr& exponent, const Value& b, const Value& e) const {
-    if (analytic && !exponent.word() && meets(b, negative_axis)) throw Error(ErrorKind::domain, "a branch cut");
+    if (analytic && !exponent.word() && may_meet_negative_axis(b)) throw Error(ErrorKind::domain, "a branch cut");
     return BallDomain::power(base, exponent, b, e);
   }
   [[nodiscard]] Value call(const Expr& e, const std::vector<Value>& args) const {
-    if (analytic) {
-      const auto& row = e.function();
-      if (!row.analytic) throw Error(ErrorKind::domain, "not analytic");
-      const auto name = row.name;
-      static constexpr std::string_view entire[] = {
-          "exp",       "sin",   "cos",     "sinh",     "cosh",    "tan",           "tanh",
-          "erf",       "erfc",  "erfi",    "dawson",   "Si",      "Shi",           "fresnel_S",
-          "fresnel_C", "gamma", "digamma", "airy_Ai",  "airy_Bi", "airy_Ai_prime", "airy_Bi_prime",
-          "expm1",     "exp2",  "zeta",    "legendre", "hermite"};
-      const bool whole = std::find(std::begin(entire), std::end(entire), name) != std::end(entire) ||
-                         ((name == "cyl_bessel_j" || name == "cyl_bessel_i") && e.operands()[0].word());
-      if (!whole) {
-        const auto cut = name == "atan" || name == "asinh"                     ? imaginary_beyond_one
-                         : name == "asin" || name == "acos" || name == "atanh" ? real_beyond_one
-                                                                               : negative_axis;
-        for (const Value& a : args) {
-          Value shifted = a;
-          if (name == "asinh") acb_mul_onei(shifted.get(), shifted.get());  // its cut is that of asin turned
-          if (name == "log1p") acb_add_si(shifted.get(), shifted.get(), 1, precision);
-          if (name == "dilog" || name == "polylog") {
-            acb_neg(shifted.get(), shifted.get());
-            acb_add_si(shifted.get(), shifted.get(), 1, precision);
-          }
-          if (meets(shifted, name == "asinh" ? real_beyond_one : cut)) throw Error(ErrorKind::domain, "a branch cut");
-        }
-      }
-    }
+    if (analytic && may_meet_cut(e, args)) throw Error(ErrorKind::domain, "a branch cut");
     return BallDomain::call(e, args);
   }
   [[nodiscard]] bool compare(const Expr& e, const Value& a, const Value& b) const {

@@ -1,0 +1,76 @@
+// SPDX-License-Identifier: MIT
+// What is known of the cuts of functions, against the functions themselves.
+#include <doctest/doctest.h>
+
+#include <cmath>
+#include <complex>
+#include <random>
+#include <set>
+#include <string>
+
+#include "boreon/catalogue.hpp"
+#include "boreon/error.hpp"
+#include "boreon/evaluate.hpp"
+#include "boreon/symbol.hpp"
+#include "values/branch_cuts.hpp"
+
+using namespace boreon;
+
+namespace {
+
+Ball ball_around(std::complex<double> z, double radius) {
+  Ball b = Ball::from(z);
+  mag_set_d(arb_radref(b.re()), radius);
+  mag_set_d(arb_radref(b.im()), radius);
+  return b;
+}
+
+}  // namespace
+
+TEST_CASE("the table of cuts is complete, but for functions of which nothing is claimed") {
+  // Of several complex arguments, of arguments for which the complex continuation has no usual choice, or numbered.
+  const std::set<std::string> left_out{"atan2",        "hypot",          "pow", "inverse_erf", "elliptic_F",
+                                       "sph_legendre", "polynomial_root"};
+  for (const FunctionRow& row : catalogue()) {
+    if (!row.analytic || row.own != 0) continue;
+    CAPTURE(row.name);
+    CHECK(has_known_cuts(row.name) != left_out.contains(std::string(row.name)));
+  }
+}
+
+TEST_CASE("where no cut is claimed a function is continuous") {
+  // On a random square on which the table knows no cut, values at close points are close: a jump would be seen.
+  std::mt19937_64 random(5);
+  const auto uniform = [&](double a, double b) { return a + (b - a) * static_cast<double>(random() >> 11U) * 0x1p-53; };
+  const Symbol z("z", Assumptions::none());
+  int compared = 0;
+  for (const FunctionRow& row : catalogue()) {
+    if (!row.analytic || row.own != 0 || !has_known_cuts(row.name)) continue;
+    std::vector<Expr> arguments(row.min_args, Expr(2));
+    arguments.back() = z;
+    const Expr f = call(row, arguments);
+    if (!f.is(Kind::call)) continue;
+    for (int k = 0; k < 60; ++k) {
+      const std::complex<double> c(uniform(-3, 3), k % 2 == 0 ? uniform(-0.05, 0.05) : uniform(-3, 3));
+      const double radius = uniform(0.01, 0.3);
+      std::vector<Ball> balls;
+      for (std::size_t i = 0; i + 1 < arguments.size(); ++i) balls.push_back(Ball::from(std::complex<double>(2, 0)));
+      balls.push_back(ball_around(c, radius));
+      if (may_meet_cut(f, balls)) continue;
+      // across the middle of the square, where the real axis may run
+      const std::complex<double> up(c.real(), 1e-9);
+      const std::complex<double> down(c.real(), -1e-9);
+      if (std::abs(c.imag()) + 1e-9 > radius) continue;
+      try {
+        const auto a = evaluate_complex(f, {{z, Expr(up.real()) + Expr(up.imag()) * imaginary_unit()}});
+        const auto b = evaluate_complex(f, {{z, Expr(down.real()) + Expr(down.imag()) * imaginary_unit()}});
+        CAPTURE(row.name);
+        CAPTURE(c);
+        CHECK(std::abs(a - b) <= 1e-4 * (1 + std::abs(a)));
+        ++compared;
+      } catch (const Error&) {  // a pole
+      }
+    }
+  }
+  CHECK(compared > 500);
+}
