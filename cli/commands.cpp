@@ -50,7 +50,7 @@ void add_common_options(CLI::App& app, Parsing& r) {
   option(app, r, "--format", r.request.format, "how mathematics is shown: text, unicode, latex or mathml")
       ->check(CLI::IsMember({"text", "unicode", "latex", "mathml"}));
   app.add_flag("--force", r.request.force, "replace files that do not look like earlier output");
-  app.add_option("--work", r.request.work, "budget of work, in units of a few nanoseconds (600000000)")
+  app.add_option("--work", r.request.work, "budget of work, in units of a few nanoseconds (400000000)")
       ->check(CLI::Range(std::uint64_t{1000}, std::uint64_t{1} << 62U));
   app.add_option("--memory", r.request.megabytes, "budget of memory, in megabytes (1500)")
       ->check(CLI::Range(std::uint64_t{10}, std::uint64_t{1} << 40U));

@@ -74,7 +74,7 @@ struct Request {
   void warn(const std::string& text) const;
 
   /// Some ten seconds.
-  static constexpr std::uint64_t default_work = 600'000'000U;
+  static constexpr std::uint64_t default_work = 400'000'000U;
 };
 
 /// An answer: `text` for people, `json` for programs, and the exit code.

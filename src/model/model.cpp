@@ -1,0 +1,58 @@
+// SPDX-License-Identifier: MIT
+// What a loaded model answers.
+#include "boreon/model.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <fstream>
+#include <iterator>
+
+#include "boreon/names.hpp"
+#include "boreon/traverse.hpp"
+
+namespace boreon {
+
+Model load_model(const std::string& path) {
+  std::ifstream file(path, std::ios::binary);
+  if (!file) throw Error(ErrorKind::io, fmt::format("the model file '{}' cannot be read; is the path right?", path));
+  const std::string text{std::istreambuf_iterator<char>(file), std::istreambuf_iterator<char>()};
+  if (file.bad()) throw Error(ErrorKind::io, fmt::format("the model file '{}' cannot be read", path));
+  return parse_model(text, path);
+}
+
+std::string to_string(const ModelTable& table) {
+  return fmt::format("{} curve through {} points from {} to {}{}",
+                     table.curve == TableCurve::smooth ? "smooth" : "monotone", table.arguments.size(),
+                     table.arguments.front(), table.arguments.back(),
+                     table.beyond == BeyondTable::hold ? ", held at its ends beyond them" : "");
+}
+
+bool Model::in_time() const {
+  return std::any_of(unknowns.begin(), unknowns.end(), [](const Unknown& u) { return u.order > 0; });
+}
+
+const Unknown* Model::find_unknown(std::string_view name) const {
+  const auto at = std::find_if(unknowns.begin(), unknowns.end(), [&](const Unknown& u) { return u.name == name; });
+  return at == unknowns.end() ? nullptr : &*at;
+}
+
+const NamedExpression* Model::find_output(std::string_view name) const {
+  const auto at =
+      std::find_if(outputs.begin(), outputs.end(), [&](const NamedExpression& o) { return o.name == name; });
+  return at == outputs.end() ? nullptr : &*at;
+}
+
+void Model::set_parameter(std::string_view name, const Number& value) {
+  std::vector<std::string> names;
+  for (Parameter& p : parameters) {
+    if (p.name == name) {
+      p.value = value;
+      return;
+    }
+    names.push_back(p.name);
+  }
+  throw Error(ErrorKind::name, fmt::format("the model has no parameter '{}'{}", name, suggestion(name, names)));
+}
+
+}  // namespace boreon
