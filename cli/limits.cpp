@@ -20,6 +20,41 @@ Expr single_expression(const Request& r, const Assumed& assumed) {
   return evaluate_operators(read_input(r.inputs[0], assumed.context), assumed.conditions);
 }
 
+struct Place {
+  Expr x;
+  Expr about;
+  LimitSide side = LimitSide::both;
+};
+
+// "x=0", "x=1 from below", "x=infinity"
+Place place_of_series(const Request& r, const Assumed& assumed) {
+  if (r.about.empty()) {
+    throw Error(ErrorKind::usage,
+                "say about which point: --about x=0, --about \"x=1 from below\", --about \"x=infinity\"");
+  }
+  std::string text = r.about.get();
+  Place p;
+  for (const auto& [words, side] : {std::pair{" from above", LimitSide::above}, {" from below", LimitSide::below}}) {
+    if (!text.ends_with(words)) continue;
+    p.side = side;
+    text.resize(text.size() - std::string_view(words).size());
+  }
+  const std::size_t sign = text.find('=');
+  if (sign == std::string::npos)
+    throw Error(
+        ErrorKind::usage,
+        fmt::format("--about takes a point such as x=0, \"x=1 from below\" or x=infinity, not '{}'", r.about.get()));
+  p.x = parse(text.substr(0, sign), assumed.context);
+  p.about = parse(text.substr(sign + 1), assumed.context);
+  if (!p.x.is(Kind::symbol))
+    throw Error(ErrorKind::usage, fmt::format("--about takes a point such as x=0, not '{}'", r.about.get()));
+  return p;
+}
+
+const char* word_of(LimitSide side) {
+  return side == LimitSide::both ? "both" : side == LimitSide::above ? "above" : "below";
+}
+
 }  // namespace
 
 Answer limit_command(const Request& r) {
@@ -64,16 +99,10 @@ Answer limit_command(const Request& r) {
 Answer series_command(const Request& r) {
   const Assumed assumed = assumptions_of(r);
   const Expr f = single_expression(r, assumed);
-  if (r.about.empty()) throw Error(ErrorKind::usage, "say about which point: --about x=0, --about \"x=infinity\"");
-  const std::size_t sign = r.about.get().find('=');
-  if (sign == std::string::npos)
-    throw Error(ErrorKind::usage,
-                fmt::format("--about takes a point such as x=0 or x=infinity, not '{}'", r.about.get()));
-  const Expr x = parse(r.about.get().substr(0, sign), assumed.context);
-  const Expr about = parse(r.about.get().substr(sign + 1), assumed.context);
-  if (!x.is(Kind::symbol))
-    throw Error(ErrorKind::usage, fmt::format("--about takes a point such as x=0, not '{}'", r.about.get()));
-  const SeriesResult s = series(f, x, about, r.series_order.get(), assumed.conditions);
+  const Place at = place_of_series(r, assumed);
+  const Expr& x = at.x;
+  const Expr& about = at.about;
+  const SeriesResult s = series(f, x, about, r.series_order.get(), assumed.conditions, at.side);
   Answer a;
   std::vector<Expr> in_order;
   Json terms = Json::array();
@@ -95,7 +124,11 @@ Answer series_command(const Request& r) {
   a.json["status"] = "exact";
   a.json["terms"] = terms;
   a.json["order_term"] = order_term;
-  a.json["conditions"] = assumed.texts;
+  a.json["conditions"] = texts_of(s.conditions, assumed.texts);
+  a.json["side"] = word_of(s.side);
+  if (s.side != LimitSide::both) {
+    a.text += fmt::format("holds {}: {}\n", word_of(s.side), to_text(s.conditions.back()));
+  }
   // the remainder over the last power must stay small close to the point
   SeriesEvidence check = check_series(s, f, x, about, assumed.conditions);
   a.text += check.points == 0 ? "check: untested\n"

@@ -40,20 +40,22 @@ struct SeriesTerm {
 };
 struct SeriesResult {
   std::vector<SeriesTerm> terms;  ///< ascending exponents, none beyond the order asked for
-  Expr local;                     ///< x - about, or 1/x about infinity, -1/x about -infinity
-  bool exact = false;             ///< nothing is left out
-  Number next;                    ///< what is left out is O(local^next), up to logarithms
+  Expr local;          ///< x - about (about - x for roots from below), or 1/x about infinity, -1/x about -infinity
+  bool exact = false;  ///< nothing is left out
+  Number next;         ///< what is left out is O(local^next), up to logarithms
+  LimitSide side = LimitSide::both;  ///< of the place, on which the expansion holds
   std::vector<Expr> conditions;
   [[nodiscard]] Expr expression() const;  ///< the sum of the terms
 };
 
 /// All terms with exponents up to `order` of the power, Laurent or Puiseux series of f about a place, with logarithms
 /// where they belong; about infinity an asymptotic expansion. Throws Error(unsupported) at an essential singularity or
-/// where a function has no expansion known here. Expansions hold for x above the place where the sides differ.
+/// where a function has no expansion known here. Where the sides of the place differ, the expansion is that of the side
+/// asked for, else of the side on which f is real, else from above; `side` and `conditions` tell.
 [[nodiscard]] SeriesResult series(const Expr& f, const Expr& x, const Expr& about, int order,
-                                  std::span<const Expr> conditions = {});
+                                  std::span<const Expr> conditions = {}, LimitSide side = LimitSide::both);
 
-/// The series against values near its point, in ball arithmetic.
+/// The series against values near its place on each side on which it holds, complex ones too, in ball arithmetic.
 struct SeriesEvidence {
   std::size_t points = 0;
   double digits = 0;
@@ -62,4 +64,4 @@ struct SeriesEvidence {
 [[nodiscard]] SeriesEvidence check_series(const SeriesResult& s, const Expr& f, const Expr& x, const Expr& about,
                                           std::span<const Expr> conditions = {});
 
-}  // namespace boreon
+}  // namespace BOREON_API

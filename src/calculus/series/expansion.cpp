@@ -139,7 +139,35 @@ Expansion Expander::composed(const std::function<Expr(int)>& coefficient, const 
   return add(std::move(parts));
 }
 
-Expansion Expander::power(Expansion a, const Number& r) {
+namespace {
+
+bool has_imaginary_unit(const Expr& e) {
+  bool found = false;
+  postorder(e, [&](const Expr& n) { found = found || n.is_constant(ConstantCode::imaginary); });
+  return found;
+}
+
+}  // namespace
+
+// Roots and logarithms have their cut along the negative axis, on which they are continuous from above: what has a
+// negative leading coefficient and then a negative imaginary part comes from the other side.
+bool Expander::arrives_below_axis(const Expansion& a, bool complex) const {
+  const auto lead = signs_.known(a.leading().coefficient);
+  if (!lead || *lead >= 0) return false;
+  for (std::size_t i = 1; i < a.terms.size(); ++i) {
+    const Expr& c = a.terms[i].coefficient;
+    if (is_real(c)) continue;
+    const Expr y = im(c);
+    if (y.is_integer(0)) continue;
+    const auto sign = signs_.known(y);
+    if (!sign) throw NoExpansion{"it is not known from which side a branch cut is met"};
+    if (*sign != 0) return *sign < 0;
+  }
+  if (complex && !a.exact) throw NoExpansion{"cancellation"};  // more terms may tell
+  return false;
+}
+
+Expansion Expander::power(Expansion a, const Number& r, bool complex) {
   if (r.is_zero()) return constant(1);
   if (const auto n = r.word(); n && *n > 0 && *n <= 64) {
     Expansion out = a;
@@ -178,7 +206,8 @@ Expansion Expander::power(Expansion a, const Number& r) {
       },
       u);
   target_ = keep;
-  const Expr c = boreon::power(lead.coefficient, r);
+  Expr c = boreon::power(lead.coefficient, r);
+  if (!r.is_integer() && arrives_below_axis(a, complex)) c *= exp(-2 * r * pi() * imaginary_unit());
   for (Power& t : series.terms) {
     t.exponent = t.exponent + shift;
     t.coefficient *= c;
@@ -204,7 +233,7 @@ Expr Expander::finite_part(const Expansion& a, Expansion& rest) const {
   return c;
 }
 
-Expansion Expander::logarithm(Expansion a) {
+Expansion Expander::logarithm(Expansion a, bool complex) {
   if (!drop_leading_zeros(a)) throw NoExpansion{a.exact ? "the logarithm of zero" : "cancellation"};
   const Power lead = a.leading();
   Expansion u;
@@ -213,7 +242,8 @@ Expansion Expander::logarithm(Expansion a) {
   for (std::size_t i = 1; i < a.terms.size(); ++i)
     u.terms.push_back({a.terms[i].exponent - lead.exponent, a.terms[i].coefficient / lead.coefficient});
   Expansion out = composed([](int k) -> Expr { return k == 0 ? Expr(0) : Expr(Number(k % 2 == 1 ? 1 : -1, k)); }, u);
-  return add({constant(log(lead.coefficient) + Expr(lead.exponent) * log_w_), out});
+  const Expr turn = arrives_below_axis(a, complex) ? -2 * pi() * imaginary_unit() : Expr(0);
+  return add({constant(log(lead.coefficient) + turn + Expr(lead.exponent) * log_w_), out});
 }
 
 Expansion Expander::exponential(const Expansion& a) {
@@ -423,7 +453,7 @@ Expansion Expander::call(const Expr& e) {
   const auto name = e.function().name;
   const auto ops = e.operands();
   if (name == "exp") return exponential(of(ops[0]));
-  if (name == "log") return logarithm(of(ops[0]));
+  if (name == "log") return logarithm(of(ops[0]), has_imaginary_unit(ops[0]));
   if (name == "sin" || name == "cos") return sine_or_cosine(e, of(ops[0]), name == "sin", false);
   if (name == "sinh" || name == "cosh") return sine_or_cosine(e, of(ops[0]), name == "sinh", true);
   if (name == "tan") return of(sin(ops[0]) / cos(ops[0]));
@@ -514,7 +544,8 @@ Expansion Expander::compute(const Expr& e) {
     case Kind::power: {
       const Expr& base = e.operands()[0];
       const Expr& exponent = e.operands()[1];
-      if (exponent.is_number() && exponent.number().is_exact()) return power(of(base), exponent.number());
+      if (exponent.is_number() && exponent.number().is_exact())
+        return power(of(base), exponent.number(), has_imaginary_unit(base));
       return exponential(of(exponent * log(base)));
     }
     case Kind::call: return call(e);

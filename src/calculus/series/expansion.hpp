@@ -51,9 +51,10 @@ class Expander {
   [[nodiscard]] Expansion add(std::vector<Expansion> parts) const;
   [[nodiscard]] Expansion multiply(const Expansion& a, const Expansion& b) const;
   [[nodiscard]] Expansion scaled(const Expansion& a, const Expr& c) const;
-  [[nodiscard]] Expansion power(Expansion a, const Number& r);
+  [[nodiscard]] bool arrives_below_axis(const Expansion& a, bool complex) const;
+  [[nodiscard]] Expansion power(Expansion a, const Number& r, bool complex = false);
   [[nodiscard]] Expansion integrated(const Expansion& a) const;
-  [[nodiscard]] Expansion logarithm(Expansion a);
+  [[nodiscard]] Expansion logarithm(Expansion a, bool complex);
   [[nodiscard]] Expansion exponential(const Expansion& a);
   [[nodiscard]] Expansion sine_or_cosine(const Expr& e, const Expansion& a, bool sine, bool hyperbolic);
   [[nodiscard]] Expansion call(const Expr& e);

@@ -16,9 +16,9 @@
 #include "boreon/series.hpp"
 #include "boreon/simplify.hpp"
 #include "boreon/text.hpp"
-#include "calculus/parameter_points.hpp"
 #include "calculus/series/expansion.hpp"
 #include "calculus/series/limit_engine.hpp"
+#include "calculus/series/limit_witness.hpp"
 #include "expr/canonical.hpp"
 
 namespace boreon {
@@ -458,46 +458,16 @@ Expr one_sided_limit(const Expr& f, const Expr& x, const Expr& place, bool above
 
 namespace {
 
-// Values on the way to the place, to 60 digits.
-void compare_nearby(const Expr& f, const Expr& x, const Expr& place, int direction, LimitResult& result,
-                    std::span<const Expr> conditions) {
-  if (is_infinite(result.value) || is_undefined(result.value) || !unknown_calls({&f, 1}).empty()) return;
-  const Symbol w("_w", {Assumption::positive});
-  const bool far = is_infinite(place);
-  const Expr in_w = substitute(f, {{x, far ? direction / w : place + direction * w}}, Unused::allowed);
-  const Expr list[] = {in_w, result.value};
-  ParameterPoints parameters({std::begin(list), std::end(list)}, w, conditions, 20260101);
-  if (!parameters.next()) return;
-  const Bindings at = parameters.bindings();
-  double last_change = 0;
-  double distance = 0;
-  std::optional<double> previous;
-  double size = 1;
-  for (const int k : {3, 5, 8}) {
-    Bindings here = at;
-    here.set(w, Expr(Number(1)) / power(Expr(10), far ? (k + 1) / 2 : k));
-    try {
-      // differences are formed before rounding
-      const double d = std::strtod(
-          certify(substitute(in_w, here, Unused::allowed) - substitute(result.value, at, Unused::allowed), {}, 12)
-              .real.c_str(),
-          nullptr);
-      const double v =
-          std::strtod(certify(substitute(result.value, at, Unused::allowed), {}, 12).real.c_str(), nullptr);
-      size = std::max(1e-3, std::abs(v));
-      if (previous) last_change = std::abs(d - *previous);
-      previous = d;
-      distance = std::abs(d);
-      ++result.points;
-    } catch (const Error&) {
-      return;
-    }
-  }
-  result.digits = distance == 0 ? 15 : std::clamp(-std::log10(distance / size), 0.0, 15.0);
-  if (distance > 1e-4 * size && last_change < 1e-3 * distance) {
-    throw Error(ErrorKind::check, fmt::format("the limit found, {}, is not what nearby values tend to",
-                                              to_text(result.value, {120, {}})));
-  }
+// Sines and cosines of whole turns, for a variable that is a whole number.
+Expr at_whole_turns(const Expr& e, const Expr& x) {
+  if (!is_integer(x)) return e;
+  return Rebuild([](const Expr&, Expr&) { return false; },
+                 [](const Expr& n) -> Expr {
+                   if (!is_call_of(n, "sin") && !is_call_of(n, "cos")) return n;
+                   const Expr half_turns = n.operands()[0] / pi();
+                   if (is_call_of(n, "sin")) return is_integer(half_turns) ? Expr(0) : n;
+                   return is_integer(half_turns / 2) ? Expr(1) : n;
+                 })(e);
 }
 
 }  // namespace
@@ -506,7 +476,7 @@ LimitResult limit_with_report(const Expr& f, const Expr& x, const Expr& place, L
                               std::span<const Expr> conditions) {
   if (!x.is(Kind::symbol)) throw Error(ErrorKind::usage, "a limit is taken in a symbol");
   if (depends_on(place, x)) throw Error(ErrorKind::usage, "the place of a limit must not contain its variable");
-  const Expr e = evaluate_derivatives(f);
+  const Expr e = at_whole_turns(evaluate_derivatives(f), x);
   LimitResult result;
   const bool far = is_infinite(place);
   const auto one = [&](bool above) {
@@ -534,6 +504,10 @@ LimitResult limit_with_report(const Expr& f, const Expr& x, const Expr& place, L
       result.value = operation_count(above) <= operation_count(below) ? above : below;
     }
   } catch (const NoLimit& n) {
+    if (settles(e, x, place, side, conditions)) {
+      throw Error(ErrorKind::unsupported,
+                  fmt::format("the limit was not found: {}, but values near the place settle", n.why));
+    }
     result.value = undefined();
     result.reason = n.why;
     return result;
@@ -552,6 +526,7 @@ LimitResult limit_with_report(const Expr& f, const Expr& x, const Expr& place, L
   }
   const int direction = far ? (place.is_constant(ConstantCode::infinity) ? 1 : -1) : side == LimitSide::below ? -1 : 1;
   compare_nearby(e, x, place, direction, result, conditions);
+  if (!far && side == LimitSide::both) compare_nearby(e, x, place, -1, result, conditions);
   return result;
 }
 

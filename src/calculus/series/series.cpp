@@ -6,7 +6,8 @@
 
 #include <algorithm>
 #include <cmath>
-#include <cstdlib>
+#include <complex>
+#include <optional>
 
 #include "boreon/algebra.hpp"
 #include "boreon/bindings.hpp"
@@ -16,6 +17,7 @@
 #include "boreon/functions.hpp"
 #include "boreon/simplify.hpp"
 #include "boreon/text.hpp"
+#include "calculus/integral/verify.hpp"
 #include "calculus/parameter_points.hpp"
 #include "calculus/series/expansion.hpp"
 
@@ -27,27 +29,33 @@ Expr SeriesResult::expression() const {
   return add(list);
 }
 
-SeriesResult series(const Expr& f, const Expr& x, const Expr& about, int order, std::span<const Expr> conditions) {
-  if (!x.is(Kind::symbol)) throw Error(ErrorKind::usage, "a series is taken in a symbol");
-  if (depends_on(about, x)) throw Error(ErrorKind::usage, "the place of a series must not contain its variable");
-  if (order < -1000 || order > 400) throw Error(ErrorKind::limit, "the order of a series is limited to 400");
-  const Expr e = evaluate_derivatives(f);
-  const Symbol w("_w", {Assumption::positive});
-  const Symbol log_w("_log_w");
-  const bool far = about.is_constant(ConstantCode::infinity) || about == -infinity();
-  const int direction = about == -infinity() ? -1 : 1;
-  const Expr in_w = substitute(e, {{x, far ? direction / w : about + w}}, Unused::allowed);
-  SeriesResult result;
-  result.local = far ? direction / x : x - about;
-  Signs signs(conditions);
-  Expansion a;
+namespace {
+
+// Where a series is taken: from which side, and what stands for the distance.
+struct Approach {
+  Expr place;           // x as a function of the distance w
+  Expr local;           // what the terms are powers of
+  Expr distance;        // w as a function of x
+  Expr logarithm;       // of the distance
+  bool turned = false;  // local is -w: whole powers change sign with it
+};
+
+Approach approach(const Expr& x, const Expr& about, bool from_below, const Symbol& w) {
+  if (about.is_constant(ConstantCode::infinity)) return {1 / w, 1 / x, 1 / x, -log(x)};
+  if (about == -infinity()) return {-1 / w, -1 / x, -1 / x, -log(-x)};
+  if (from_below) return {about - w, x - about, about - x, log(about - x), true};
+  return {about + w, x - about, x - about, log(x - about)};
+}
+
+// The expansion in the distance to at least the order.
+Expansion expanded(const Expr& in_w, const Symbol& w, const Symbol& log_w, Signs& signs, int order) {
   int target = std::max(order, 0) + 1;
   try {
     for (int attempt = 0;; ++attempt) {
       try {
         Expander expander(w, log_w, signs, target);
-        a = expander.of(in_w);
-        if (a.exact || compare(a.order, Number(order)) > 0) break;
+        Expansion a = expander.of(in_w);
+        if (a.exact || compare(a.order, Number(order)) > 0) return a;
       } catch (const NoExpansion& n) {
         if (n.why != "cancellation") throw;
       }
@@ -61,6 +69,17 @@ SeriesResult series(const Expr& f, const Expr& x, const Expr& about, int order, 
                 fmt::format("the series depends on the sign of {}; say which with --assume \"{} > 0\" or < 0",
                             to_text(u.of, {80, {}}), to_text(u.of, {80, {}})));
   }
+}
+
+SeriesResult one_sided(const Expr& f, const Expr& x, const Expr& about, int order, std::span<const Expr> conditions,
+                       LimitSide side) {
+  const Symbol w("_w", {Assumption::positive});
+  const Symbol log_w("_log_w");
+  const Approach way = approach(x, about, side == LimitSide::below, w);
+  Signs signs(conditions);
+  const Expansion a = expanded(substitute(f, {{x, way.place}}, Unused::allowed), w, log_w, signs, order);
+  SeriesResult result;
+  result.side = side;
   result.exact = a.exact;
   result.next = a.exact ? Number(order + 1) : a.order;
   SimplifyOptions cheap;
@@ -78,45 +97,181 @@ SeriesResult series(const Expr& f, const Expr& x, const Expr& about, int order, 
       c = simplify(c, cheap);
     }
     if (c.is_integer(0)) continue;
-    result.terms.push_back(
-        {t.exponent, substitute(c, {{log_w, far ? -log(direction * x) : log(x - about)}}, Unused::allowed)});
+    result.terms.push_back({t.exponent, c});
   }
+  // from below whole powers are those of x - about; roots stay with what is positive
+  const bool whole = std::all_of(result.terms.begin(), result.terms.end(),
+                                 [](const SeriesTerm& t) { return t.exponent.is_integer(); });
+  result.local = way.turned && !whole ? way.distance : way.local;
+  for (SeriesTerm& t : result.terms) {
+    if (way.turned && whole && !(t.exponent / Number(2)).is_integer()) t.coefficient = -t.coefficient;
+    t.coefficient = substitute(t.coefficient, {{log_w, way.logarithm}}, Unused::allowed);
+  }
+  return result;
+}
+
+// f and its series near the place, on one side of it, at one point of the parameters.
+class NearThePlace {
+ public:
+  NearThePlace(const SeriesResult& s, const Expr& f, const Expr& x, const Expr& about, std::span<const Expr> conditions)
+      : s_(s), f_(f), sum_(s.expression()), x_(x), about_(about) {
+    const Expr list[] = {f, sum_, about};
+    ParameterPoints parameters({std::begin(list), std::end(list)}, x, conditions, 20260101);
+    known_ = unknown_calls({&f, 1}).empty() && parameters.next();
+    if (known_) parameters_ = parameters.bindings();
+  }
+
+  struct Values {
+    std::complex<double> value;
+    std::complex<double> difference;
+  };
+  [[nodiscard]] std::optional<Values> at(double distance, bool below) const {
+    if (!known_) return std::nullopt;
+    const Expr step = Number::shortest_decimal(distance);
+    const bool far = about_.is_constant(ConstantCode::infinity) || about_ == -infinity();
+    const Expr place = far ? (about_ == -infinity() ? -1 : 1) / step : below ? about_ - step : about_ + step;
+    Bindings here = parameters_;
+    try {
+      here.set(x_, substitute(place, parameters_, Unused::allowed));
+      const auto value = certified_value(substitute(f_, here, Unused::allowed), {}, {});
+      if (!value) return std::nullopt;
+      const auto difference = certified_value(substitute(f_ - sum_, here, Unused::allowed), {}, {});
+      if (difference) return Values{*value, *difference};
+      // nothing is left of a difference that cannot be told from zero
+      const auto sum = certified_value(substitute(sum_, here, Unused::allowed), {}, {});
+      if (sum && std::abs(*value - *sum) <= 1e-11 * std::abs(*value)) return Values{*value, 0};
+    } catch (const Error&) {
+    }
+    return std::nullopt;
+  }
+
+  enum class Fit { good, bad, unknown };
+  /// Whether the remainder falls on this side as it should, whatever its constant.
+  [[nodiscard]] Fit on(bool below) const {
+    const auto far = at(1e-3, below);
+    const auto near = at(1e-4, below);
+    if (!far || !near) return Fit::unknown;
+    const double error = std::abs(near->difference);
+    const double size = std::max(std::abs(near->value), 1e-300);
+    if (error <= 1e-30 * size || error <= 1e-38) return Fit::good;
+    if (s_.exact) return Fit::bad;
+    const double slope = std::log10(std::abs(far->difference) / error);
+    return slope >= s_.next.to_double() - 0.7 ? Fit::good : Fit::bad;
+  }
+
+  [[nodiscard]] std::optional<bool> real(bool below) const {
+    const auto v = at(1e-3, below);
+    if (!v) return std::nullopt;
+    return std::abs(v->value.imag()) <= 1e-12 * std::abs(v->value);
+  }
+
+ private:
+  const SeriesResult& s_;
+  const Expr& f_;
+  Expr sum_;
+  const Expr& x_;
+  const Expr& about_;
+  Bindings parameters_;
+  bool known_ = false;
+};
+
+bool same_terms(const SeriesResult& a, const SeriesResult& b) {
+  if (!(a.local == b.local) || a.terms.size() != b.terms.size()) return false;
+  for (std::size_t i = 0; i < a.terms.size(); ++i) {
+    if (!(a.terms[i].exponent == b.terms[i].exponent)) return false;
+    if (!(a.terms[i].coefficient == b.terms[i].coefficient) &&
+        !vanishes(a.terms[i].coefficient - b.terms[i].coefficient))
+      return false;
+  }
+  return true;
+}
+
+// One expansion for both sides, or that of one side and the word for it: the side on which f is real, else above.
+SeriesResult two_sided(const Expr& f, const Expr& x, const Expr& about, int order, std::span<const Expr> conditions) {
+  std::optional<SeriesResult> above;
+  std::optional<Error> failed;
+  try {
+    above = one_sided(f, x, about, order, conditions, LimitSide::above);
+    // what is not known in numbers is taken as smooth
+    if (!unknown_calls({&f, 1}).empty()) above->side = LimitSide::both;
+    if (above->side == LimitSide::both ||
+        NearThePlace(*above, f, x, about, conditions).on(true) == NearThePlace::Fit::good) {
+      above->side = LimitSide::both;
+      return *above;
+    }
+  } catch (const Error& e) {
+    if (e.kind() != ErrorKind::unsupported) throw;
+    failed = e;
+  }
+  std::optional<SeriesResult> below;
+  try {
+    below = one_sided(f, x, about, order, conditions, LimitSide::below);
+  } catch (const Error& e) {
+    if (e.kind() != ErrorKind::unsupported) throw;
+  }
+  if (!above && !below) throw *failed;
+  if (above && below && same_terms(*above, *below)) {
+    above->side = LimitSide::both;
+    return *above;
+  }
+  const auto real = [&](const SeriesResult& s, bool from_below) {
+    return NearThePlace(s, f, x, about, conditions).real(from_below).value_or(false);
+  };
+  const bool take_below = !above || (below && !real(*above, false) && real(*below, true));
+  return take_below ? *below : *above;
+}
+
+}  // namespace
+
+SeriesResult series(const Expr& f, const Expr& x, const Expr& about, int order, std::span<const Expr> conditions,
+                    LimitSide side) {
+  if (!x.is(Kind::symbol)) throw Error(ErrorKind::usage, "a series is taken in a symbol");
+  if (depends_on(about, x)) throw Error(ErrorKind::usage, "the place of a series must not contain its variable");
+  if (order < -1000 || order > 400) throw Error(ErrorKind::limit, "the order of a series is limited to 400");
+  const Expr e = evaluate_derivatives(f);
+  const bool far = about.is_constant(ConstantCode::infinity) || about == -infinity();
+  if (far && side != LimitSide::both) throw Error(ErrorKind::usage, "infinity is approached from one side only");
+  if (far) {
+    SeriesResult result = one_sided(e, x, about, order, conditions, LimitSide::above);
+    result.side = LimitSide::both;
+    return result;
+  }
+  SeriesResult result = side == LimitSide::both ? two_sided(e, x, about, order, conditions)
+                                                : one_sided(e, x, about, order, conditions, side);
+  if (result.side == LimitSide::above) result.conditions.push_back(greater(x, about));
+  if (result.side == LimitSide::below) result.conditions.push_back(less(x, about));
   return result;
 }
 
 SeriesEvidence check_series(const SeriesResult& s, const Expr& f, const Expr& x, const Expr& about,
                             std::span<const Expr> conditions) {
   SeriesEvidence out;
-  if (!unknown_calls({&f, 1}).empty()) return out;
-  const bool far = about.is_constant(ConstantCode::infinity) || about == -infinity();
-  const Expr difference = evaluate_derivatives(f) - s.expression();
-  const Expr list[] = {difference, about, f};
-  ParameterPoints parameters({std::begin(list), std::end(list)}, x, conditions, 20260101);
-  if (!parameters.next()) return out;
-  const Bindings at = parameters.bindings();
+  const Expr e = evaluate_derivatives(f);
+  const NearThePlace near(s, e, x, about, conditions);
   const double next = s.next.to_double();
-  for (const double w : {1e-2, 1e-3, 1e-4}) {
-    const Expr step = Number::shortest_decimal(w);
-    const Expr place = far ? (about == -infinity() ? -1 : 1) / step : about + step;
-    Bindings here = at;
-    here.set(x, substitute(place, at, Unused::allowed));
-    try {
-      const auto value = [&](const Expr& e) {
-        return std::abs(std::strtod(certify(substitute(e, here, Unused::allowed), {}, 10).real.c_str(), nullptr));
-      };
-      const double size = value(f);
-      const double error = s.exact ? 0 : value(difference);
+  const bool far = about.is_constant(ConstantCode::infinity) || about == -infinity();
+  for (const bool below : {false, true}) {
+    if (below ? far || s.side == LimitSide::above : s.side == LimitSide::below) continue;
+    for (const double w : {1e-2, 1e-3, 1e-4}) {
+      const auto v = near.at(w, below);
+      if (!v) continue;
+      const double size = std::abs(v->value);
+      const double error = std::abs(v->difference);
       // O(w^next) with a constant and some logarithms to spare
-      if (error > 1e8 * std::pow(w, next) && error > 1e-30 * size) {
+      const bool large =
+          s.exact ? error > 1e-11 * size && error > 1e-38 : error > 1e8 * std::pow(w, next) && error > 1e-30 * size;
+      if (large) {
         throw Error(
             ErrorKind::check,
-            fmt::format("the series found does not agree with values near the point (error {:.2g} at distance {:.2g})",
-                        error, w));
+            fmt::format(
+                "the series found does not agree with values near the point (error {:.2g} at distance {:.2g}{})", error,
+                w,
+                far     ? ""
+                : below ? " below"
+                        : " above"));
       }
       ++out.points;
       out.digits = std::max(out.digits, error == 0 ? 15 : std::min(15.0, -std::log10(error / std::max(size, 1e-300))));
-    } catch (const Error& e) {
-      if (e.kind() == ErrorKind::check) throw;
     }
   }
   return out;
