@@ -20,7 +20,8 @@ class ParameterPoints {
                   std::uint64_t seed)
       : conditions_(conditions),
         leaves_(leaves_of(std::move(expressions), bound, conditions)),
-        sampler_(leaves_, ranges_, seed) {}
+        sampler_(leaves_, ranges_, seed),
+        wide_(leaves_, wide_ranges_, seed + 1) {}
   ParameterPoints(const ParameterPoints&) = delete;
   ParameterPoints& operator=(const ParameterPoints&) = delete;
 
@@ -28,6 +29,17 @@ class ParameterPoints {
   /// The next point that fulfils the conditions; false if none is found.
   [[nodiscard]] bool next() {
     point_ = sampler_.draw(conditions_);
+    return point_.size() == leaves_.size();
+  }
+  /// The same from a wider range, where conditions leave one.
+  [[nodiscard]] bool next_wide() {
+    if (wide_ranges_.empty()) {
+      constexpr double widest = 7;
+      for (const Expr& e : leaves_) {
+        if (e.is(Kind::symbol)) wide_ranges_[e.name()] = {-widest, widest};
+      }
+    }
+    point_ = wide_.draw(conditions_);
     return point_.size() == leaves_.size();
   }
   [[nodiscard]] const std::vector<double>& point() const { return point_; }
@@ -48,7 +60,9 @@ class ParameterPoints {
   std::span<const Expr> conditions_;
   SampleRanges ranges_;
   std::vector<Expr> leaves_;
+  SampleRanges wide_ranges_;
   Sampler sampler_;
+  Sampler wide_;
   std::vector<double> point_;
 };
 

@@ -6,7 +6,9 @@
 #include <cmath>
 #include <string>
 
+#include "boreon/bindings.hpp"
 #include "boreon/calculus.hpp"
+#include "boreon/integral.hpp"
 #include "boreon/text.hpp"
 #include "calculus/integral/inside.hpp"
 #include "core/one_variable.hpp"
@@ -58,5 +60,41 @@ TEST_CASE("jumps and poles between the ends") {
   for (const Row& r : rows) {
     CAPTURE(r.F);
     CHECK(!grows(r.F, r.a, r.b));
+  }
+}
+
+TEST_CASE("no value is claimed for parameters at which the integral diverges or has another value") {
+  struct Row {
+    const char* f;
+    const char* from;
+    const char* to;
+    double a, b;
+  };
+  // each at parameters that put a pole into the range or make an end too steep
+  const Row rows[] = {{"1/(exp(x) - a)", "0", "infinity", 1.5, 1},
+                      {"sin(x)/x^a", "0", "infinity", 2.5, 1},
+                      {"1/(1 + a*cos(x))", "0", "2*pi", 3, 1},
+                      {"1/(a + tan(x))", "0", "pi", 0.5, 1},
+                      {"sin(x)/(a + cos(x))", "0", "pi", 0.3, 1},
+                      {"1/sin(x + a)", "0", "pi", 1, 1},
+                      {"x^a*exp(-x)", "0", "infinity", -1.5, 1},
+                      {"exp(a*x)", "0", "infinity", 0.5, 1},
+                      {"1/(x^2 - a)", "0", "2", 1, 1},
+                      {"log(x)/(x - a)", "0", "infinity", 2, 1},
+                      {"1/(a*sin(x) + b*cos(x))", "0", "pi", 1, 2}};
+  const Symbol a("a"), b("b");
+  for (const Row& r : rows) {
+    const std::string text = r.f;
+    CAPTURE(text);
+    const IntegralResult result = integrate(parse(r.f), x, parse(r.from), parse(r.to));
+    if (result.status != IntegralStatus::exact) continue;
+    const auto holds = [&](const Expr& c) {
+      const Expr at = substitute(c, {{a, Expr(Number::exact(r.a))}, {b, Expr(Number::exact(r.b))}}, Unused::allowed);
+      return !at.is_constant(ConstantCode::false_value);
+    };
+    bool claimed = true;
+    for (const Expr& c : result.conditions) claimed = claimed && holds(c);
+    for (const IntegralException& e : result.exceptions) claimed = claimed && !holds(e.when);
+    CHECK(!claimed);
   }
 }

@@ -17,8 +17,37 @@
 #include "calculus/integral/inside.hpp"
 #include "calculus/integral/verify.hpp"
 #include "calculus/parameter_points.hpp"
+#include "expr/canonical.hpp"
 
 namespace boreon {
+
+namespace {
+
+// Whether f grows at an end of the range at least like the reciprocal of the distance, without changing its sign: then
+// the integral diverges there.
+bool blows_up_at_an_end(const Expr& f, const Symbol& x, const Expr& from, const Expr& to, std::span<const Expr> leaves,
+                        std::span<const double> point) {
+  for (const bool lower : {true, false}) {
+    const Expr& end = lower ? from : to;
+    if (is_infinite(end)) continue;
+    double values[3];
+    bool known = true;
+    int i = 0;
+    for (const int k : {4, 6, 8}) {
+      const Expr place = end + (lower ? 1 : -1) / power(Expr(10), k);
+      const auto v = certified_value(substitute(f, {{x, place}}, Unused::allowed), leaves, point);
+      known = known && v && std::abs(v->imag()) <= 1e-12 * std::abs(*v);
+      if (!known) break;
+      values[i++] = v->real();
+    }
+    if (!known || values[0] * values[1] <= 0 || values[1] * values[2] <= 0) continue;
+    const auto grows = [&](int a) { return std::log10(values[a + 1] / values[a]) >= 2 * 0.999; };
+    if (grows(0) && grows(1)) return true;
+  }
+  return false;
+}
+
+}  // namespace
 
 Evidence check_definite(const Expr& f, const Symbol& x, const Expr& from, const Expr& to, const Expr& value,
                         std::span<const Expr> conditions, const DefiniteCheck& how) {
@@ -29,8 +58,14 @@ Evidence check_definite(const Expr& f, const Symbol& x, const Expr& from, const 
   ParameterPoints parameters({f, from, to, value}, x, conditions, how.seed);
   const auto& leaves = parameters.leaves();
   const std::size_t wanted = leaves.empty() ? 1 : how.points;
-  for (std::size_t attempt = 0; attempt < 4 * wanted && out.points < wanted; ++attempt) {
-    if (!parameters.next()) break;
+  std::size_t impossible = 0;
+  // two more of a wider range: the value may fail far away only
+  const std::size_t far = leaves.empty() ? 0 : 2;
+  std::size_t looked_far = 0;
+  for (std::size_t attempt = 0; attempt < 4 * wanted + far; ++attempt) {
+    const bool wide = looked_far > 0 || out.points >= wanted || attempt >= 4 * wanted;
+    if (wide && looked_far++ == far) break;
+    if (!(wide ? parameters.next_wide() : parameters.next())) break;
     const std::vector<double>& point = parameters.point();
     const auto claimed = certified_value(value, leaves, point);
     if (!claimed) continue;
@@ -44,7 +79,10 @@ Evidence check_definite(const Expr& f, const Symbol& x, const Expr& from, const 
       continue;
     }
     if (!q.converged) {
-      ++out.skipped;
+      if (!wide) ++out.skipped;
+      const bool complex = std::abs(claimed->imag()) > 1e-9 * std::abs(*claimed);
+      // no value of an integral that diverges; no complex one of what is real
+      if (q.reason.empty() && (complex || blows_up_at_an_end(f, x, from, to, leaves, point))) ++impossible;
       if (how.not_real != nullptr && !q.reason.empty()) *how.not_real = true;
       continue;
     }
@@ -53,6 +91,7 @@ Evidence check_definite(const Expr& f, const Symbol& x, const Expr& from, const 
     const double slack = 20 * q.error;
     const double digits = error <= slack ? std::max(9.0, error == 0 ? 15 : std::min(15.0, -std::log10(error / size)))
                                          : std::clamp(-std::log10(error / size), 0.0, 15.0);
+    if (wide && digits >= 7.5) continue;  // far away only what refutes counts
     ++out.points;
     if (digits <= out.digits) {
       out.digits = digits;
@@ -64,6 +103,7 @@ Evidence check_definite(const Expr& f, const Symbol& x, const Expr& from, const 
     }
   }
   out.verdict = out.points == 0 ? Verdict::untested : out.digits >= 7.5 ? Verdict::agrees : Verdict::disagrees;
+  if (impossible > 0) out.verdict = Verdict::disagrees;
   if (out.points == 0) out.digits = 0;
   return out;
 }

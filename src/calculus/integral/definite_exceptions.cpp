@@ -46,7 +46,10 @@ class Exceptions {
       list_.push_back({conjunction(both), n.value});
     }
     if (!holds_as_well(r, there)) {
-      list_.push_back({when, r.status == IntegralStatus::divergent ? undefined() : r.value});
+      std::vector<Expr> all = r.conditions;
+      all.push_back(when);
+      list_.push_back(
+          {all.size() == 1 ? when : conjunction(all), r.status == IntegralStatus::divergent ? undefined() : r.value});
     } else if (r.conditions.empty()) {
       covered_.push_back(place);
     }

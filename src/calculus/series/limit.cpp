@@ -506,8 +506,9 @@ LimitResult limit_with_report(const Expr& f, const Expr& x, const Expr& place, L
   } catch (const NoLimit& n) {
     // bounded parts may cancel; what grows without bound again and again has no limit, however rarely it does
     if (n.why == "it oscillates" && settles(e, x, place, side, conditions)) {
-      throw Error(ErrorKind::unsupported,
-                  fmt::format("the limit was not found: {}, but values near the place settle", n.why));
+      throw Error(
+          ErrorKind::unsupported,
+          "the limit was not found: parts that have none of their own cancel, and values near the place settle");
     }
     result.value = undefined();
     result.reason = n.why;
