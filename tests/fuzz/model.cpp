@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: MIT
 // Model files.
+#include "boreon/calculus.hpp"
 #include "boreon/model.hpp"
 #include "fuzz/harness.hpp"
 

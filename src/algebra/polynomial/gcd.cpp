@@ -177,8 +177,6 @@ class Images {
  private:
   // From forms in variables 1 ... k - 1 to forms in 1 ... k, by Newton interpolation until a further point agrees.
   Outcome add_variable(unsigned k, std::vector<Residue>& fixed, Degree bound) {
-    std::size_t total = 0;
-    for (const auto& s : forms) total += s.size();
     std::vector<Residue> points{fixed[k]};
     std::vector<Uni> newton;  // by coefficient: Newton's divided differences
     for (const auto& s : forms) {
