@@ -134,7 +134,8 @@ Answer certificate_of_expressions(const Request& r) {
   const Matrix j = jacobian(values, variables);
   std::vector<Expr> derivatives;
   for (std::size_t row = 0; row < values.size(); ++row) {
-    for (std::size_t column = 0; column < variables.size(); ++column) derivatives.push_back(j(row, column));
+    for (std::size_t column = 0; column < variables.size(); ++column)
+      derivatives.push_back(j(static_cast<Eigen::Index>(row), static_cast<Eigen::Index>(column)));
   }
   const std::vector<OutputGroup> outputs{{"f", values}, {"jacobian", derivatives}};
   const std::vector<InputGroup> inputs{{"x", variables}};
