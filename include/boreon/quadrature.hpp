@@ -46,10 +46,10 @@ struct QuadratureDigits {
   int digits = 0;
   bool converged = false;  ///< as many as were asked for
 };
-/// The same to many digits (1 to 90), the integrand taken in 1000-bit ball arithmetic. Throws Error(convergence) where
-/// the rule fails, as on oscillating tails. Not rigorous: certify() encloses integrals over finite ranges.
+/// The same to many digits (1 to 90), the integrand taken in 1000-bit ball arithmetic. It does not converge
+/// where the rule fails, as on oscillating tails. Not rigorous: certify() encloses integrals over finite ranges.
 [[nodiscard]] QuadratureDigits quadrature_to_digits(const Expr& f, const Expr& x, const Expr& from, const Expr& to,
                                                     int digits, const Bindings& bindings = {},
                                                     std::span<const Expr> breaks = {});
 
-}  // namespace boreon
+}  // namespace BOREON_API

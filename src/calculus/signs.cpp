@@ -103,6 +103,30 @@ std::optional<std::complex<double>> value_at(const Expr& e, std::span<const Expr
   }
 }
 
+std::optional<std::complex<double>> certified_value(const Expr& e, std::span<const Expr> symbols,
+                                                    std::span<const double> point) {
+  const EvaluationPlan plan({&e, 1});
+  const std::vector<std::complex<double>> at(point.begin(), point.end());
+  for (const long precision : {96L, 300L, 1000L}) {
+    const auto ball = ball_at(plan, symbols, at, precision);
+    if (!ball) continue;
+    const std::complex<double> value(midpoint(ball->re()), midpoint(ball->im()));
+    mag_t bound;
+    mag_init(bound);
+    mag_hypot(bound, arb_radref(ball->re()), arb_radref(ball->im()));
+    const double error = mag_get_d(bound);
+    mag_clear(bound);
+    if (error <= 1e-12 * std::abs(value) || error <= 1e-40) return value;
+  }
+  return std::nullopt;
+}
+
+bool has_imaginary_unit(const Expr& e) {
+  bool found = false;
+  postorder(e, [&](const Expr& n) { found = found || n.is_constant(ConstantCode::imaginary); });
+  return found;
+}
+
 Expr condition_of(const Decision& d) {
   // p - 1 > 0 is said as p > 1
   Expr plus = 0;

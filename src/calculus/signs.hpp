@@ -21,6 +21,14 @@ namespace boreon {
 [[nodiscard]] std::optional<std::complex<double>> value_at(const Expr& e, std::span<const Expr> symbols,
                                                            std::span<const double> point);
 
+/// The value in ball arithmetic rounded to double precision, at exact values of the symbols; nothing if it cannot be
+/// enclosed well.
+[[nodiscard]] std::optional<std::complex<double>> certified_value(const Expr& e, std::span<const Expr> symbols,
+                                                                  std::span<const double> point);
+
+/// Whether the imaginary unit occurs.
+[[nodiscard]] bool has_imaginary_unit(const Expr& e);
+
 /// What the sign of an expression was taken to be.
 struct Decision {
   Expr of;

@@ -54,5 +54,7 @@ inline constexpr long double_bits = 56;
 /// Whether both parts are known to double precision.
 [[nodiscard]] bool accurate(const Ball& ball, long bits);
 [[nodiscard]] double midpoint(arb_srcptr x);
+/// The digits of a real ball that are certain, at most so many.
+[[nodiscard]] std::string decimal(arb_srcptr x, int digits);
 
 }  // namespace boreon

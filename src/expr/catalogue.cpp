@@ -127,6 +127,13 @@ bool accurate(const Ball& ball, long bits) {
 
 double midpoint(arb_srcptr x) { return arf_get_d(arb_midref(x), ARF_RND_NEAR); }
 
+std::string decimal(arb_srcptr x, int digits) {
+  char* const text = arb_get_str(x, digits, ARB_STR_NO_RADIUS);
+  std::string s(text);
+  flint_free(text);
+  return s;
+}
+
 namespace {
 
 // The ball library calls this where it would end the program: sizes beyond what it was made for, no memory.

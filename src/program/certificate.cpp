@@ -111,13 +111,6 @@ double digits_lost(double value, const Ball& exact) {
   return std::clamp(std::log10(absolute / (size * 0x1p-53)), 0.0, 16.0);
 }
 
-std::string shown(const Ball& exact, int digits) {
-  char* const text = arb_get_str(exact.re(), digits, ARB_STR_NO_RADIUS);
-  std::string s = text;
-  flint_free(text);
-  return s;
-}
-
 }  // namespace
 
 Certificate certify(const Program& program, const std::vector<std::vector<double>>& inputs, int digits) {
@@ -147,7 +140,7 @@ Certificate certify(const Program& program, const std::vector<std::vector<double
   const auto doubles = Kernel(program).evaluate(inputs);
   for (std::size_t g = 0; g < exact.size(); ++g) {
     for (std::size_t i = 0; i < exact[g].size(); ++i) {
-      c.outputs.push_back({program.outputs[g].name, i, doubles[g][i], shown(exact[g][i], digits),
+      c.outputs.push_back({program.outputs[g].name, i, doubles[g][i], decimal(exact[g][i].re(), digits),
                            digits_lost(doubles[g][i], exact[g][i])});
       c.worst = std::max(c.worst, c.outputs.back().digits_lost);
     }

@@ -93,13 +93,6 @@ std::vector<typename Domain::Value> evaluate_in(Domain domain, std::span<const E
   return GraphEvaluator<Domain>(domain).run(EvaluationPlan(expressions), leaf);
 }
 
-std::string decimal(arb_srcptr x, int digits) {
-  char* text = arb_get_str(x, digits, ARB_STR_NO_RADIUS);
-  std::string s(text);
-  flint_free(text);
-  return s;
-}
-
 }  // namespace
 
 double evaluate(const Expr& expression, const Bindings& bindings, Unused unused) {

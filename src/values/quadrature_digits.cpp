@@ -178,9 +178,7 @@ QuadratureDigits quadrature_to_digits(const Expr& f, const Expr& x, const Expr& 
   out.digits = std::isnan(reached) ? 0 : static_cast<int>(std::clamp(reached, 0.0, 90.0));
   out.converged = out.digits >= digits;
   mag_zero(arb_radref(total.re()));
-  char* const text = arb_get_str(total.re(), std::min(digits, std::max(out.digits, 1)), ARB_STR_NO_RADIUS);
-  out.value = text;
-  flint_free(text);
+  out.value = decimal(total.re(), std::min(digits, std::max(out.digits, 1)));
   return out;
 }
 

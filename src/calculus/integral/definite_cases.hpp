@@ -27,6 +27,4 @@ struct DefiniteCase {
 /// The same as one condition.
 [[nodiscard]] Expr joined_conditions(const std::vector<Decision>& decisions);
 
-[[nodiscard]] bool has_imaginary_unit(const Expr& e);
-
 }  // namespace boreon

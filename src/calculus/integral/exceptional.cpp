@@ -22,9 +22,7 @@ constexpr std::size_t most = 8;
 bool allowed(const Symbol& p, const Expr& value, std::span<const Expr> conditions) {
   const Assumptions a = p.assumptions();
   const Reasoner reasoner(conditions);
-  bool imaginary = false;
-  postorder(value, [&](const Expr& n) { imaginary = imaginary || n.is_constant(ConstantCode::imaginary); });
-  if (a.has(Assumption::real) && imaginary) return false;
+  if (a.has(Assumption::real) && has_imaginary_unit(value)) return false;
   if (a.has(Assumption::integer) && value.is_number() && !value.number().is_integer()) return false;
   if (a.has(Assumption::positive) && (reasoner.nonpositive(value) || is_negative(value))) return false;
   if (a.has(Assumption::negative) && (reasoner.nonnegative(value) || is_positive(value))) return false;

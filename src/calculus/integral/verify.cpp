@@ -12,9 +12,7 @@
 #include "boreon/evaluate.hpp"
 #include "boreon/sampling.hpp"
 #include "boreon/text.hpp"
-#include "boreon/traverse.hpp"
-#include "values/domains.hpp"
-#include "values/graph_evaluator.hpp"
+#include "calculus/signs.hpp"
 
 namespace boreon {
 namespace {
@@ -22,35 +20,6 @@ namespace {
 constexpr double needed_digits = 8;
 
 }  // namespace
-
-std::optional<std::complex<double>> certified_value(const Expr& e, std::span<const Expr> symbols,
-                                                    std::span<const double> point) {
-  const EvaluationPlan plan({&e, 1});
-  const BriefFaults brief;
-  for (const long precision : {96L, 300L, 1000L}) {
-    try {
-      auto r = GraphEvaluator<BallDomain>(BallDomain{precision}).run(plan, [&](const Expr& s, Ball& v) {
-        for (std::size_t i = 0; i < symbols.size(); ++i) {
-          if (symbols[i] == s) {
-            v = Ball::from(std::complex<double>(point[i]));
-            return true;
-          }
-        }
-        return false;
-      });
-      if (!r[0].finite()) continue;
-      const std::complex<double> value(midpoint(r[0].re()), midpoint(r[0].im()));
-      mag_t bound;
-      mag_init(bound);
-      mag_hypot(bound, arb_radref(r[0].re()), arb_radref(r[0].im()));
-      const double error = mag_get_d(bound);
-      mag_clear(bound);
-      if (error <= 1e-12 * std::abs(value) || error <= 1e-40) return value;
-    } catch (const Error&) {
-    }
-  }
-  return std::nullopt;
-}
 
 Evidence check_antiderivative(const Expr& f, const Expr& F, const Symbol& x, std::span<const Expr> conditions,
                               std::size_t points, std::uint64_t seed) {
@@ -100,12 +69,7 @@ Evidence check_antiderivative(const Expr& f, const Expr& F, const Symbol& x, std
     try {
       reference = evaluate(f, at, Unused::allowed);
     } catch (const Error&) {
-      const bool complex_integrand = [&] {
-        bool found = false;
-        postorder(f, [&](const Expr& n) { found = found || n.is_constant(ConstantCode::imaginary); });
-        return found;
-      }();
-      if (!complex_integrand) continue;
+      if (!has_imaginary_unit(f)) continue;
     }
     if (!std::isfinite(reference) || std::abs(reference) > 1e100) continue;
     const auto want = certified_value(f, leaves, p);

@@ -139,16 +139,6 @@ Expansion Expander::composed(const std::function<Expr(int)>& coefficient, const 
   return add(std::move(parts));
 }
 
-namespace {
-
-bool has_imaginary_unit(const Expr& e) {
-  bool found = false;
-  postorder(e, [&](const Expr& n) { found = found || n.is_constant(ConstantCode::imaginary); });
-  return found;
-}
-
-}  // namespace
-
 // Roots and logarithms have their cut along the negative axis, on which they are continuous from above: what has a
 // negative leading coefficient and then a negative imaginary part comes from the other side.
 bool Expander::arrives_below_axis(const Expansion& a, bool complex) const {

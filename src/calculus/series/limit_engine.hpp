@@ -11,6 +11,7 @@ namespace boreon {
 /// Thrown where it is shown that there is no limit.
 struct NoLimit {
   std::string why;
+  bool bounded = false;  ///< by parts that stay bounded, which may cancel unseen
 };
 
 /// The limit from one side (at +-infinity the side does not matter): an expression, +-infinity. Throws NoLimit, and

@@ -13,7 +13,6 @@
 #include "boreon/error.hpp"
 #include "boreon/text.hpp"
 #include "boreon/traverse.hpp"
-#include "calculus/integral/verify.hpp"
 #include "calculus/parameter_points.hpp"
 #include "calculus/signs.hpp"
 #include "expr/canonical.hpp"

@@ -17,9 +17,9 @@
 #include "boreon/functions.hpp"
 #include "boreon/simplify.hpp"
 #include "boreon/text.hpp"
-#include "calculus/integral/verify.hpp"
 #include "calculus/parameter_points.hpp"
 #include "calculus/series/expansion.hpp"
+#include "expr/canonical.hpp"
 
 namespace boreon {
 
@@ -128,7 +128,7 @@ class NearThePlace {
   [[nodiscard]] std::optional<Values> at(double distance, bool below) const {
     if (!known_) return std::nullopt;
     const Expr step = Number::shortest_decimal(distance);
-    const bool far = about_.is_constant(ConstantCode::infinity) || about_ == -infinity();
+    const bool far = is_infinite(about_);
     const Expr place = far ? (about_ == -infinity() ? -1 : 1) / step : below ? about_ - step : about_ + step;
     Bindings here = parameters_;
     try {
@@ -229,7 +229,7 @@ SeriesResult series(const Expr& f, const Expr& x, const Expr& about, int order, 
   if (depends_on(about, x)) throw Error(ErrorKind::usage, "the place of a series must not contain its variable");
   if (order < -1000 || order > 400) throw Error(ErrorKind::limit, "the order of a series is limited to 400");
   const Expr e = evaluate_derivatives(f);
-  const bool far = about.is_constant(ConstantCode::infinity) || about == -infinity();
+  const bool far = is_infinite(about);
   if (far && side != LimitSide::both) throw Error(ErrorKind::usage, "infinity is approached from one side only");
   if (far) {
     SeriesResult result = one_sided(e, x, about, order, conditions, LimitSide::above);
@@ -249,7 +249,7 @@ SeriesEvidence check_series(const SeriesResult& s, const Expr& f, const Expr& x,
   const Expr e = evaluate_derivatives(f);
   const NearThePlace near(s, e, x, about, conditions);
   const double next = s.next.to_double();
-  const bool far = about.is_constant(ConstantCode::infinity) || about == -infinity();
+  const bool far = is_infinite(about);
   for (const bool below : {false, true}) {
     if (below ? far || s.side == LimitSide::above : s.side == LimitSide::below) continue;
     for (const double w : {1e-2, 1e-3, 1e-4}) {
