@@ -142,11 +142,11 @@ class Story {
     ++steps_;
     Json entry{{"command", r.command}, {"input", r.inputs}};
     if (a.json.contains("check")) {
-      entry["check"] = a.json["check"];
-      const std::string verdict = a.json["check"]["verdict"];
+      entry["check"] = a.json.at("check");
+      const std::string verdict = a.json.at("check").at("verdict").text();
       if (verdict != "untested") {
         ++checked_;
-        digits_ = std::min(digits_, a.json["check"]["digits"].get<double>());
+        digits_ = std::min(digits_, a.json.at("check").at("digits").number());
       }
       if (verdict == "disagrees") ++failed_;
     }

@@ -5,17 +5,15 @@
 #include <complex>
 #include <cstdint>
 #include <memory>
-#include <nlohmann/json.hpp>
 #include <optional>
 #include <string>
 #include <vector>
 
 #include "boreon/boreon.hpp"
+#include "json.hpp"
 #include "option.hpp"
 
 namespace boreon::cli {
-
-using Json = nlohmann::ordered_json;
 
 /// Options of all commands; each command uses some.
 struct Request {

@@ -32,7 +32,7 @@ int exit_code_of(ErrorKind kind) {
   }
 }
 
-std::string json_text(const Json& j) { return j.dump(2, ' ', false, Json::error_handler_t::replace) + "\n"; }
+std::string json_text(const Json& j) { return j.written() + "\n"; }
 
 int report_error(const Request& r, const char* kind, const std::string& message, const std::string& full,
                  std::size_t line, std::size_t column, int code) {
@@ -82,7 +82,7 @@ Json json_of_answer(const Request& r, const Answer& a, double seconds) {
   Json j{{"ok", a.exit_code == 0},
          {"command", r.command},
          {"input", r.inputs.size() == 1 ? Json(r.inputs[0]) : Json(r.inputs)}};
-  for (const auto& [key, value] : a.json.items()) j[key] = value;
+  for (const auto& [key, value] : a.json.fields()) j[key] = value;
   for (const char* key : {"conditions", "exceptions"}) {
     if (!j.contains(key)) j[key] = Json::array();
   }

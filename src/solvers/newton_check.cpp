@@ -1,16 +1,18 @@
 // SPDX-License-Identifier: MIT
 #include "solvers/newton_check.hpp"
 
-#include <Eigen/Dense>
-#include <Eigen/SparseLU>
+#include <klu.h>
+
 #include <algorithm>
 #include <cmath>
 #include <limits>
+#include <numeric>
 
 namespace boreon {
 namespace {
 
-constexpr std::size_t dense_limit = 400;
+constexpr std::size_t diagnosed_rows = 400;
+constexpr double null_image = 1e-11;
 constexpr double singular =
     1e-15;  // reciprocal condition of a matrix of which rounding alone keeps the pivots from zero
 
@@ -33,16 +35,76 @@ struct Scaled {
         entries[k] /= rows[i];
     }
   }
-
-  [[nodiscard]] Eigen::MatrixXd dense(const SparsityPattern& p) const {
-    Eigen::MatrixXd m = Eigen::MatrixXd::Zero(static_cast<Eigen::Index>(p.rows), static_cast<Eigen::Index>(p.cols));
-    for (std::size_t i = 0; i < p.rows; ++i) {
-      for (auto k = static_cast<std::size_t>(p.row_start[i]); k < static_cast<std::size_t>(p.row_start[i + 1]); ++k)
-        m(static_cast<Eigen::Index>(i), p.columns[k]) = entries[k];
-    }
-    return m;
-  }
 };
+
+// Factors of a matrix kept by rows, which for the library are the columns of its transpose.
+class Factors {
+ public:
+  Factors(std::vector<int> starts, std::vector<int> columns, std::vector<double> entries)
+      : n_(static_cast<int>(starts.size()) - 1),
+        starts_(std::move(starts)),
+        columns_(std::move(columns)),
+        entries_(std::move(entries)) {
+    klu_defaults(&common_);
+    symbolic_ = klu_analyze(n_, starts_.data(), columns_.data(), &common_);
+    if (symbolic_ != nullptr)
+      numeric_ = klu_factor(starts_.data(), columns_.data(), entries_.data(), symbolic_, &common_);
+    if (numeric_ != nullptr && common_.status == KLU_OK &&
+        klu_condest(starts_.data(), entries_.data(), symbolic_, numeric_, &common_) != 0)
+      reciprocal_condition_ = 1 / common_.condest;
+  }
+  Factors(const Factors&) = delete;
+  Factors& operator=(const Factors&) = delete;
+  ~Factors() {
+    if (numeric_ != nullptr) klu_free_numeric(&numeric_, &common_);
+    if (symbolic_ != nullptr) klu_free_symbolic(&symbolic_, &common_);
+  }
+
+  // Zero if a pivot vanished; NaN, which no comparison lets through, if the estimate overflowed.
+  [[nodiscard]] double reciprocal_condition() const { return reciprocal_condition_; }
+
+  // In place, `count` right sides one after the other.
+  bool solve(std::vector<double>& right, int count = 1) {
+    return klu_tsolve(symbolic_, numeric_, n_, count, right.data(), &common_) != 0;
+  }
+  bool solve_transposed(std::vector<double>& right) {
+    return klu_solve(symbolic_, numeric_, n_, 1, right.data(), &common_) != 0;
+  }
+
+ private:
+  int n_;
+  std::vector<int> starts_;
+  std::vector<int> columns_;
+  std::vector<double> entries_;
+  klu_common common_{};
+  klu_symbolic* symbolic_ = nullptr;
+  klu_numeric* numeric_ = nullptr;
+  double reciprocal_condition_ = 0;
+};
+
+bool all_finite(const std::vector<double>& v) {
+  return std::all_of(v.begin(), v.end(), [](double x) { return std::isfinite(x); });
+}
+
+bool normalise(std::vector<double>& v) {
+  const double length = std::sqrt(std::inner_product(v.begin(), v.end(), v.begin(), 0.0));
+  if (!(length > 0) || !std::isfinite(length)) return false;
+  for (double& x : v) x /= length;
+  return true;
+}
+
+// Length of A v, or of v A, for rows of length at most of the order of one.
+double image(const SparsityPattern& p, const std::vector<double>& entries, const std::vector<double>& v,
+             bool from_left) {
+  std::vector<double> product(p.rows, 0.0);
+  for (std::size_t i = 0; i < p.rows; ++i) {
+    for (auto k = static_cast<std::size_t>(p.row_start[i]); k < static_cast<std::size_t>(p.row_start[i + 1]); ++k) {
+      const auto j = static_cast<std::size_t>(p.columns[k]);
+      product[from_left ? j : i] += entries[k] * v[from_left ? i : j];
+    }
+  }
+  return std::sqrt(std::inner_product(product.begin(), product.end(), product.begin(), 0.0));
+}
 
 }  // namespace
 
@@ -51,66 +113,76 @@ std::optional<NewtonStep> newton_step(const SparsityPattern& pattern, const std:
                                       const std::vector<double>& columns) {
   const Scaled scaled(pattern, values, columns);
   if (!scaled.finite) return std::nullopt;
-  const auto n = static_cast<Eigen::Index>(pattern.rows);
+  const std::size_t n = pattern.rows;
+  Factors factors({pattern.row_start.begin(), pattern.row_start.end()},
+                  {pattern.columns.begin(), pattern.columns.end()}, scaled.entries);
+  if (!(factors.reciprocal_condition() > singular)) return std::nullopt;
   // The residuals, and roundings of their terms with three patterns of signs.
-  Eigen::MatrixXd right(n, 4);
-  for (Eigen::Index i = 0; i < n; ++i) {
-    const auto at = static_cast<std::size_t>(i);
-    right(i, 0) = f[at] / scaled.rows[at];
-    const double rounding = std::numeric_limits<double>::epsilon() * magnitudes[at] / scaled.rows[at];
-    right(i, 1) = rounding;
-    right(i, 2) = i % 2 == 0 ? rounding : -rounding;
-    right(i, 3) = i / 2 % 2 == 0 ? rounding : -rounding;
+  std::vector<double> right(4 * n);
+  for (std::size_t i = 0; i < n; ++i) {
+    right[i] = f[i] / scaled.rows[i];
+    const double rounding = std::numeric_limits<double>::epsilon() * magnitudes[i] / scaled.rows[i];
+    right[n + i] = rounding;
+    right[2 * n + i] = i % 2 == 0 ? rounding : -rounding;
+    right[3 * n + i] = i / 2 % 2 == 0 ? rounding : -rounding;
   }
-  Eigen::MatrixXd d;
-  if (pattern.rows <= dense_limit) {
-    const Eigen::PartialPivLU<Eigen::MatrixXd> lu(scaled.dense(pattern));
-    const auto pivots = lu.matrixLU().diagonal().cwiseAbs();
-    if (!(pivots.minCoeff() > 0) || !(lu.rcond() > singular)) return std::nullopt;
-    d = lu.solve(right);
-  } else {
-    std::vector<Eigen::Triplet<double>> entries;
-    entries.reserve(values.size());
-    for (std::size_t i = 0; i < pattern.rows; ++i) {
-      for (auto k = static_cast<std::size_t>(pattern.row_start[i]);
-           k < static_cast<std::size_t>(pattern.row_start[i + 1]); ++k) {
-        entries.emplace_back(static_cast<Eigen::Index>(i), static_cast<Eigen::Index>(pattern.columns[k]),
-                             scaled.entries[k]);
-      }
-    }
-    Eigen::SparseMatrix<double> m(n, n);
-    m.setFromTriplets(entries.begin(), entries.end());
-    Eigen::SparseLU<Eigen::SparseMatrix<double>> lu;
-    lu.compute(m);
-    if (lu.info() != Eigen::Success) return std::nullopt;
-    d = lu.solve(right);
-  }
-  if (!d.allFinite()) return std::nullopt;
+  if (!factors.solve(right, 4) || !all_finite(right)) return std::nullopt;
   NewtonStep result;
-  for (Eigen::Index i = 0; i < n; ++i) {
-    const double size = columns[static_cast<std::size_t>(i)];
-    result.step.push_back(d(i, 0) * size);
-    result.noise.push_back(d.row(i).tail(3).cwiseAbs().maxCoeff() * size);
+  for (std::size_t i = 0; i < n; ++i) {
+    result.step.push_back(right[i] * columns[i]);
+    const double noise = std::max({std::fabs(right[n + i]), std::fabs(right[2 * n + i]), std::fabs(right[3 * n + i])});
+    result.noise.push_back(noise * columns[i]);
   }
   return result;
 }
 
 Dependence dependence(const SparsityPattern& pattern, const std::vector<double>& values,
                       const std::vector<double>& columns) {
-  Dependence result;
-  if (pattern.rows > dense_limit || pattern.rows == 0) return result;
+  const std::size_t n = pattern.rows;
+  if (n > diagnosed_rows || n == 0) return {};
   const Scaled scaled(pattern, values, columns);
-  if (!scaled.finite) return result;
-  // The factorisation is cheap and settles all but nearly singular ones.
-  const Eigen::MatrixXd matrix = scaled.dense(pattern);
-  const Eigen::PartialPivLU<Eigen::MatrixXd> lu(matrix);
-  if (lu.matrixLU().diagonal().cwiseAbs().minCoeff() > 0 && lu.rcond() > 1e-9) return result;
-  const Eigen::JacobiSVD<Eigen::MatrixXd> svd(matrix, Eigen::ComputeFullV | Eigen::ComputeFullU);
-  const Eigen::Index last = static_cast<Eigen::Index>(pattern.rows) - 1;
-  if (svd.singularValues()(last) > 1e-11 * svd.singularValues()(0)) return result;
-  for (Eigen::Index i = 0; i <= last; ++i) {
-    if (std::fabs(svd.matrixV()(i, last)) > 0.05) result.unknowns.push_back(static_cast<std::size_t>(i));
-    if (std::fabs(svd.matrixU()(i, last)) > 0.05) result.equations.push_back(static_cast<std::size_t>(i));
+  if (!scaled.finite) return {};
+  if (Factors({pattern.row_start.begin(), pattern.row_start.end()}, {pattern.columns.begin(), pattern.columns.end()},
+              scaled.entries)
+          .reciprocal_condition() > 1e-9)
+    return {};
+  // Inverse iteration with the matrix moved by some roundings, unequal on the diagonal: that makes any matrix regular,
+  // also one with an empty row, and multiplies its null vectors by the inverse of the roundings.
+  std::vector<int> starts{0};
+  std::vector<int> at;
+  std::vector<double> moved;
+  for (std::size_t i = 0; i < n; ++i) {
+    const double shift = 1e-13 * (1 + 0.37 * static_cast<double>((7 * i + 3) % 11));
+    bool diagonal = false;
+    for (auto k = static_cast<std::size_t>(pattern.row_start[i]);
+         k < static_cast<std::size_t>(pattern.row_start[i + 1]); ++k) {
+      const bool here = static_cast<std::size_t>(pattern.columns[k]) == i;
+      at.push_back(static_cast<int>(pattern.columns[k]));
+      moved.push_back(scaled.entries[k] + (here ? shift : 0));
+      diagonal = diagonal || here;
+    }
+    if (!diagonal) {
+      at.push_back(static_cast<int>(i));
+      moved.push_back(shift);
+    }
+    starts.push_back(static_cast<int>(at.size()));
+  }
+  Factors factors(std::move(starts), std::move(at), std::move(moved));
+  if (!(factors.reciprocal_condition() > 0)) return {};
+  std::vector<double> unknowns(n);
+  for (std::size_t i = 0; i < n; ++i) unknowns[i] = 1 + 0.1 * static_cast<double>((5 * i + 1) % 13);
+  std::vector<double> equations = unknowns;
+  for (int step = 0; step < 2; ++step) {
+    if (!factors.solve(unknowns) || !normalise(unknowns)) return {};
+    if (!factors.solve_transposed(equations) || !normalise(equations)) return {};
+  }
+  if (image(pattern, scaled.entries, unknowns, false) > null_image ||
+      image(pattern, scaled.entries, equations, true) > null_image)
+    return {};
+  Dependence result;
+  for (std::size_t i = 0; i < n; ++i) {
+    if (std::fabs(unknowns[i]) > 0.05) result.unknowns.push_back(i);
+    if (std::fabs(equations[i]) > 0.05) result.equations.push_back(i);
   }
   return result;
 }
