@@ -57,7 +57,7 @@ TEST_CASE("series: the side on which they hold") {
                       {"abs(x)*exp(x)", 0, LimitSide::above},   {"abs(x)^2", 0, LimitSide::both},
                       {"sign(x)*cos(x)", 0, LimitSide::above},  {"acos(x)", 1, LimitSide::below},
                       {"asin(x)", 1, LimitSide::below},         {"asin(x)", -1, LimitSide::both},
-                      {"acosh(x)", 1, LimitSide::both},        {"sqrt(1 - cos(x))", 0, LimitSide::above},
+                      {"acosh(x)", 1, LimitSide::both},         {"sqrt(1 - cos(x))", 0, LimitSide::above},
                       {"floor(x) + x^2", 0, LimitSide::above},  {"atan(1/x)", 0, LimitSide::above},
                       {"log(1 + abs(x))", 0, LimitSide::above}, {"log(-1 + 1i*x)", 0, LimitSide::above},
                       {"sqrt(-1 - 1i*x)", 0, LimitSide::above}, {"(-1 + 1i*x)^(1/3)", 0, LimitSide::above},
@@ -142,7 +142,7 @@ TEST_CASE("that a function oscillates is not said where its values settle") {
   }
   CHECK(limit(sin(pi() * n), n, infinity()).is_integer(0));
   CHECK(limit(cos(2 * pi() * n), n, infinity()).is_integer(1));
-  CHECK_THROWS_AS((void)limit(sin(pi() * sqrt(n * n + 1)), n, infinity()), Error);
+  CHECK(limit(sin(pi() * sqrt(n * n + 1)), n, infinity()).is_integer(0));
   CHECK(limit(sin(x), x, infinity()).is_constant(ConstantCode::undefined));
   CHECK(limit(sin(1 / x), x, 0).is_constant(ConstantCode::undefined));
   CHECK(limit(sin(log(x)), x, infinity()).is_constant(ConstantCode::undefined));

@@ -66,6 +66,9 @@ struct DefiniteSearch {
 /// All methods in their order, until one has an answer. Throws UnknownSign where a sign decides.
 [[nodiscard]] Attempt attempt(const DefiniteProblem& p, const DefiniteSearch& search);
 
+/// Powers of 1/(a + b*cos(x) + c*sin(x)) over whole periods, or that they diverge there.
+[[nodiscard]] Attempt by_full_period(const DefiniteProblem& p, const DefiniteSearch& search);
+
 /// The problem with the range of the variable known to its symbol: x > 0 on a range of positive numbers.
 [[nodiscard]] DefiniteProblem with_sign_of_range(const DefiniteProblem& p, Signs& signs);
 

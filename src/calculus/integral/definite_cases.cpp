@@ -17,12 +17,6 @@
 
 namespace boreon {
 
-bool has_imaginary_unit(const Expr& e) {
-  bool found = false;
-  postorder(e, [&](const Expr& n) { found = found || n.is_constant(ConstantCode::imaginary); });
-  return found;
-}
-
 std::vector<Expr> needed_conditions(const std::vector<Decision>& decisions) {
   std::vector<Expr> list;
   for (const Decision& d : decisions) list.push_back(condition_of(d));
@@ -165,7 +159,9 @@ class Cases {
     c.attempt.value = exponential_integrals_paired(shortened(c.attempt.value, conditions));
     const bool principal = options_.principal_value;
     bool not_real = false;
-    if (!principal) {
+    if (principal) c.check = check_principal(p_.integrand, p_.x, p_.from, p_.to, c.attempt.value, conditions, how);
+    // also a principal value without a pole inside
+    if (!principal || c.check.verdict == Verdict::untested) {
       DefiniteCheck by_quadrature = how;
       by_quadrature.not_real = &not_real;
       c.check = check_definite(p_.integrand, p_.x, p_.from, p_.to, c.attempt.value, conditions, by_quadrature);
@@ -183,7 +179,8 @@ class Cases {
     if (!c.attempt.places_known && (c.check.skipped > 0 || c.check.verdict != Verdict::agrees)) {
       c.check.verdict = Verdict::untested;
     }
-    if (c.check.verdict != Verdict::agrees && !(principal && !c.attempt.used.empty())) c.attempt = {};
+    const bool followed = principal && c.check.verdict == Verdict::untested && !c.attempt.used.empty();
+    if (c.check.verdict != Verdict::agrees && !followed) c.attempt = {};
     return true;
   }
 

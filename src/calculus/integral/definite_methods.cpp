@@ -328,6 +328,7 @@ Attempt attempt(const DefiniteProblem& p, const DefiniteSearch& search) {
   };
   const bool shallow = search.depth < 2;
   const Method methods[] = {
+      {!search.only_antiderivatives, [&] { return by_full_period(p, search); }},
       {!search.only_antiderivatives, [&] { return from(by_family(p, search.signs)); }},
       {!search.only_antiderivatives && improper, [&] { return from(by_residues(p, search.signs)); }},
       {true, [&] { return by_antiderivative(p, search); }},

@@ -3,9 +3,11 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <iterator>
 
 #include "algebra/linear_terms.hpp"
 #include "algebra/polynomial/work.hpp"
+#include "algebra/reasoner.hpp"
 #include "boreon/algebra.hpp"
 #include "boreon/bindings.hpp"
 #include "boreon/calculus.hpp"
@@ -15,9 +17,11 @@
 #include "boreon/integral.hpp"
 #include "boreon/simplify.hpp"
 #include "boreon/text.hpp"
+#include "calculus/integral/counted.hpp"
 #include "calculus/integral/exceptional.hpp"
 #include "calculus/integral/forms.hpp"
 #include "calculus/integral/integrator.hpp"
+#include "calculus/integral/joints.hpp"
 #include "calculus/integral/liouville.hpp"
 #include "calculus/integral/tidy_result.hpp"
 #include "calculus/integral/verify.hpp"
@@ -35,6 +39,7 @@ struct Found {
   std::vector<Expr> conditions;
   std::vector<Decision> decisions;
   std::vector<std::string> steps;
+  LineFault fault;  ///< what is wrong with the best that was found
 };
 
 // The shortest form of F that still has the right derivative.
@@ -55,13 +60,65 @@ Expr shortened(const Expr& F, const Expr& f, const Symbol& x, const std::vector<
     const Expr s = simplify(clean, o);
     if (s == clean || written_cost(s) >= written_cost(clean)) return clean;
     const Evidence e = check_antiderivative(f, s, x, conditions, options.points, options.seed + 1);
-    return e.verdict == Verdict::agrees ? s : clean;
+    const bool right =
+        e.verdict == Verdict::agrees && fault_on_the_line(f, s, x, conditions, options.seed + 1).kind <=
+                                            fault_on_the_line(f, clean, x, conditions, options.seed + 1).kind;
+    return right ? s : clean;
   } catch (const Error&) {
     return clean;
   }
 }
 
-std::optional<Found> search(const Expr& f, const Symbol& x, const IntegralOptions& options, std::vector<int> script) {
+// Whether F is an antiderivative without jumps, by two independent looks; what they saw goes into `out`.
+bool sound(Integrator& in, const Expr& f, const Expr& F, const Symbol& x, const IntegralOptions& options, Found& out) {
+  out.conditions = in.signs().conditions();
+  out.check = check_antiderivative(f, F, x, out.conditions, options.points, options.seed);
+  if (out.check.verdict != Verdict::agrees) return false;
+  out.fault = fault_on_the_line(f, F, x, out.conditions, options.seed);
+  return out.fault.kind == LineFault::Kind::none;
+}
+
+// An antiderivative instead of one that jumps or is complex.
+std::optional<Expr> mended(Integrator& in, const Expr& f, const Expr& F, const Symbol& x,
+                           const IntegralOptions& options, Found& out) {
+  const auto attempt = [&](const auto& method) -> std::optional<Expr> {
+    try {
+      std::optional<Expr> G = method();
+      if (G && sound(in, f, *G, x, options, out)) return G;
+    } catch (const UnknownSign&) {
+    } catch (const NoExpansion&) {
+    } catch (const Error& e) {
+      if (e.kind() == ErrorKind::interrupted) throw;
+    }
+    return std::nullopt;
+  };
+  const LineFault first = out.fault;
+  if (auto G = attempt([&] { return std::optional(with_real_parts(F, x)); })) return G;
+  if (auto G = attempt([&] { return tangents_joined(in, F, x); })) return G;
+  if (auto G = attempt([&]() -> std::optional<Expr> {
+        const auto g = half_angles(in, f, x);
+        return g ? in(*g, x) : std::nullopt;
+      }))
+    return G;
+  if (auto G = attempt([&] { return by_counted_pieces(in, f, x); })) return G;
+  if (has_imaginary_unit(F)) {
+    Integrator real(in.signs(), Integrator::Values::real);
+    std::optional<Expr> H;
+    if (auto G = attempt([&] { return H = real(f, x); })) return G;
+    if (H) {
+      if (auto G = attempt([&] { return tangents_joined(real, *H, x); })) return G;
+    }
+  }
+  if (auto G = attempt([&] { return steps_taken_back(in, F, x); })) return G;
+  out.fault = first;
+  if (first.kind == LineFault::Kind::jump) return std::nullopt;
+  // Complex values whose differences are the integral: better than nothing, where no real form is known.
+  (void)sound(in, f, F, x, options, out);
+  return F;
+}
+
+std::optional<Found> search(const Expr& f, const Symbol& x, const IntegralOptions& options, std::vector<int> script,
+                            std::string* fault = nullptr) {
   Signs signs(options.conditions, options.assume, std::move(script));
   Integrator in(signs);
   std::optional<Expr> F;
@@ -86,9 +143,14 @@ std::optional<Found> search(const Expr& f, const Symbol& x, const IntegralOption
   if (!F) return std::nullopt;
   F = exponential_integrals_paired(*F);
   Found out;
-  out.conditions = signs.conditions();
-  out.check = check_antiderivative(f, *F, x, out.conditions, options.points, options.seed);
-  if (out.check.verdict != Verdict::agrees) return std::nullopt;
+  if (!sound(in, f, *F, x, options, out)) {
+    if (out.check.verdict != Verdict::agrees) return std::nullopt;
+    F = mended(in, f, *F, x, options, out);
+    if (!F) {
+      if (fault != nullptr) *fault = out.fault.text;
+      return std::nullopt;
+    }
+  }
   out.value = shortened(*F, f, x, out.conditions, options);
   out.decisions = signs.decisions();
   out.steps = in.route();
@@ -129,7 +191,8 @@ std::vector<Exceptional> vanishing_parameters(const Expr& F, const Expr& f, cons
   return out;
 }
 
-// The alternatives of the signs that were assumed, and the places where the answer divides by zero.
+// The other regions of the signs that were assumed, each with all of its own signs, and the places where the answer
+// divides by zero.
 void add_exceptions(const Expr& f, const Symbol& x, const IntegralOptions& options, const Found& found,
                     IntegralResult& result) {
   IntegralOptions inner = options;
@@ -139,19 +202,37 @@ void add_exceptions(const Expr& f, const Symbol& x, const IntegralOptions& optio
                                    [&](const IntegralException& e) { return e.when == when; });
     if (!known) result.exceptions.push_back({when, value});
   };
-  for (std::size_t i = 0; i < found.decisions.size() && i < 2; ++i) {
+  constexpr std::size_t most_regions = 5;
+  std::vector<std::vector<int>> scripts;
+  const auto turn = [&](const std::vector<Decision>& decisions, std::size_t first) {
     std::vector<int> script;
-    for (std::size_t k = 0; k < i; ++k) script.push_back(found.decisions[k].sign);
-    script.push_back(-found.decisions[i].sign);
-    const auto other = found.decisions[i].sign == 2 ? std::nullopt : search(f, x, inner, script);
-    if (other && other->decisions.size() > i && other->decisions[i].of == found.decisions[i].of) {
-      if (other->value == found.value && found.decisions.size() == 1) {
-        result.conditions = {condition_of({found.decisions[i].of, 2})};
-      } else {
-        add(condition_of(other->decisions[i]), other->value);
-      }
+    for (std::size_t i = 0; i < decisions.size(); ++i) {
+      script.push_back(-decisions[i].sign);
+      if (i >= first && decisions[i].sign != 2 && scripts.size() < most_regions) scripts.push_back(script);
+      script.back() = decisions[i].sign;
     }
-    for (const Exceptional& e : zeros_of_parameters(found.decisions[i].of, x)) {
+  };
+  turn(found.decisions, 0);
+  for (std::size_t k = 0; k < scripts.size(); ++k) {
+    const auto other = search(f, x, inner, scripts[k]);
+    if (!other || other->decisions.size() < scripts[k].size()) continue;
+    turn(other->decisions, scripts[k].size());
+    const Decision& turned = other->decisions[scripts[k].size() - 1];
+    if (other->value == found.value && found.decisions.size() == 1 && other->decisions.size() == 1) {
+      result.conditions = {condition_of({turned.of, 2})};
+      continue;
+    }
+    std::vector<Expr> all;
+    for (const Decision& d : other->decisions) all.push_back(condition_of(d));
+    const bool impossible = std::any_of(all.begin(), all.end(), [&](const Expr& c) {
+      std::vector<Expr> rest = options.conditions;
+      std::copy_if(all.begin(), all.end(), std::back_inserter(rest), [&](const Expr& r) { return !(r == c); });
+      return Reasoner(rest).decide(c) == Reasoner::Truth::no;
+    });
+    if (!impossible) add(conjunction(all), other->value);
+  }
+  for (const Decision& d : found.decisions) {
+    for (const Exceptional& e : zeros_of_parameters(d.of, x)) {
       const Expr at = substitute(f, {{e.parameter, e.value}}, Unused::allowed);
       if (has_undefined(at)) continue;  // there is no integrand there: the conditions say it already
       const IntegralResult there = integrate(at, x, inner);
@@ -200,9 +281,13 @@ IntegralResult integrate(const Expr& f, const Expr& variable, const IntegralOpti
   IntegralResult result;
   result.value = unevaluated_integral(f, variable);
   if (has_undefined(e)) throw Error(ErrorKind::domain, "the integrand is undefined");
-  const auto found = search(e, x, options, {});
+  std::string fault;
+  const auto found = search(e, x, options, {}, &fault);
   if (!found) {
-    result.reason = no_elementary_form(e, x).value_or("no closed form was found");
+    result.reason =
+        no_elementary_form(e, x).value_or(fault.empty() ? "no closed form was found"
+                                                        : "the only closed form that was found " + fault +
+                                                              "; give the ends of a range without such a place");
     result.check.method = "none";
     return result;
   }

@@ -4,9 +4,9 @@
 #include <array>
 #include <cmath>
 #include <complex>
-#include <optional>
 #include <vector>
 
+#include "boreon/functions.hpp"
 #include "calculus/signs.hpp"
 
 namespace boreon {
@@ -14,10 +14,31 @@ namespace {
 
 using Complex = std::complex<double>;
 
+// Sums, and sums that are factors, with the amounts of their terms.
+Expr of_amounts(const Expr& e) {
+  if (e.is(Kind::sum)) {
+    Expr all = abs(e.operands()[0]);
+    for (const auto [term, coefficient] : Parts(e)) all += abs(coefficient) * of_amounts(term);
+    return all;
+  }
+  if (e.is(Kind::product)) {
+    Expr all = abs(e.operands()[0]);
+    for (const auto [base, exponent] : Parts(e))
+      all *= power(base.is(Kind::sum) && exponent.word() && is_positive(exponent) ? of_amounts(base) : abs(base),
+                   exponent);
+    return all;
+  }
+  return abs(e);
+}
+
 class Walk {
  public:
   Walk(const Expr& f, const Expr& F, const Symbol& x, std::span<const Expr> symbols, std::span<const double> point)
-      : f_(f), F_(F), symbols_(symbols.begin(), symbols.end()), point_(point.begin(), point.end()) {
+      : f_(f),
+        F_(F),
+        terms_(of_amounts(F)),
+        symbols_(symbols.begin(), symbols.end()),
+        point_(point.begin(), point.end()) {
     symbols_.push_back(x);
     point_.push_back(0);
   }
@@ -52,7 +73,66 @@ class Walk {
     return here.size <= 1e-3 * whole.size;
   }
 
+  // A jump of F where f is regular: halved towards the half in which F and the integral differ, as long as f stays what
+  // it is. Not to the last digits, as F may be the quotient of two things that vanish there.
+  std::optional<double> jump(double a, double b) const {
+    const auto whole = mismatch(a, b);
+    if (!whole || whole->difference <= 1e-9 * whole->rounding + 1e-7 * whole->size) return std::nullopt;
+    double low = a;
+    double high = b;
+    while (high - low > 1e-4 * (1 + std::abs(low))) {
+      const double middle = low + (high - low) / 2;
+      const auto left = mismatch(low, middle);
+      const auto right = mismatch(middle, high);
+      if (!left || !right) return std::nullopt;
+      (left->difference > right->difference ? high : low) = middle;
+    }
+    const auto rest = mismatch(low, high);
+    if (!rest || rest->difference < 0.1 * whole->difference) return std::nullopt;
+    // What grows on the way is a pole of f, close to which F may be anything.
+    if (rest->size / (high - low) > 50 * whole->size / (b - a)) return std::nullopt;
+    if (rest->difference > 2 * (whole->difference + whole->unsure)) return std::nullopt;
+    const double allowed = 1e-9 * rest->rounding + 1e-12 * terms(low) + 1e-4 * rest->size + 100 * rest->unsure;
+    return rest->difference > allowed ? std::optional(low) : std::nullopt;
+  }
+
+  // Whether F has an imaginary part where f has none.
+  bool unreal(double x) const {
+    const auto v = at(f_, x);
+    const auto w = at(F_, x);
+    return v && w && std::isfinite(std::abs(*v)) && std::isfinite(std::abs(*w)) && v->imag() == 0 &&
+           std::abs(w->imag()) > 1e-9 * (1 + std::abs(*w));
+  }
+
  private:
+  // The size of the terms of F, of which the sum may be much smaller.
+  double terms(double x) const {
+    const auto v = at(terms_, x);
+    return v ? std::abs(*v) : 0;
+  }
+
+  struct Mismatch {
+    double difference = 0;  // between the change of F and the integral
+    double rounding = 0;    // size of F
+    double size = 0;        // of the integral
+    double unsure = 0;      // of the rule
+  };
+  // Nothing where f is not regular and real, or F has no value.
+  std::optional<Mismatch> mismatch(double a, double b) const {
+    const Sum whole = sum(a, b);
+    const double middle = a + (b - a) / 2;
+    const Sum left = sum(a, middle);
+    const Sum right = sum(middle, b);
+    if (!whole.known || !left.known || !right.known) return std::nullopt;
+    if (std::abs(whole.value.imag()) > 1e-12 * whole.size) return std::nullopt;
+    const auto from = at(F_, a);
+    const auto to = at(F_, b);
+    if (!from || !to || !std::isfinite(std::abs(*from)) || !std::isfinite(std::abs(*to))) return std::nullopt;
+    const Complex integral = left.value + right.value;
+    return Mismatch{std::abs(*to - *from - integral), std::abs(*from) + std::abs(*to), whole.size,
+                    std::abs(integral - whole.value)};
+  }
+
   struct Sum {
     Complex value;
     double size = 0;  // of absolute values
@@ -94,6 +174,7 @@ class Walk {
 
   const Expr& f_;
   const Expr& F_;
+  Expr terms_;
   std::vector<Expr> symbols_;
   mutable std::vector<double> point_;
 };
@@ -116,6 +197,19 @@ bool grows_as_integral(const Expr& f, const Expr& F, const Symbol& x, double a, 
     if (!walk.step(place(i), place(i + 1))) return false;
   }
   return true;
+}
+
+std::optional<Break> broken_at(const Expr& f, const Expr& F, const Symbol& x, double a, double b,
+                               std::span<const Expr> symbols, std::span<const double> point) {
+  constexpr int steps = 64;
+  const Walk walk(f, F, x, symbols, point);
+  const auto place = [&](int i) { return a + (b - a) * (i + 0.37) / (steps + 0.74); };
+  std::optional<Break> unreal;
+  for (int i = 0; i < steps; ++i) {
+    if (const auto jump = walk.jump(place(i), place(i + 1))) return Break{*jump, false};
+    if (!unreal && walk.unreal(place(i))) unreal = Break{place(i), true};
+  }
+  return unreal;
 }
 
 }  // namespace boreon

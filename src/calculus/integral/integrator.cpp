@@ -140,6 +140,7 @@ std::optional<Expr> Integrator::search(const Expr& f, const Symbol& x) {
                            const Expr& g) -> layers::Result {
     try {
       auto r = layer(*this, g, x);
+      if (r && values_ == Values::real && has_imaginary_unit(*r) && !has_imaginary_unit(g)) return std::nullopt;
       // a wrong answer of one method gives way to the next method
       if (r && depth_ <= 2 && !has_undefined(*r) &&
           check_antiderivative(g, *r, x, signs_.conditions(), 3, 20260104).verdict == Verdict::disagrees)

@@ -16,7 +16,9 @@ namespace boreon {
 
 class Integrator {
  public:
-  explicit Integrator(Signs& signs) : signs_(signs) {}
+  /// Whether integrals of real integrands may be written with the imaginary unit.
+  enum class Values : bool { complex, real };
+  explicit Integrator(Signs& signs, Values values = Values::complex) : signs_(signs), values_(values) {}
 
   /// An antiderivative, or nothing. Not yet verified.
   [[nodiscard]] std::optional<Expr> operator()(const Expr& f, const Symbol& x);
@@ -45,6 +47,7 @@ class Integrator {
     std::optional<Expr> value;
   };
   Signs& signs_;
+  Values values_;
   std::vector<Known> known_;
   std::vector<Known> open_;  // being searched for, so that a circle of substitutions ends
   std::vector<Step> steps_;

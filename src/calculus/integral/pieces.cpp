@@ -12,6 +12,7 @@
 #include "boreon/functions.hpp"
 #include "boreon/text.hpp"
 #include "calculus/integral/breaks.hpp"
+#include "calculus/integral/counted.hpp"
 #include "calculus/integral/integrator.hpp"
 #include "calculus/series/expansion.hpp"
 #include "calculus/series/limit_engine.hpp"
@@ -31,53 +32,6 @@ bool has_piece(const Expr& e) {
   return found;
 }
 
-namespace {
-
-// abs and sign of one sine or cosine of a linear argument: the sign is carried through, and the equal jumps of the
-// result at all zeros are taken back by a step function.
-layers::Result periodic_sign(Integrator& in, const Expr& f, const Symbol& x) {
-  std::optional<Expr> wave;
-  bool one = true;
-  postorder(f, [&](const Expr& n) {
-    if (!depends_on(n, x) || (!is_call_of(n, "abs") && !is_call_of(n, "sign"))) return;
-    one = one && (!wave || *wave == n.operands()[0]);
-    wave = n.operands()[0];
-  });
-  if (!wave || !one || (!is_call_of(*wave, "sin") && !is_call_of(*wave, "cos"))) return std::nullopt;
-  const auto l = linear_in(wave->operands()[0], x);
-  if (!l) return std::nullopt;
-  const Symbol s = in.fresh({Assumption::nonzero});
-  Rebuild pass([&](const Expr& n, Expr& result) {
-    if (is_call_of(n, "abs") && n.operands()[0] == *wave) {
-      result = s * *wave;
-    } else if (is_call_of(n, "sign") && n.operands()[0] == *wave) {
-      result = s;
-    } else {
-      return false;
-    }
-    return true;
-  });
-  const Expr g = pass(f);
-  if (has_piece(g)) return std::nullopt;
-  const auto G = in(g, x);
-  if (!G) return std::nullopt;
-  const bool sine = is_call_of(*wave, "sin");
-  // the sign of the wave after its zero number k: (-1)^k for sin, -(-1)^k for cos
-  const auto jump = [&](int k) {
-    const Expr zero = ((sine ? Expr(k) : Expr(Number(2 * k + 1, 2))) * pi() - l->constant) / l->slope;
-    const int after = (k % 2 == 0 ? 1 : -1) * (sine ? 1 : -1);
-    const Expr at = substitute(*G, {{x, zero}}, Unused::allowed);
-    return substitute(at, {{s, after}}, Unused::allowed) - substitute(at, {{s, -after}}, Unused::allowed);
-  };
-  const Expr j = jump(0);
-  if (has_undefined(j) || !vanishes(jump(1) - j) || in.signs().of(l->slope) <= 0) return std::nullopt;
-  in.note("the sign of a periodic function, with its steps taken back");
-  const Expr count = floor(wave->operands()[0] / pi() + (sine ? Expr(0) : Expr(Number(1, 2))));
-  return substitute(*G, {{s, sign(*wave)}}, Unused::allowed) - j * count;
-}
-
-}  // namespace
-
 layers::Result layers::by_pieces(Integrator& in, const Expr& f, const Symbol& x) {
   bool pieces = false;
   postorder(f, [&](const Expr& n) {
@@ -91,7 +45,7 @@ layers::Result layers::by_pieces(Integrator& in, const Expr& f, const Symbol& x)
     return heaviside(f.operands()[0]) / l->slope;
   }
   const auto places = breaks_of_pieces(f, x, in.signs());
-  if (!places) return periodic_sign(in, f, x);
+  if (!places) return by_counted_pieces(in, f, x);
   if (places->size() > 12) return std::nullopt;
   // integrate each piece, then shift each so that it continues the one before
   std::vector<Expr> parts;

@@ -19,6 +19,7 @@
 #include "calculus/series/expansion.hpp"
 #include "calculus/series/limit_engine.hpp"
 #include "calculus/series/limit_witness.hpp"
+#include "calculus/series/waves.hpp"
 #include "expr/canonical.hpp"
 
 namespace boreon {
@@ -43,7 +44,7 @@ class AtInfinity {
     const Expr prepared = prepare(e);
     Expr value = of(prepared);
     for (const Expr& b : bounded_) {
-      if (depends_on(value, b)) throw NoLimit{"it oscillates"};
+      if (depends_on(value, b)) throw NoLimit{"it oscillates", true};
     }
     return value;
   }
@@ -301,7 +302,7 @@ class AtInfinity {
     if (!varies(e)) {
       if (!has_bounded(e)) return signs_.of(e);
       const int s = bounded_sign(e);
-      if (s == 0) throw NoLimit{"it oscillates"};
+      if (s == 0) throw NoLimit{"it oscillates", true};
       return s;
     }
     const Deeper guard(depth_, steps_);
@@ -458,6 +459,30 @@ Expr one_sided_limit(const Expr& f, const Expr& x, const Expr& place, bool above
 
 namespace {
 
+// The limit; where parts that oscillate stand in its way, by squeezing.
+Expr limit_with_waves(const Expr& f, const Symbol& x, const Expr& place, bool above, Signs& signs) {
+  const auto squeezed = [&]() -> std::optional<Expr> {
+    try {
+      return squeezed_limit(f, x, place, above, signs);
+    } catch (const NoExpansion&) {
+    } catch (const UnknownSign&) {
+    } catch (const NoLimit& n) {
+      if (!n.bounded) throw;
+    }
+    return std::nullopt;
+  };
+  try {
+    return one_sided_limit(f, x, place, above, signs);
+  } catch (const NoLimit& n) {
+    if (!n.bounded) throw;
+    if (const auto v = squeezed()) return *v;
+    throw;
+  } catch (const UnknownSign&) {
+    if (const auto v = squeezed()) return *v;
+    throw;
+  }
+}
+
 // Sines and cosines of whole turns, for a variable that is a whole number.
 Expr at_whole_turns(const Expr& e, const Expr& x) {
   if (!is_integer(x)) return e;
@@ -481,7 +506,7 @@ LimitResult limit_with_report(const Expr& f, const Expr& x, const Expr& place, L
   const bool far = is_infinite(place);
   const auto one = [&](bool above) {
     Signs signs(conditions);
-    Expr v = one_sided_limit(e, x, place, above, signs);
+    Expr v = limit_with_waves(e, Symbol::from(x), place, above, signs);
     return has_undefined(v) ? throw NoLimit{"it is undefined"} : v;
   };
   try {
@@ -505,7 +530,7 @@ LimitResult limit_with_report(const Expr& f, const Expr& x, const Expr& place, L
     }
   } catch (const NoLimit& n) {
     // bounded parts may cancel; what grows without bound again and again has no limit, however rarely it does
-    if (n.why == "it oscillates" && settles(e, x, place, side, conditions)) {
+    if (n.bounded && settles(e, x, place, side, conditions)) {
       throw Error(
           ErrorKind::unsupported,
           "the limit was not found: parts that have none of their own cancel, and values near the place settle");
