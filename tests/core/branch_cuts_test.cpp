@@ -7,6 +7,7 @@
 #include <random>
 #include <set>
 #include <string>
+#include <vector>
 
 #include "boreon/catalogue.hpp"
 #include "boreon/error.hpp"
@@ -73,4 +74,36 @@ TEST_CASE("where no cut is claimed a function is continuous") {
     }
   }
   CHECK(compared > 500);
+}
+
+TEST_CASE("on cuts double precision and balls take the same side, where odd functions stay odd") {
+  int compared = 0;
+  for (const FunctionRow& row : catalogue()) {
+    if (!row.analytic || row.own != 0 || !row.complex || !row.ball || row.min_args != 1 || row.max_args != 1) continue;
+    for (const std::complex<double> z : {std::complex<double>(2, 0),
+                                         {-2, 0},
+                                         {3.25, 0},
+                                         {-3.25, 0},
+                                         {0.5, 0},
+                                         {-0.5, 0},
+                                         {0, 2},
+                                         {-0.0, -2},
+                                         {0, 0.5},
+                                         {-0.0, -0.5}}) {
+      const std::vector<std::complex<double>> args{z};
+      const std::complex<double> v = row.complex(args);
+      const std::vector<Ball> balls(1, Ball::from(z));
+      Ball b;
+      row.ball(b, balls, 80);
+      const std::complex<double> w(arf_get_d(arb_midref(b.re()), ARF_RND_NEAR),
+                                   arf_get_d(arb_midref(b.im()), ARF_RND_NEAR));
+      if (!std::isfinite(std::abs(v)) || !std::isfinite(std::abs(w)) || mag_get_d(arb_radref(b.im())) > 1e-6) continue;
+      CAPTURE(row.name);
+      CAPTURE(z.real());
+      CAPTURE(z.imag());
+      CHECK(std::abs(v - w) <= 1e-9 * (1 + std::abs(w)));
+      ++compared;
+    }
+  }
+  CHECK(compared > 200);
 }

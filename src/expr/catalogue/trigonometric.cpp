@@ -110,6 +110,13 @@ bool known_arcsine(const Expr& x, Expr& r) {
   return false;
 }
 
+// Odd functions stay odd on their cuts: beyond 1 the value is that from below (imaginary part -0 in the C standard, annex
+// G.6), beyond -1 that from above, as Arb has it. With +0 everywhere asin(-x) = -asin(x) would fail.
+std::complex<double> odd_on_cut(std::complex<double> (*f)(const std::complex<double>&), std::complex<double> x) {
+  if (x.imag() == 0) x = {x.real(), x.real() > 0 ? -0.0 : 0.0};
+  return f(x);
+}
+
 bool exact_asin(Args a, Expr& r) { return known_arcsine(a[0], r); }
 
 bool exact_acos(Args a, Expr& r) {
@@ -271,7 +278,7 @@ std::span<const FunctionRow> trigonometric_rows() {
        .exact = exact_asin,
        .derivative = [](Args a, std::size_t) { return 1 / sqrt(1 - pow(a[0], 2)); },
        .real = [](RealArgs x) { return std::asin(x[0]); },
-       .complex = [](ComplexArgs x) { return std::asin(x[0]); },
+       .complex = [](ComplexArgs x) { return odd_on_cut(std::asin<double>, x[0]); },
        .ball = [](Ball& r, Balls x, long p) { acb_asin(r.get(), x[0].get(), p); }},
       {.name = "acos",
        .summary = "inverse cosine",
@@ -282,7 +289,7 @@ std::span<const FunctionRow> trigonometric_rows() {
        .exact = exact_acos,
        .derivative = [](Args a, std::size_t) { return -1 / sqrt(1 - pow(a[0], 2)); },
        .real = [](RealArgs x) { return std::acos(x[0]); },
-       .complex = [](ComplexArgs x) { return std::acos(x[0]); },
+       .complex = [](ComplexArgs x) { return odd_on_cut(std::acos<double>, x[0]); },
        .ball = [](Ball& r, Balls x, long p) { acb_acos(r.get(), x[0].get(), p); }},
       {.name = "atan",
        .summary = "inverse tangent",
@@ -378,7 +385,7 @@ std::span<const FunctionRow> trigonometric_rows() {
        .exact = at_zero<0>,
        .derivative = [](Args a, std::size_t) { return 1 / (1 - pow(a[0], 2)); },
        .real = [](RealArgs x) { return std::atanh(x[0]); },
-       .complex = [](ComplexArgs x) { return std::atanh(x[0]); },
+       .complex = [](ComplexArgs x) { return odd_on_cut(std::atanh<double>, x[0]); },
        .ball = [](Ball& r, Balls x, long p) { acb_atanh(r.get(), x[0].get(), p); }},
   };
   return rows;
