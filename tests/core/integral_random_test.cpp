@@ -20,7 +20,7 @@ namespace {
 constexpr int elementary = 60;
 constexpr int rational = 60;
 #else
-constexpr int elementary = 3000;
+constexpr int elementary = 2000;
 constexpr int rational = 1000;
 #endif
 
