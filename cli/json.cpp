@@ -109,21 +109,4 @@ std::string Json::written() const {
   return JsonWriter::written(*this).dump(2, ' ', false, nlohmann::ordered_json::error_handler_t::replace);
 }
 
-void Json::set_truth(bool value) noexcept {
-  kind_ = Kind::truth;
-  truth_ = value;
-}
-void Json::set_integer(std::int64_t value) noexcept {
-  kind_ = Kind::integer;
-  integer_ = value;
-}
-void Json::set_count(std::uint64_t value) noexcept {
-  kind_ = Kind::count;
-  count_ = value;
-}
-void Json::set_number(double value) noexcept {
-  kind_ = Kind::number;
-  number_ = value;
-}
-
 }  // namespace boreon::cli

@@ -25,13 +25,17 @@ class Json {
   template <class T>
   requires std::is_arithmetic_v<T> Json(T value) {
     if constexpr (std::is_same_v<T, bool>) {
-      set_truth(value);
+      kind_ = Kind::truth;
+      truth_ = value;
     } else if constexpr (std::is_floating_point_v<T>) {
-      set_number(value);
+      kind_ = Kind::number;
+      number_ = value;
     } else if constexpr (std::is_signed_v<T>) {
-      set_integer(value);
+      kind_ = Kind::integer;
+      integer_ = value;
     } else {
-      set_count(value);
+      kind_ = Kind::count;
+      count_ = value;
     }
   }
   template <class T>
@@ -67,10 +71,6 @@ class Json {
   enum class Kind : std::uint8_t { nothing, truth, integer, count, number, text, list, object };
   friend struct JsonWriter;
   explicit Json(Kind kind) noexcept : kind_(kind) {}
-  void set_truth(bool value) noexcept;
-  void set_integer(std::int64_t value) noexcept;
-  void set_count(std::uint64_t value) noexcept;
-  void set_number(double value) noexcept;
 
   Kind kind_ = Kind::nothing;
   union {

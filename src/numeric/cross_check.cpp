@@ -17,6 +17,7 @@
 #include "expr/numeric_rows.hpp"
 #include "values/domains.hpp"
 #include "values/graph_evaluator.hpp"
+#include "values/worst_entry.hpp"
 
 namespace boreon {
 
@@ -279,11 +280,7 @@ class Checker {
     }
     if (digits < evidence.digits || evidence.worst_entry.empty()) {
       evidence.digits = std::min(evidence.digits, digits);
-      evidence.worst_entry = claims_[i].name;
-      evidence.worst_derived = claim;
-      evidence.worst_reference = shown;
-      evidence.worst_point.clear();
-      for (std::size_t k = 0; k < leaves_.size(); ++k) evidence.worst_point.emplace_back(to_text(leaves_[k]), p[k]);
+      keep_worst(evidence, claims_[i].name, claim, shown, leaves_, p);
     }
     return true;
   }

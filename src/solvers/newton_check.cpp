@@ -53,6 +53,8 @@ class Factors {
         klu_condest(starts_.data(), entries_.data(), symbolic_, numeric_, &common_) != 0)
       reciprocal_condition_ = 1 / common_.condest;
   }
+  Factors(const SparsityPattern& p, std::vector<double> entries)
+      : Factors({p.row_start.begin(), p.row_start.end()}, {p.columns.begin(), p.columns.end()}, std::move(entries)) {}
   Factors(const Factors&) = delete;
   Factors& operator=(const Factors&) = delete;
   ~Factors() {
@@ -114,8 +116,7 @@ std::optional<NewtonStep> newton_step(const SparsityPattern& pattern, const std:
   const Scaled scaled(pattern, values, columns);
   if (!scaled.finite) return std::nullopt;
   const std::size_t n = pattern.rows;
-  Factors factors({pattern.row_start.begin(), pattern.row_start.end()},
-                  {pattern.columns.begin(), pattern.columns.end()}, scaled.entries);
+  Factors factors(pattern, scaled.entries);
   if (!(factors.reciprocal_condition() > singular)) return std::nullopt;
   // The residuals, and roundings of their terms with three patterns of signs.
   std::vector<double> right(4 * n);
@@ -142,10 +143,7 @@ Dependence dependence(const SparsityPattern& pattern, const std::vector<double>&
   if (n > diagnosed_rows || n == 0) return {};
   const Scaled scaled(pattern, values, columns);
   if (!scaled.finite) return {};
-  if (Factors({pattern.row_start.begin(), pattern.row_start.end()}, {pattern.columns.begin(), pattern.columns.end()},
-              scaled.entries)
-          .reciprocal_condition() > 1e-9)
-    return {};
+  if (Factors(pattern, scaled.entries).reciprocal_condition() > 1e-9) return {};
   // Inverse iteration with the matrix moved by some roundings, unequal on the diagonal: that makes any matrix regular,
   // also one with an empty row, and multiplies its null vectors by the inverse of the roundings.
   std::vector<int> starts{0};

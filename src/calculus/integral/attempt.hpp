@@ -72,7 +72,4 @@ struct DefiniteSearch {
 /// The problem with the range of the variable known to its symbol: x > 0 on a range of positive numbers.
 [[nodiscard]] DefiniteProblem with_sign_of_range(const DefiniteProblem& p, Signs& signs);
 
-/// Whether an infinity or `undefined` occurs.
-[[nodiscard]] bool has_infinity(const Expr& e);
-
 }  // namespace boreon

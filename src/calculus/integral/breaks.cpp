@@ -22,15 +22,6 @@ using Places = std::optional<std::vector<Expr>>;
 constexpr int most_periods = 64;
 constexpr int deepest = 8;
 
-std::optional<double> number(const Expr& e) {
-  if (e.is_constant(ConstantCode::infinity)) return INFINITY;
-  if (e == -infinity()) return -INFINITY;
-  if (e.has_symbols()) return std::nullopt;
-  const auto v = value_at(e, {}, {});
-  if (!v) return std::nullopt;
-  return v->real();
-}
-
 class ZeroFinder {
  public:
   ZeroFinder(Symbol x, Signs& signs, Expr from, Expr to)
@@ -158,14 +149,14 @@ class ZeroFinder {
   Places periodic(const Expr& u, const std::vector<Expr>& bases, const Expr& period) {
     const auto l = linear_in(u, x_);
     if (!l) return std::nullopt;
-    const auto low = number(from_);
-    const auto high = number(to_);
-    const auto a = number(l->slope);
-    const auto b = number(l->constant);
-    const auto p = number(period);
+    const auto low = double_of(from_);
+    const auto high = double_of(to_);
+    const auto a = double_of(l->slope);
+    const auto b = double_of(l->constant);
+    const auto p = double_of(period);
     std::vector<Expr> all;
     for (const Expr& base : bases) {
-      const auto b0 = number(base);
+      const auto b0 = double_of(base);
       if (!low || !high || !a || !b || !p || !b0) return std::nullopt;
       if (!std::isfinite(*low) || !std::isfinite(*high)) return std::nullopt;
       const double k1 = (*a * *low + *b - *b0) / *p;
@@ -246,6 +237,15 @@ bool jumps_at_zero(std::string_view name) {
 }
 
 }  // namespace
+
+std::optional<double> double_of(const Expr& e) {
+  if (e.is_constant(ConstantCode::infinity)) return INFINITY;
+  if (e == -infinity()) return -INFINITY;
+  if (e.has_symbols()) return std::nullopt;
+  const auto v = value_at(e, {}, {});
+  if (!v) return std::nullopt;
+  return v->real();
+}
 
 std::optional<Fold> folded(const Expr& e) {
   if (!e.is(Kind::call) || e.operands().size() != 1) return std::nullopt;

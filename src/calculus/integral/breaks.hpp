@@ -11,6 +11,9 @@
 
 namespace boreon {
 
+/// The real part of a constant in double precision, infinities too; nothing if it holds symbols or has no value.
+[[nodiscard]] std::optional<double> double_of(const Expr& e);
+
 /// acos(cos(u)), asin(sin(u)), atan(tan(u)): the angle folded back, and what is zero where the folds are.
 struct Fold {
   Expr angle;

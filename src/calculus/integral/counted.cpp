@@ -161,14 +161,13 @@ std::optional<Expr> joined_pieces(Integrator& in, const CountedPieces& p, const 
   const Expr place = (Expr(p.number) - l->constant) / l->slope;
   // H after the place less H before it, where the number is one less and the sign the other one
   const Expr after = substitute(H, {{x, place}}, Unused::allowed);
-  const Expr before = substitute(
-      substitute(substitute(H, {{p.number, Expr(p.number) - 1}}, Unused::allowed), {{x, place}}, Unused::allowed),
-      {{p.sign, -Expr(p.sign)}}, Unused::allowed);
+  const Expr before =
+      substitute(H, {{x, place}, {p.number, Expr(p.number) - 1}, {p.sign, -Expr(p.sign)}}, Unused::allowed);
   const Alternating jump = alternating(after - before, p.number, p.sign);
   const auto taken_back = jumps_taken_back(in, jump.even, jump.odd, p.number);
   if (!taken_back) return std::nullopt;
-  const Expr joined = substitute(H, {{p.sign, power(-1, p.number)}}, Unused::allowed) + *taken_back;
-  return substitute(joined, {{p.number, floor(p.argument)}}, Unused::allowed);
+  const Expr count = floor(p.argument);
+  return substitute(H + *taken_back, {{p.number, count}, {p.sign, power(-1, count)}}, Unused::allowed);
 }
 
 std::optional<Expr> by_counted_pieces(Integrator& in, const Expr& f, const Symbol& x) {

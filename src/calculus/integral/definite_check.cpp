@@ -18,6 +18,7 @@
 #include "calculus/integral/verify.hpp"
 #include "calculus/parameter_points.hpp"
 #include "expr/canonical.hpp"
+#include "values/worst_entry.hpp"
 
 namespace boreon {
 
@@ -95,11 +96,7 @@ Evidence check_definite(const Expr& f, const Symbol& x, const Expr& from, const 
     ++out.points;
     if (digits <= out.digits) {
       out.digits = digits;
-      out.worst_entry = "integral";
-      out.worst_derived = claimed->real();
-      out.worst_reference = q.value;
-      out.worst_point.clear();
-      for (std::size_t i = 0; i < leaves.size(); ++i) out.worst_point.emplace_back(to_text(leaves[i]), point[i]);
+      keep_worst(out, "integral", claimed->real(), q.value, leaves, point);
     }
   }
   out.verdict = out.points == 0 ? Verdict::untested : out.digits >= 7.5 ? Verdict::agrees : Verdict::disagrees;

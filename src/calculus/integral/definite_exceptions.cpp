@@ -5,6 +5,7 @@
 #include "boreon/error.hpp"
 #include "calculus/integral/exceptional.hpp"
 #include "calculus/integral/tidy_result.hpp"
+#include "calculus/series/limit_engine.hpp"
 
 namespace boreon {
 namespace {

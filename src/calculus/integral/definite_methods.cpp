@@ -44,14 +44,6 @@ Attempt Attempt::scaled(int factor, const Symbol& from, const Symbol& to) const 
   return a;
 }
 
-bool has_infinity(const Expr& e) {
-  bool found = false;
-  postorder(e, [&](const Expr& n) {
-    found = found || n.is_constant(ConstantCode::infinity) || n.is_constant(ConstantCode::undefined);
-  });
-  return found;
-}
-
 DefiniteProblem with_sign_of_range(const DefiniteProblem& p, Signs& signs) {
   const Assumptions old = p.x.assumptions();
   Assumptions a = old;

@@ -42,9 +42,9 @@ struct Found {
   LineFault fault;  ///< what is wrong with the best that was found
 };
 
-// The shortest form of F that still has the right derivative.
+// The shortest form of F that still has the right derivative, and on the line no worse fault than allowed.
 Expr shortened(const Expr& F, const Expr& f, const Symbol& x, const std::vector<Expr>& conditions,
-               const IntegralOptions& options) {
+               const IntegralOptions& options, LineFault::Kind allowed) {
   // constants that crept in are dropped
   std::vector<Expr> terms;
   for (const LinearTerm& t : linear_terms(F)) {
@@ -61,8 +61,7 @@ Expr shortened(const Expr& F, const Expr& f, const Symbol& x, const std::vector<
     if (s == clean || written_cost(s) >= written_cost(clean)) return clean;
     const Evidence e = check_antiderivative(f, s, x, conditions, options.points, options.seed + 1);
     const bool right =
-        e.verdict == Verdict::agrees && fault_on_the_line(f, s, x, conditions, options.seed + 1).kind <=
-                                            fault_on_the_line(f, clean, x, conditions, options.seed + 1).kind;
+        e.verdict == Verdict::agrees && fault_on_the_line(f, s, x, conditions, options.seed + 1).kind <= allowed;
     return right ? s : clean;
   } catch (const Error&) {
     return clean;
@@ -78,42 +77,45 @@ bool sound(Integrator& in, const Expr& f, const Expr& F, const Symbol& x, const 
   return out.fault.kind == LineFault::Kind::none;
 }
 
-// An antiderivative instead of one that jumps or is complex.
+// An antiderivative instead of one that jumps or is complex, and its route.
 std::optional<Expr> mended(Integrator& in, const Expr& f, const Expr& F, const Symbol& x,
                            const IntegralOptions& options, Found& out) {
-  const auto attempt = [&](const auto& method) -> std::optional<Expr> {
+  const Found first = out;
+  const auto attempt = [&](Integrator& by, const auto& method) -> std::optional<Expr> {
     try {
       std::optional<Expr> G = method();
-      if (G && sound(in, f, *G, x, options, out)) return G;
+      if (G && sound(by, f, *G, x, options, out)) {
+        out.steps = by.route();
+        return G;
+      }
     } catch (const UnknownSign&) {
     } catch (const NoExpansion&) {
-    } catch (const Error& e) {
-      if (e.kind() == ErrorKind::interrupted) throw;
+    } catch (const NoLimit&) {
+    } catch (const Error&) {
     }
     return std::nullopt;
   };
-  const LineFault first = out.fault;
-  if (auto G = attempt([&] { return std::optional(with_real_parts(F, x)); })) return G;
-  if (auto G = attempt([&] { return tangents_joined(in, F, x); })) return G;
-  if (auto G = attempt([&]() -> std::optional<Expr> {
-        const auto g = half_angles(in, f, x);
-        return g ? in(*g, x) : std::nullopt;
+  if (auto G = attempt(in, [&] { return std::optional(with_real_parts(F, x)); })) return G;
+  if (auto G = attempt(in, [&] { return tangents_joined(in, F, x); })) return G;
+  Integrator anew(in.signs());
+  if (auto G = attempt(anew, [&]() -> std::optional<Expr> {
+        const auto g = half_angles(anew, f, x);
+        return g ? anew(*g, x) : std::nullopt;
       }))
     return G;
-  if (auto G = attempt([&] { return by_counted_pieces(in, f, x); })) return G;
+  if (auto G = attempt(anew, [&] { return by_counted_pieces(anew, f, x); })) return G;
   if (has_imaginary_unit(F)) {
     Integrator real(in.signs(), Integrator::Values::real);
     std::optional<Expr> H;
-    if (auto G = attempt([&] { return H = real(f, x); })) return G;
+    if (auto G = attempt(real, [&] { return H = real(f, x); })) return G;
     if (H) {
-      if (auto G = attempt([&] { return tangents_joined(real, *H, x); })) return G;
+      if (auto G = attempt(real, [&] { return tangents_joined(real, *H, x); })) return G;
     }
   }
-  if (auto G = attempt([&] { return steps_taken_back(in, F, x); })) return G;
-  out.fault = first;
-  if (first.kind == LineFault::Kind::jump) return std::nullopt;
+  if (auto G = attempt(in, [&] { return steps_taken_back(in, F, x); })) return G;
+  out = first;
+  if (first.fault.kind == LineFault::Kind::jump) return std::nullopt;
   // Complex values whose differences are the integral: better than nothing, where no real form is known.
-  (void)sound(in, f, F, x, options, out);
   return F;
 }
 
@@ -143,6 +145,7 @@ std::optional<Found> search(const Expr& f, const Symbol& x, const IntegralOption
   if (!F) return std::nullopt;
   F = exponential_integrals_paired(*F);
   Found out;
+  out.steps = in.route();
   if (!sound(in, f, *F, x, options, out)) {
     if (out.check.verdict != Verdict::agrees) return std::nullopt;
     F = mended(in, f, *F, x, options, out);
@@ -151,9 +154,8 @@ std::optional<Found> search(const Expr& f, const Symbol& x, const IntegralOption
       return std::nullopt;
     }
   }
-  out.value = shortened(*F, f, x, out.conditions, options);
+  out.value = shortened(*F, f, x, out.conditions, options, out.fault.kind);
   out.decisions = signs.decisions();
-  out.steps = in.route();
   return out;
 }
 

@@ -102,9 +102,7 @@ std::optional<Expr> steps_taken_back(Integrator& in, const Expr& F, const Symbol
   for (const Expr& p : *places) {
     try {
       const Expr jump = one_sided_limit(F, x, p, true, in.signs()) - one_sided_limit(F, x, p, false, in.signs());
-      bool finite = !has_undefined(jump);
-      postorder(jump, [&](const Expr& n) { finite = finite && !n.is_constant(ConstantCode::infinity); });
-      if (finite && !vanishes(jump)) steps += jump / 2 * sign(x - p);
+      if (!has_infinity(jump) && !vanishes(jump)) steps += jump / 2 * sign(x - p);
     } catch (const NoLimit&) {
     }
   }
@@ -142,18 +140,12 @@ std::optional<Expr> tangents_joined(Integrator& in, const Expr& F, const Symbol&
   // pole n lies where angle/pi + 1/2 = n; the tangent comes back from minus infinity
   const Expr pole = (Expr(number) * pi() - pi() / 2 - l->constant) / l->slope;
   const Expr there = substitute(pass(unfolded), {{x, pole}}, Unused::allowed);
-  try {
-    const Expr after = one_sided_limit(there, t, -infinity(), true, in.signs());
-    const Expr before = one_sided_limit(there, t, infinity(), false, in.signs());
-    const Alternating jump = alternating(after - before, number, sign);
-    const auto taken_back = jumps_taken_back(in, jump.even, jump.odd, number);
-    if (!taken_back) return std::nullopt;
-    return unfolded + substitute(*taken_back, {{number, floor(angle / pi() + Expr(1) / 2)}}, Unused::allowed);
-  } catch (const NoLimit&) {
-  } catch (const NoExpansion&) {
-  } catch (const UnknownSign&) {
-  }
-  return std::nullopt;
+  const Expr after = one_sided_limit(there, t, -infinity(), true, in.signs());
+  const Expr before = one_sided_limit(there, t, infinity(), false, in.signs());
+  const Alternating jump = alternating(after - before, number, sign);
+  const auto taken_back = jumps_taken_back(in, jump.even, jump.odd, number);
+  if (!taken_back) return std::nullopt;
+  return unfolded + substitute(*taken_back, {{number, floor(angle / pi() + Expr(1) / 2)}}, Unused::allowed);
 }
 
 namespace {

@@ -29,7 +29,7 @@ struct LineFault {
 /// F without its jumps at finitely many places, where its limits from both sides are known.
 [[nodiscard]] std::optional<Expr> steps_taken_back(Integrator& in, const Expr& F, const Symbol& x);
 
-/// F with tangents of a linear argument, made continuous at their poles by steps of a floor.
+/// F with tangents of a linear argument, made continuous at their poles by steps of a floor. Throws as limits do.
 [[nodiscard]] std::optional<Expr> tangents_joined(Integrator& in, const Expr& F, const Symbol& x);
 
 /// f with the roots of 1 +- cos(u) and 1 +- sin(u) as amounts of a cosine or sine of half the angle.

@@ -76,11 +76,7 @@ layers::Result layers::by_pieces(Integrator& in, const Expr& f, const Symbol& x)
       if (!left || !right) return std::nullopt;
       const Expr jump = *left - *right;
       // a pole between the pieces: each side keeps its own constant
-      bool finite = true;
-      postorder(jump, [&](const Expr& n) {
-        finite = finite && !n.is_constant(ConstantCode::infinity) && !n.is_constant(ConstantCode::undefined);
-      });
-      if (finite) constant += jump;
+      if (!has_infinity(jump)) constant += jump;
     }
     branches.push_back(parts[i] + constant);
     if (i < places->size()) branches.push_back(less(x, (*places)[i]));

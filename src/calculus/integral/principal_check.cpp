@@ -9,12 +9,12 @@
 #include "boreon/functions.hpp"
 #include "boreon/integral.hpp"
 #include "boreon/quadrature.hpp"
-#include "boreon/text.hpp"
+#include "calculus/integral/breaks.hpp"
 #include "calculus/integral/definite.hpp"
-#include "calculus/integral/families.hpp"
 #include "calculus/parameter_points.hpp"
+#include "calculus/series/limit_engine.hpp"
 #include "calculus/signs.hpp"
-#include "expr/canonical.hpp"
+#include "values/worst_entry.hpp"
 
 namespace boreon {
 namespace {
@@ -39,17 +39,15 @@ class Folded {
 
  private:
   bool around(const Expr& pole, const Expr& low, const Expr& high) {
-    const bool all_below = is_infinite(low);
-    const bool all_above = is_infinite(high);
     const Symbol t("_t", {Assumption::positive});
     const auto at = [&](const Expr& place) { return substitute(f_, {{x_, place}}, Unused::allowed); };
     const Expr both = at(pole + t) + at(pole - t);
-    if (all_below && all_above) return fold(both, t, infinity());
-    const Expr below = pole - low;
-    const Expr above = high - pole;
-    const bool short_below = !all_below && (all_above || evaluate_double(below) <= evaluate_double(above));
+    const Expr below = has_infinity(low) ? infinity() : pole - low;
+    const Expr above = has_infinity(high) ? infinity() : high - pole;
+    const bool short_below = double_of(below).value_or(NAN) <= double_of(above).value_or(NAN);
     const Expr radius = short_below ? below : above;
     if (!fold(both, t, radius)) return false;
+    if (has_infinity(radius)) return true;
     // what lies further away on the longer side
     if (short_below) return include(f_, x_, pole + radius, high);
     return include(f_, x_, low, pole - radius);
@@ -58,7 +56,7 @@ class Folded {
   // Both sides together are an even function of t, which is flat at zero; closer than some parts in 10^4 the rounding
   // of the place of the pole would be seen instead.
   bool fold(const Expr& both, const Symbol& t, const Expr& radius) {
-    const double width = is_infinite(radius) ? 1 : std::min(1.0, evaluate_double(radius));
+    const double width = std::min(1.0, double_of(radius).value_or(NAN));
     const Expr near(Number::exact(1e-4 * width));
     const auto at = [&](const Expr& place) {
       return value_at(substitute(both, {{t, place}}, Unused::allowed), {}, {});
@@ -70,11 +68,6 @@ class Folded {
     if (std::abs(*v - *closer) > 1e-3 * std::abs(*v)) return include(both, t, 0, radius);
     value_ += v->real() * 1e-4 * width;
     return include(both, t, near, radius);
-  }
-
-  static double evaluate_double(const Expr& e) {
-    const auto v = value_at(e, {}, {});
-    return v ? v->real() : NAN;
   }
 
   bool include(const Expr& g, const Symbol& variable, const Expr& from, const Expr& to) {
@@ -125,12 +118,7 @@ Evidence check_principal(const Expr& f, const Symbol& x, const Expr& from, const
       ++out.points;
       if (digits > out.digits) continue;
       out.digits = digits;
-      out.worst_entry = "integral";
-      out.worst_derived = claimed->real();
-      out.worst_reference = folded.value();
-      out.worst_point.clear();
-      for (std::size_t i = 0; i < parameters.leaves().size(); ++i)
-        out.worst_point.emplace_back(to_text(parameters.leaves()[i]), parameters.point()[i]);
+      keep_worst(out, "integral", claimed->real(), folded.value(), parameters.leaves(), parameters.point());
     } catch (const Error&) {
       ++out.skipped;
     }

@@ -13,6 +13,7 @@
 #include "boreon/sampling.hpp"
 #include "boreon/text.hpp"
 #include "calculus/signs.hpp"
+#include "values/worst_entry.hpp"
 
 namespace boreon {
 namespace {
@@ -85,11 +86,7 @@ Evidence check_antiderivative(const Expr& f, const Expr& F, const Symbol& x, std
     ++out.points;
     if (digits < out.digits || out.points == 1) {
       out.digits = std::min(digits, out.digits);
-      out.worst_entry = "integrand";
-      out.worst_derived = got->real();
-      out.worst_reference = want->real();
-      out.worst_point.clear();
-      for (std::size_t i = 0; i < leaves.size(); ++i) out.worst_point.emplace_back(to_text(leaves[i]), p[i]);
+      keep_worst(out, "integrand", got->real(), want->real(), leaves, p);
     }
     if (digits < needed_digits) ++bad;
   }

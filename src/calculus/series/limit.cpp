@@ -563,6 +563,12 @@ bool has_undefined(const Expr& e) {
   return found;
 }
 
+bool has_infinity(const Expr& e) {
+  bool found = false;
+  postorder(e, [&](const Expr& n) { found = found || is_undefined(n) || n.is_constant(ConstantCode::infinity); });
+  return found;
+}
+
 Expr limit(const Expr& f, const Expr& x, const Expr& place, LimitSide side, std::span<const Expr> conditions) {
   return limit_with_report(f, x, place, side, conditions).value;
 }

@@ -19,5 +19,7 @@ struct NoLimit {
 [[nodiscard]] Expr one_sided_limit(const Expr& f, const Expr& x, const Expr& place, bool above, Signs& signs);
 
 [[nodiscard]] bool has_undefined(const Expr& e);
+/// Whether an infinity or `undefined` occurs.
+[[nodiscard]] bool has_infinity(const Expr& e);
 
 }  // namespace boreon

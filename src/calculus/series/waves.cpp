@@ -26,12 +26,6 @@ struct Wave {
   Symbol cosine;
 };
 
-bool holds_infinity(const Expr& e) {
-  bool found = false;
-  postorder(e, [&](const Expr& n) { found = found || n.is_constant(ConstantCode::infinity); });
-  return found;
-}
-
 class Rewriting {
  public:
   Rewriting(const Symbol& x, const Expr& place, bool above, Signs& signs)
@@ -44,7 +38,7 @@ class Rewriting {
     postorder(f, [&](const Expr& n) {
       if (!is_call_of(n, "sin") && !is_call_of(n, "cos")) return;
       const std::vector<Expr> symbols{x_};
-      const std::vector<double> near{holds_infinity(place_) ? 1000.0 : 1e-3};
+      const std::vector<double> near{has_infinity(place_) ? 1000.0 : 1e-3};
       const auto v = value_at(n.operands()[0], symbols, near);
       calls.emplace_back(v ? std::abs(*v) : INFINITY, n);
     });
@@ -52,11 +46,10 @@ class Rewriting {
     for (const auto& [size, call] : calls) (void)replaced(call);
     const Expr g = pass(f);
     if (!possible_ || g == f) return std::nullopt;
-    std::vector<Expr> terms{expand(g)};
     WaveForm form;
     form.rest = 0;
     // (-1)^x first: its square is one
-    Expr plain = terms[0];
+    Expr plain = expand(g);
     Expr alternating = 0;
     if (alternates_) {
       const auto c = powers_of(alternate_, plain);
@@ -147,15 +140,14 @@ class Rewriting {
     } catch (const NoLimit&) {
     } catch (const NoExpansion&) {
     } catch (const UnknownSign&) {
-    } catch (const Error& error) {
-      if (error.kind() == ErrorKind::interrupted) throw;
+    } catch (const Error&) {
     }
     return std::nullopt;
   }
 
   bool has_finite_limit(const Expr& e) {
     const auto v = limit(e);
-    return v && !holds_infinity(*v) && !has_undefined(*v);
+    return v && !has_infinity(*v);
   }
 
   // Coefficients by powers of s; nothing if s stands elsewhere than in powers.
@@ -225,7 +217,7 @@ std::optional<Expr> squeezed_limit(const Expr& f, const Symbol& x, const Expr& p
   const Expr rest = limit(form->rest);
   if (form->of_alternate) {
     const Expr amount = limit(*form->of_alternate);
-    if (!amount.is_integer(0) && !holds_infinity(rest)) {
+    if (!amount.is_integer(0) && !has_infinity(rest)) {
       throw NoLimit{fmt::format("it tends to {} for even {} and to {} for odd ones", to_text(rest + amount), x.name(),
                                 to_text(rest - amount))};
     }
