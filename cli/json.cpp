@@ -2,6 +2,7 @@
 #include "json.hpp"
 
 #include <algorithm>
+#include <iterator>
 #include <nlohmann/json.hpp>
 
 #include "boreon/error.hpp"
@@ -44,12 +45,12 @@ Json::~Json() = default;
 
 Json::Json(std::initializer_list<Json> items) : kind_(Kind::list) {
   const bool named = std::all_of(items.begin(), items.end(), [](const Json& item) {
-    return item.kind_ == Kind::list && item.fields_.size() == 2 && item.fields_[0].second.kind_ == Kind::text;
+    return item.kind_ == Kind::list && item.fields_.size() == 2 && item.fields_.front().second.kind_ == Kind::text;
   });
   if (named) kind_ = Kind::object;
   for (const Json& item : items) {
     if (named) {
-      (*this)[item.fields_[0].second.text_] = item.fields_[1].second;
+      (*this)[item.fields_.front().second.text_] = item.fields_.back().second;
     } else {
       push_back(item);
     }
@@ -70,7 +71,7 @@ Json& Json::operator[](std::string_view name) {
 
 Json& Json::operator[](std::size_t index) {
   if (index >= fields_.size()) throw Error(ErrorKind::usage, "a list of an answer is shorter");
-  return fields_[index].second;
+  return std::next(fields_.begin(), static_cast<std::ptrdiff_t>(index))->second;
 }
 
 const Json& Json::at(std::string_view name) const {

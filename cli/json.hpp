@@ -5,6 +5,7 @@
 
 #include <cstdint>
 #include <initializer_list>
+#include <list>
 #include <string>
 #include <string_view>
 #include <type_traits>
@@ -14,7 +15,8 @@
 namespace boreon::cli {
 
 /// A value, a list, or named fields. Braces of pairs that begin with text are named fields, other braces a list:
-/// `Json{{"digits", 12}, {"worst", nullptr}}`.
+/// `Json{{"digits", 12}, {"worst", nullptr}}`. References to fields and items stay valid while others are added, so that
+/// `j["now"] = j["then"]` is what it looks like.
 class Json {
  public:
   Json() noexcept = default;
@@ -62,7 +64,7 @@ class Json {
 
   [[nodiscard]] const std::string& text() const;  ///< Error(usage) if this is no text
   [[nodiscard]] double number() const;            ///< Error(usage) if this is no number
-  [[nodiscard]] const std::vector<std::pair<std::string, Json>>& fields() const noexcept { return fields_; }
+  [[nodiscard]] const std::list<std::pair<std::string, Json>>& fields() const noexcept { return fields_; }
 
   /// Lines, indented by two blanks; NaN and infinities are null, bytes that are no UTF-8 are replaced.
   [[nodiscard]] std::string written() const;
@@ -80,7 +82,7 @@ class Json {
     double number_ = 0;
   };
   std::string text_;
-  std::vector<std::pair<std::string, Json>> fields_;  ///< without names in a list
+  std::list<std::pair<std::string, Json>> fields_;  ///< without names in a list
 };
 
 }  // namespace boreon::cli

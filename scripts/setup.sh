@@ -21,3 +21,4 @@ tool_packages=(libasmjit-dev libcli11-dev nlohmann-json3-dev libtomlplusplus-dev
 test_packages=(doctest-dev gcc pkg-config ccache)
 fuzz_packages=(clang libclang-rt-14-dev)
 bench_packages=(libbenchmark-dev)
+fuzz_targets="fuzz_text fuzz_rules fuzz_model fuzz_mathml fuzz_values fuzz_words"

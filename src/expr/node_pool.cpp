@@ -6,7 +6,7 @@
 #include <new>
 
 // The address sanitizer has to see every node as an allocation of its own.
-#if defined(__SANITIZE_ADDRESS__)
+#if defined(BOREON_SANITIZES_ADDRESSES)
 #define BOREON_NODES_APART
 #elif defined(__has_feature)
 #if __has_feature(address_sanitizer)

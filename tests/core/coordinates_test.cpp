@@ -10,6 +10,7 @@
 #include "boreon/evaluate.hpp"
 #include "boreon/functions.hpp"
 #include "boreon/linear_algebra.hpp"
+#include "boreon/simplify.hpp"
 #include "boreon/text.hpp"
 
 using namespace boreon;

@@ -16,11 +16,11 @@ using namespace boreon;
 
 namespace {
 
-#if defined(__SANITIZE_ADDRESS__) || defined(__SANITIZE_THREAD__)
+#if defined(BOREON_SANITIZES_ADDRESSES) || defined(BOREON_SANITIZES_THREADS)
 constexpr int elementary = 60;
 constexpr int rational = 60;
 #else
-constexpr int elementary = 2000;
+constexpr int elementary = 1000;
 constexpr int rational = 1000;
 #endif
 

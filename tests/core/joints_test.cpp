@@ -26,7 +26,7 @@ using namespace boreon;
 namespace {
 
 // Instrumented builds are an order of magnitude slower; they look for memory errors, not for rare mathematics.
-#if defined(__SANITIZE_ADDRESS__) || defined(__SANITIZE_THREAD__)
+#if defined(BOREON_SANITIZES_ADDRESSES) || defined(BOREON_SANITIZES_THREADS)
 constexpr int integrands = 12;
 #else
 constexpr int integrands = 120;

@@ -23,7 +23,7 @@ SimplifyOptions with_seed(std::uint64_t seed, std::size_t points = 3) {
 }
 
 // Instrumented builds are an order of magnitude slower; they look for memory errors, not for rare mathematics.
-#if defined(__SANITIZE_ADDRESS__) || defined(__SANITIZE_THREAD__)
+#if defined(BOREON_SANITIZES_ADDRESSES) || defined(BOREON_SANITIZES_THREADS)
 constexpr int expressions = 1500;
 #else
 constexpr int expressions = 20000;

@@ -235,7 +235,7 @@ TEST_CASE("many callers with threads of their own, at the same time and in a for
   }
   for (auto& t : callers) t.join();
   for (const int w : wrong) CHECK(w == 0);
-#if !defined(__SANITIZE_THREAD__)  // which does not support threads in a forked process
+#if !defined(BOREON_SANITIZES_THREADS)  // which does not support threads in a forked process
   // A child of this process has none of its threads.
   const pid_t child = ::fork();
   REQUIRE(child >= 0);

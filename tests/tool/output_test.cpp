@@ -122,3 +122,13 @@ TEST_CASE("assumptions and values given on the command line reach the result") {
   CHECK(test::boreon("evaluate 'a*x' --at x=2 --set a=3 --json").json()["result"] == "6");
   CHECK(test::boreon("evaluate 'n' --assume 'n integer' --at n=4 --json").code == 0);
 }
+
+TEST_CASE("a field that repeats another has all of it") {
+  for (const std::string& arguments :
+       {"solve " + model("ion_chemistry.toml"), "simulate " + model("pulsating_patch.toml") + " --until 5"}) {
+    CAPTURE(arguments);
+    const auto j = test::boreon(arguments + " --json").json();
+    CHECK(!j["values"].empty());
+    CHECK(j["result"] == j["values"]);
+  }
+}
