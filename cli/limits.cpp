@@ -107,15 +107,17 @@ Answer series_command(const Request& r) {
   std::vector<Expr> in_order;
   Json terms = Json::array();
   for (const SeriesTerm& t : s.terms) {
-    in_order.push_back(t.coefficient * power(s.local, Expr(t.exponent)));
+    in_order.push_back(t.coefficient * s.power_of(t.exponent));
     terms.push_back({{"exponent", t.exponent.to_string()}, {"coefficient", to_text(t.coefficient)}});
   }
   const Expr sum = s.expression();
   const auto order = std::make_shared<OperandOrder>();
-  order->note(sum, in_order);
+  order->note(sum / s.factor, in_order);
   const PrintOptions ascending{.order = order};
   const std::string order_term =
-      s.exact ? "" : fmt::format("O({})", to_text(power(about == -infinity() ? -s.local : s.local, Expr(s.next))));
+      s.exact ? ""
+              : fmt::format("O({})", to_text(s.factor * (about == -infinity() ? power(-s.local, Expr(s.next))
+                                                                              : s.power_of(s.next))));
   a.text = typeset(r, sum, ascending) + "\n";
   a.text += s.exact ? "exact: nothing is left out\n"
                     : fmt::format("left out: {}{}\n", order_term,
@@ -123,6 +125,7 @@ Answer series_command(const Request& r) {
   a.json["result"] = to_text(sum);
   a.json["status"] = "exact";
   a.json["terms"] = terms;
+  a.json["factor"] = to_text(s.factor);
   a.json["order_term"] = order_term;
   a.json["conditions"] = texts_of(s.conditions, assumed.texts);
   a.json["side"] = word_of(s.side);

@@ -32,26 +32,28 @@ struct LimitResult {
 [[nodiscard]] LimitResult limit_with_report(const Expr& f, const Expr& x, const Expr& place,
                                             LimitSide side = LimitSide::both, std::span<const Expr> conditions = {});
 
-/// Terms coefficient*(x - about)^exponent; about infinity coefficient*x^(-exponent). Exponents may be fractions and
-/// coefficients may contain log(x - about).
+/// Terms coefficient*(x - about)^exponent; about infinity coefficient*x^(-exponent). Exponents may be fractions;
+/// coefficients may contain log(x - about), and sines and cosines of what grows.
 struct SeriesTerm {
   Number exponent;
   Expr coefficient;
 };
 struct SeriesResult {
+  Expr factor = 1;  ///< in front of all terms: what grows or falls faster than every power, such as exp(-x^2)
   std::vector<SeriesTerm> terms;  ///< ascending exponents, none beyond the order asked for
   Expr local;          ///< x - about (about - x for roots from below), or 1/x about infinity, -1/x about -infinity
   bool exact = false;  ///< nothing is left out
-  Number next;         ///< what is left out is O(local^next), up to logarithms
+  Number next;         ///< what is left out is O(factor*local^next), up to logarithms
   LimitSide side = LimitSide::both;  ///< of the place, on which the expansion holds
   std::vector<Expr> conditions;
-  [[nodiscard]] Expr expression() const;  ///< the sum of the terms
+  [[nodiscard]] Expr power_of(const Number& exponent) const;  ///< local^exponent
+  [[nodiscard]] Expr expression() const;                      ///< the factor times the sum of the terms
 };
 
 /// All terms with exponents up to `order` of the power, Laurent or Puiseux series of f about a place, with logarithms
-/// where they belong; about infinity an asymptotic expansion. Throws Error(unsupported) at an essential singularity or
-/// where a function has no expansion known here. Where the sides of the place differ, the expansion is that of the side
-/// asked for, else of the side on which f is real, else from above; `side` and `conditions` tell.
+/// where they belong; about infinity an asymptotic expansion, with an exponential in front where there is one. Throws
+/// Error(unsupported) where a function has no expansion known here. Where the sides of the place differ, the expansion
+/// is that of the side asked for, else of the side on which f is real, else from above; `side` and `conditions` tell.
 [[nodiscard]] SeriesResult series(const Expr& f, const Expr& x, const Expr& about, int order,
                                   std::span<const Expr> conditions = {}, LimitSide side = LimitSide::both);
 

@@ -178,6 +178,7 @@ Expansion Expander::power(Expansion a, const Number& r, bool complex) {
     throw NoExpansion{"cancellation"};
   }
   const Power lead = a.leading();
+  if (has_wave(lead.coefficient)) throw NoExpansion{"a division by what oscillates"};
   Expansion u;
   u.exact = a.exact;
   if (!a.exact) u.order = a.order - lead.exponent;
@@ -226,6 +227,7 @@ Expr Expander::finite_part(const Expansion& a, Expansion& rest) const {
 Expansion Expander::logarithm(Expansion a, bool complex) {
   if (!drop_leading_zeros(a)) throw NoExpansion{a.exact ? "the logarithm of zero" : "cancellation"};
   const Power lead = a.leading();
+  if (has_wave(lead.coefficient)) throw NoExpansion{"the logarithm of what oscillates"};
   Expansion u;
   u.exact = a.exact;
   if (!a.exact) u.order = a.order - lead.exponent;
@@ -234,70 +236,6 @@ Expansion Expander::logarithm(Expansion a, bool complex) {
   Expansion out = composed([](int k) -> Expr { return k == 0 ? Expr(0) : Expr(Number(k % 2 == 1 ? 1 : -1, k)); }, u);
   const Expr turn = arrives_below_axis(a, complex) ? -2 * pi() * imaginary_unit() : Expr(0);
   return add({constant(log(lead.coefficient) + turn + Expr(lead.exponent) * log_w_), out});
-}
-
-Expansion Expander::exponential(const Expansion& a) {
-  Expansion rest;
-  const Expr c = finite_part(a, rest);
-  Number shift(0);
-  Expr factor = 1;
-  if (has_log(c)) {
-    const Expr probe = expand(c);
-    Expr k = 0;
-    if (probe == log_w_) {
-      k = 1;
-    } else if (probe.is(Kind::sum)) {
-      for (const auto [term, coefficient] : Parts(probe)) {
-        if (term == log_w_) k = coefficient;
-      }
-    } else if (probe.is(Kind::product) && probe.operands().size() == 3 && probe.operands()[1] == log_w_ &&
-               probe.operands()[2].is_integer(1)) {
-      k = probe.operands()[0];
-    }
-    const Expr other = expand(probe - k * log_w_);
-    if (!k.is_number() || has_log(other)) throw NoExpansion{"a power whose exponent is no number"};
-    shift = k.number();
-    factor = exp(other);
-  } else {
-    factor = exp(c);
-  }
-  Number factorial(1);
-  int at = 0;
-  const Number keep = target_;
-  if (shift.sign() < 0) target_ = target_ - shift;
-  Expansion out = composed(
-      [&](int k) -> Expr {
-        for (; at < k; ++at) factorial = factorial / Number(at + 1);
-        return factorial;
-      },
-      rest);
-  target_ = keep;
-  for (Power& t : out.terms) {
-    t.exponent = t.exponent + shift;
-    t.coefficient *= factor;
-  }
-  if (!out.exact) out.order = out.order + shift;
-  return out;
-}
-
-Expansion Expander::sine_or_cosine(const Expr& e, const Expansion& a, bool sine, bool hyperbolic) {
-  Expansion rest;
-  const Expr c = finite_part(a, rest);
-  if (has_log(c)) throw NoExpansion{fmt::format("{} oscillates", to_text(e, {60, {}}))};
-  const Expr s = hyperbolic ? sinh(c) : sin(c);
-  const Expr k = hyperbolic ? cosh(c) : cos(c);
-  Number factorial(1);
-  int at = 0;
-  return composed(
-      [&](int n) -> Expr {
-        for (; at < n; ++at) factorial = factorial / Number(at + 1);
-        const bool odd = n % 2 == 1;
-        const Expr& value = sine != odd ? s : k;  // derivatives alternate between the two
-        int sign = 1;
-        if (!hyperbolic) sign = sine ? (n % 4 >= 2 ? -1 : 1) : ((n + 1) % 4 >= 2 ? -1 : 1);
-        return Expr(factorial) * value * sign;
-      },
-      rest);
 }
 
 // The integral over w, without a constant.
@@ -342,10 +280,8 @@ Expansion Expander::integrated(const Expansion& a) const {
   return out;
 }
 
-int Expander::sign_near(const Expr& e) {
-  const Expansion a = with_leading(e);
-  if (a.empty()) return 0;
-  const Expr& c = a.leading().coefficient;
+// Near the place, where log(w) goes to -infinity.
+int Expander::sign_of_coefficient(const Expr& c) {
   if (!has_log(c)) return signs_.of(c);
   const std::vector<Expr> by_power = [&] {
     try {
@@ -354,11 +290,16 @@ int Expander::sign_near(const Expr& e) {
       throw NoExpansion{"nested logarithms"};
     }
   }();
-  for (std::size_t j = by_power.size(); j-- > 0;) {  // log(w) goes to -infinity
+  for (std::size_t j = by_power.size(); j-- > 0;) {
     const int s = signs_.of(by_power[j]);
     if (s != 0) return j % 2 == 0 ? s : -s;
   }
   return 0;
+}
+
+int Expander::sign_near(const Expr& e) {
+  const Expansion a = with_leading(e);
+  return a.empty() ? 0 : sign_of_coefficient(a.leading().coefficient);
 }
 
 bool Expander::truth_near(const Expr& c) {
@@ -443,10 +384,19 @@ Expansion Expander::call(const Expr& e) {
   const auto name = e.function().name;
   const auto ops = e.operands();
   if (name == "exp") return exponential(of(ops[0]));
-  if (name == "log") return logarithm(of(ops[0]), has_imaginary_unit(ops[0]));
+  if (name == "log") {
+    const bool complex = has_imaginary_unit(ops[0]);
+    if (!writes_down_ || complex) return logarithm(of(ops[0]), complex);
+    const Expr grows = growth(ops[0]);
+    if (grows.is_integer(0) || !is_real(grows)) return logarithm(of(ops[0]), complex);
+    return add({of(grows), logarithm(of(ops[0] * exp(-grows)), complex)});
+  }
   if (name == "sin" || name == "cos") return sine_or_cosine(e, of(ops[0]), name == "sin", false);
   if (name == "sinh" || name == "cosh") return sine_or_cosine(e, of(ops[0]), name == "sinh", true);
   if (name == "tan") return of(sin(ops[0]) / cos(ops[0]));
+  if (name == "tanh" && writes_down_) {
+    if (const Expr form = with_forms(e); !(form == e)) return of(form);
+  }
   if (name == "tanh") return of(sinh(ops[0]) / cosh(ops[0]));
   if (name == "abs") {
     const int s = sign_near(ops[0]);
@@ -491,7 +441,7 @@ Expansion Expander::call(const Expr& e) {
   const Expansion u = with_leading(ops[varying]);
   if (!u.empty() && u.leading().exponent.sign() < 0) {
     const int s = signs_.of(u.leading().coefficient);
-    if (const auto form = form_at_infinity(e, s)) return of(*form);
+    if (const auto form = form_at_infinity(e, s, cut(-u.leading().exponent))) return of(*form);
     throw NoExpansion{fmt::format("{} at infinity has no expansion in powers", name)};
   }
   Expr place = u.empty() || u.leading().exponent.sign() > 0 ? Expr(0) : u.leading().coefficient;
@@ -508,7 +458,9 @@ Expansion Expander::call(const Expr& e) {
     rest.order = pole.empty() ? Number(1) : pole.leading().exponent;
     return add({power(pole, Number(-1)), constant(egamma()), rest});
   }
-  if (const auto form = regular_form(e, place)) return of(*form);
+  if (const auto form =
+          regular_form(e, place, cut(u.empty() || u.leading().exponent.sign() <= 0 ? Number(1) : u.leading().exponent)))
+    return of(*form);
   if (is_integral_like(e)) return by_derivative(e);
   return taylor(e, varying);
 }
@@ -527,9 +479,20 @@ Expansion Expander::compute(const Expr& e) {
       return add(std::move(parts));
     }
     case Kind::product: {
-      Expansion out = constant(e.operands()[0]);
-      for (const auto [base, exponent] : Parts(e)) out = multiply(out, of(boreon::power(base, exponent)));
-      return out;
+      const auto one_by_one = [&] {
+        Expansion out = constant(e.operands()[0]);
+        for (const auto [base, exponent] : Parts(e)) out = multiply(out, of(boreon::power(base, exponent)));
+        return out;
+      };
+      if (!writes_down_) return one_by_one();
+      try {
+        return one_by_one();
+      } catch (const NoExpansion& n) {
+        if (n.why == "cancellation") throw;
+        const Expr together = grouped(e);
+        if (together == e) throw;
+        return of(together);
+      }
     }
     case Kind::power: {
       const Expr& base = e.operands()[0];
@@ -541,6 +504,11 @@ Expansion Expander::compute(const Expr& e) {
     case Kind::call: return call(e);
     case Kind::piecewise: return piecewise(e);
     case Kind::unknown_call: {
+      if (is_remainder(e)) {
+        Expansion bounded;
+        bounded.exact = false;
+        return bounded;
+      }
       std::size_t varying = 0;
       for (std::size_t i = 1; i < e.operands().size(); i += 2) {
         if (!depends_on(e.operands()[i], w_)) continue;

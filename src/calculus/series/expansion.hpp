@@ -34,6 +34,12 @@ struct NoExpansion {
   std::string why;
 };
 
+/// How many terms of a series are wanted, and what stands for the bounded factor of the first power left out.
+struct Cut {
+  int terms;
+  Expr rest;
+};
+
 /// Expands expressions in w up to w^target (exclusive); a result may know less where terms cancel or poles multiply.
 class Expander {
  public:
@@ -44,7 +50,34 @@ class Expander {
   /// The same with a leading coefficient that is certainly not zero.
   [[nodiscard]] Expansion with_leading(const Expr& e);
 
+  /// From now on expansions are written down rather than compared: exponentials of what grows may cancel within
+  /// products, and what falls faster than every power is left out. At infinity waves of what grows, such as sin(1/w),
+  /// stay in the coefficients (as symbols, see with_waves()).
+  void write_down(bool at_infinity) {
+    writes_down_ = true;
+    keeps_waves_ = at_infinity;
+  }
+  /// A coefficient with the waves in it as functions of w.
+  [[nodiscard]] Expr with_waves(const Expr& coefficient) const;
+  /// The growing part g of the exponent of an exponential factor, so that e*exp(-g) may have an expansion; 0 if there
+  /// is none. Of a sum that of its largest terms.
+  [[nodiscard]] Expr growth(const Expr& e);
+
  private:
+  struct Wave {
+    Expr angle;
+    Expr sine;
+    Expr cosine;
+  };
+  [[nodiscard]] const Wave& wave_of(const Expr& angle);
+  [[nodiscard]] bool has_wave(const Expr& c) const;
+  [[nodiscard]] bool is_remainder(const Expr& e) const;
+  [[nodiscard]] Cut cut(const Number& step) const;
+  [[nodiscard]] Expr growing_part(const Expansion& a, Expansion& rest) const;
+  [[nodiscard]] Expr grouped(const Expr& e);
+  [[nodiscard]] Expr with_forms(const Expr& e);
+  [[nodiscard]] int sign_of_coefficient(const Expr& c);
+  [[nodiscard]] Expansion beyond_all_orders() const;
   [[nodiscard]] bool has_log(const Expr& c) const;
   [[nodiscard]] Expansion compute(const Expr& e);
   [[nodiscard]] Expansion constant(const Expr& c) const;
@@ -75,18 +108,27 @@ class Expander {
   Number target_;
   NodeMap<Expansion> done_;
   std::vector<Expr> keep_;
+  std::vector<Wave> waves_;
+  bool writes_down_ = false;
+  bool keeps_waves_ = false;
   int depth_ = 0;
 };
 
 /// For functions with a pole or logarithm at a place: an equal expression that expands there, or nothing.
-[[nodiscard]] std::optional<Expr> regular_form(const Expr& e, const Expr& value_of_argument);
+[[nodiscard]] std::optional<Expr> regular_form(const Expr& e, const Expr& value_of_argument, const Cut& wanted);
 /// The value of an integral-like function (erf, Si, asin, ...) less its logarithm at a place where its derivative has a
 /// pole: E1(u) + log(u) at 0. Nothing if it is regular there.
 [[nodiscard]] std::optional<Expr> finite_constant(const Expr& e, const Expr& value_of_argument);
 /// Whether its derivative is simpler than itself.
 [[nodiscard]] bool is_integral_like(const Expr& e);
+/// A call whose last argument u goes to infinity, and how much of its expansion is wanted.
+struct Tail {
+  std::span<const Expr> a;  // all arguments
+  const Expr& u;
+  const Cut& cut;
+};
 /// For an argument that goes to infinity with the given sign: an equal, or asymptotically equal, expression in
-/// exponentials, logarithms and powers.
-[[nodiscard]] std::optional<Expr> form_at_infinity(const Expr& e, int sign);
+/// exponentials, waves, logarithms and powers.
+[[nodiscard]] std::optional<Expr> form_at_infinity(const Expr& e, int sign, const Cut& cut);
 
 }  // namespace boreon

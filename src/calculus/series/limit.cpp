@@ -27,6 +27,7 @@ namespace {
 
 constexpr int deepest_limit = 24;
 constexpr int most_steps = 4000;
+constexpr int terms_at_infinity = 7;  // of what is compared with values afterwards
 
 bool is_undefined(const Expr& e) { return e.is_constant(ConstantCode::undefined); }
 
@@ -139,7 +140,7 @@ class AtInfinity {
     if (!is_infinite(to)) return e;
     if (name == "sin" || name == "cos") return oscillation(e);
     if (name == "tan") return oscillation(sin(a[0])) / oscillation(cos(a[0]));
-    if (const auto form = form_at_infinity(e, signs_.of(to))) return prepare(*form);
+    if (const auto form = form_at_infinity(e, signs_.of(to), {terms_at_infinity, 0})) return prepare(*form);
     throw NoExpansion{fmt::format("nothing is known of {} at infinity", name)};
   }
 

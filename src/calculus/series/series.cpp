@@ -9,6 +9,7 @@
 #include <complex>
 #include <optional>
 
+#include "algebra/linear_terms.hpp"
 #include "boreon/algebra.hpp"
 #include "boreon/bindings.hpp"
 #include "boreon/calculus.hpp"
@@ -23,10 +24,16 @@
 
 namespace boreon {
 
+// x goes to infinity where the powers are those of 1/x.
+Expr SeriesResult::power_of(const Number& exponent) const {
+  const bool far = local.is(Kind::power) && local.operands()[1].is_integer(-1);
+  return far ? power(local.operands()[0], Expr(-exponent)) : power(local, Expr(exponent));
+}
+
 Expr SeriesResult::expression() const {
   std::vector<Expr> list;
-  for (const SeriesTerm& t : terms) list.push_back(t.coefficient * power(local, Expr(t.exponent)));
-  return add(list);
+  for (const SeriesTerm& t : terms) list.push_back(t.coefficient * power_of(t.exponent));
+  return factor * add(list);
 }
 
 namespace {
@@ -47,21 +54,55 @@ Approach approach(const Expr& x, const Expr& about, bool from_below, const Symbo
   return {about + w, x - about, x - about, log(x - about)};
 }
 
-// The expansion in the distance to at least the order.
-Expansion expanded(const Expr& in_w, const Symbol& w, const Symbol& log_w, Signs& signs, int order) {
+// The expansion in the distance to at least the order, with waves of what grows written out.
+Expansion expanded(const Expr& in_w, const Symbol& w, const Symbol& log_w, Signs& signs, int order, bool far) {
   int target = std::max(order, 0) + 1;
-  try {
-    for (int attempt = 0;; ++attempt) {
-      try {
-        Expander expander(w, log_w, signs, target);
-        Expansion a = expander.of(in_w);
-        if (a.exact || compare(a.order, Number(order)) > 0) return a;
-      } catch (const NoExpansion& n) {
-        if (n.why != "cancellation") throw;
+  for (int attempt = 0;; ++attempt) {
+    try {
+      Expander expander(w, log_w, signs, target);
+      expander.write_down(far);
+      Expansion a = expander.of(in_w);
+      if (a.exact || compare(a.order, Number(order)) > 0) {
+        for (Power& t : a.terms) t.coefficient = expander.with_waves(t.coefficient);
+        return a;
       }
-      if (attempt > 6) throw NoExpansion{"leading terms cancel to a high order"};
-      target += attempt < 2 ? 3 : 2 * target;
+    } catch (const NoExpansion& n) {
+      if (n.why != "cancellation") throw;
     }
+    if (attempt > 6) throw NoExpansion{"leading terms cancel to a high order"};
+    target += attempt < 2 ? 3 : 2 * target;
+  }
+}
+
+struct Factored {
+  Expr growth = 0;  // the expansion is that of f*exp(-growth)
+  Expansion rest;
+};
+
+Factored factored(const Expr& in_w, const Symbol& w, const Symbol& log_w, Signs& signs, int order, bool far) {
+  try {
+    std::optional<Expansion> plain;
+    std::optional<NoExpansion> failed;
+    try {
+      plain = expanded(in_w, w, log_w, signs, order, far);
+      if (plain->exact || !plain->empty()) return {0, *plain};
+    } catch (const NoExpansion& n) {
+      failed = n;
+    }
+    if (!far) {
+      if (failed) throw *failed;
+      return {0, *plain};
+    }
+    // it grows or falls faster than every power
+    Expander expander(w, log_w, signs, std::max(order, 0) + 4);
+    expander.write_down(far);
+    try {
+      const Expr growth = expander.growth(in_w);
+      if (!growth.is_integer(0)) return {growth, expanded(in_w * exp(-growth), w, log_w, signs, order, far)};
+    } catch (const NoExpansion&) {
+    }
+    if (failed) throw *failed;
+    return {0, *plain};
   } catch (const NoExpansion& n) {
     throw Error(ErrorKind::unsupported, fmt::format("no series was found: {}", n.why));
   } catch (const UnknownSign& u) {
@@ -71,14 +112,37 @@ Expansion expanded(const Expr& in_w, const Symbol& w, const Symbol& log_w, Signs
   }
 }
 
+// exp of a sum, with the terms c*log(x) as a power of x.
+Expr exponential_factor(const Expr& sum, const Expr& x) {
+  std::vector<Expr> exponents;
+  std::vector<Expr> rest;
+  for (const Expr& term : terms_of(sum)) {
+    bool once = false;
+    for_each_factor(term, [&](const Expr& base, const Expr& exponent) {
+      once = once || (exponent.is_integer(1) && base == log(x));
+    });
+    (once ? exponents : rest).push_back(once ? term / log(x) : term);
+  }
+  return power(x, add(exponents)) * exp(add(rest));
+}
+
 SeriesResult one_sided(const Expr& f, const Expr& x, const Expr& about, int order, std::span<const Expr> conditions,
                        LimitSide side) {
   const Symbol w("_w", {Assumption::positive});
   const Symbol log_w("_log_w");
   const Approach way = approach(x, about, side == LimitSide::below, w);
   Signs signs(conditions);
-  const Expansion a = expanded(substitute(f, {{x, way.place}}, Unused::allowed), w, log_w, signs, order);
+  const bool far = is_infinite(about);
+  const Factored found = factored(substitute(f, {{x, way.place}}, Unused::allowed), w, log_w, signs, order, far);
+  const Expansion& a = found.rest;
   SeriesResult result;
+  const Symbol positive("_x", {Assumption::positive});  // in place of x at infinity: roots of 1/x are roots of x
+  const auto in_x = [&](const Expr& c) {
+    const Expr distance = about.is_constant(ConstantCode::infinity) ? 1 / positive : way.distance;
+    const Expr in_positive = substitute(c, {{log_w, way.logarithm}, {w, distance}}, Unused::allowed);
+    return substitute(in_positive, {{positive, x}}, Unused::allowed);
+  };
+  result.factor = exponential_factor(expand(in_x(found.growth)), x);
   result.side = side;
   result.exact = a.exact;
   result.next = a.exact ? Number(order + 1) : a.order;
@@ -105,7 +169,7 @@ SeriesResult one_sided(const Expr& f, const Expr& x, const Expr& about, int orde
   result.local = way.turned && !whole ? way.distance : way.local;
   for (SeriesTerm& t : result.terms) {
     if (way.turned && whole && !(t.exponent / Number(2)).is_integer()) t.coefficient = -t.coefficient;
-    t.coefficient = substitute(t.coefficient, {{log_w, way.logarithm}}, Unused::allowed);
+    t.coefficient = in_x(t.coefficient);
   }
   return result;
 }
@@ -114,7 +178,7 @@ SeriesResult one_sided(const Expr& f, const Expr& x, const Expr& about, int orde
 class NearThePlace {
  public:
   NearThePlace(const SeriesResult& s, const Expr& f, const Expr& x, const Expr& about, std::span<const Expr> conditions)
-      : s_(s), f_(f), sum_(s.expression()), x_(x), about_(about) {
+      : s_(s), f_(f / s.factor), sum_(s.expression() / s.factor), x_(x), about_(about) {
     const Expr list[] = {f, sum_, about};
     ParameterPoints parameters({std::begin(list), std::end(list)}, x, conditions, 20260101);
     known_ = unknown_calls({&f, 1}).empty() && parameters.next();
@@ -153,6 +217,7 @@ class NearThePlace {
     if (!far || !near) return Fit::unknown;
     const double error = std::abs(near->difference);
     const double size = std::max(std::abs(near->value), 1e-300);
+    if (!std::isfinite(size) || !std::isfinite(std::abs(far->value))) return Fit::bad;
     if (error <= 1e-30 * size || error <= 1e-38) return Fit::good;
     if (s_.exact) return Fit::bad;
     const double slope = std::log10(std::abs(far->difference) / error);
@@ -167,7 +232,7 @@ class NearThePlace {
 
  private:
   const SeriesResult& s_;
-  const Expr& f_;
+  Expr f_;
   Expr sum_;
   const Expr& x_;
   const Expr& about_;
@@ -176,7 +241,7 @@ class NearThePlace {
 };
 
 bool same_terms(const SeriesResult& a, const SeriesResult& b) {
-  if (!(a.local == b.local) || a.terms.size() != b.terms.size()) return false;
+  if (!(a.local == b.local) || !(a.factor == b.factor) || a.terms.size() != b.terms.size()) return false;
   for (std::size_t i = 0; i < a.terms.size(); ++i) {
     if (!(a.terms[i].exponent == b.terms[i].exponent)) return false;
     if (!(a.terms[i].coefficient == b.terms[i].coefficient) &&

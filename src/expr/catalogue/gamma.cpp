@@ -7,6 +7,7 @@
 #include <numbers>
 
 #include "boreon/error.hpp"
+#include "expr/bernoulli.hpp"
 #include "expr/catalogue/rows.hpp"
 
 namespace boreon {
@@ -46,24 +47,6 @@ bool exact_gamma(Args a, Expr& r) {
     return true;
   }
   return false;
-}
-
-// Bernoulli numbers B_0, B_2, B_4, ... (24.2)
-Number even_bernoulli(std::int64_t k) {
-  static const std::vector<Number> table = [] {
-    std::vector<Number> b{Number(1)};  // of all indices, by the recurrence 24.5.3
-    for (std::int64_t n = 1; n <= 40; ++n) {
-      Number sum(0);
-      Number choose(1);
-      for (std::int64_t j = 0; j < n; ++j) {
-        sum = sum + choose * b[static_cast<std::size_t>(j)];
-        choose = choose * Number(n + 1 - j, j + 1);
-      }
-      b.push_back(-sum / Number(n + 1));
-    }
-    return b;
-  }();
-  return table[static_cast<std::size_t>(2 * k)];
 }
 
 Number whole_factorial(std::int64_t n) {
