@@ -34,7 +34,8 @@ class Sampler {
   Sampler(std::span<const Expr> leaves, const SampleRanges& ranges, std::uint64_t seed)
       : leaves_(leaves), ranges_(ranges), random_(seed) {}
   [[nodiscard]] std::vector<double> draw();
-  /// A point that makes none of the conditions false; empty if none is found. Their symbols are leaves.
+  /// A point that makes none of the conditions false, looked for further and further out; empty if none is found.
+  /// Their symbols are leaves.
   [[nodiscard]] std::vector<double> draw(std::span<const Expr> conditions);
   [[nodiscard]] double uniform(double low, double high);
 
@@ -43,6 +44,7 @@ class Sampler {
   std::span<const Expr> leaves_;
   const SampleRanges& ranges_;
   std::mt19937_64 random_;
+  double scale_ = 1;  // of what has no range
 };
 
-}  // namespace boreon
+}  // namespace BOREON_API

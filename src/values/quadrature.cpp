@@ -13,11 +13,14 @@
 
 #include "boreon/error.hpp"
 #include "boreon/evaluate.hpp"
+#include "boreon/functions.hpp"
+#include "boreon/symbol.hpp"
 #include "boreon/traverse.hpp"
 #include "values/domains.hpp"
 #include "values/features.hpp"
 #include "values/graph_evaluator.hpp"
 #include "values/iterated_quadrature.hpp"
+#include "values/wave_terms.hpp"
 
 namespace boreon {
 namespace {
@@ -88,32 +91,53 @@ class Integrand {
     }
   }
 
-  // At end + distance, the end known to any precision.
+  // At end + distance, the end known to any precision, with as many bits as it takes: where parts of the integrand
+  // cancel close to its ends, few are left of many.
   double near(const Ball& end, double distance) {
     ++count;
     Allowance::use();
     if (nested_) return inside(Expr(Number::exact(midpoint(end.re()) + distance)));
     const BriefFaults brief;
+    constexpr long enough = 50;
     try {
-      Ball x = end;
-      Ball d = Ball::from(std::complex<double>(distance));
-      acb_add(x.get(), x.get(), d.get(), near_precision * 2);
-      const auto r = GraphEvaluator<BallDomain>(BallDomain{near_precision}).run(plan_, [&](const Expr&, Ball& v) {
-        v = x;
-        return true;
-      });
-      // What is not real has no part in a real integral.
-      if (!r[0].finite()) return std::numeric_limits<double>::quiet_NaN();
-      return arb_contains_zero(r[0].im()) == 0 ? undefined() : midpoint(r[0].re());
+      double value = std::numeric_limits<double>::quiet_NaN();
+      for (const long precision : {near_precision, 3 * near_precision, 9 * near_precision}) {
+        Ball x = end;
+        Ball d = Ball::from(std::complex<double>(distance));
+        acb_add(x.get(), x.get(), d.get(), precision * 2);
+        const auto r = GraphEvaluator<BallDomain>(BallDomain{precision}).run(plan_, [&](const Expr&, Ball& v) {
+          v = x;
+          return true;
+        });
+        if (!r[0].finite()) return std::numeric_limits<double>::quiet_NaN();
+        // What is not real has no part in a real integral.
+        if (arb_contains_zero(r[0].im()) == 0) return undefined();
+        value = midpoint(r[0].re());
+        if (arb_rel_accuracy_bits(r[0].re()) >= enough || arb_is_zero(r[0].re()) != 0) break;
+      }
+      return value;
     } catch (const Error& e) {
       if (e.kind() == ErrorKind::limit || e.kind() == ErrorKind::interrupted) throw;
       return std::numeric_limits<double>::quiet_NaN();
     }
   }
 
+  // Whether doubles do as well as balls beside this end: then they are taken, being a hundred times cheaper.
+  bool plain_beside(const Ball& end, double place, int direction) {
+    if (nested_) return true;
+    constexpr double tolerance = 1e-14;
+    for (const double d : {3e-3, 1e-5, 1e-7, 1e-9, 1e-11}) {
+      const double exact = near(end, direction * d);
+      if (!(std::abs(at(place + direction * d) - exact) <= tolerance * std::abs(exact))) return false;
+    }
+    return true;
+  }
+
   std::size_t count = 0;
   std::string reason;  // why it has no value at the first place where it has none
   [[nodiscard]] bool nested() const { return nested_; }
+  [[nodiscard]] const Expr& expression() const { return f_; }
+  [[nodiscard]] const Expr& variable() const { return x_; }
 
  private:
   // A point at which there is no value. Single ones do no harm; an integrand that is not real on a part of its range is
@@ -153,20 +177,22 @@ Piece finite_piece(Integrand& f, const Expr& from, const Expr& to, double tolera
   const double a = end_value(from, {});
   const double b = end_value(to, {});
   if (!(a < b)) return {};
-  const Ball low = ball_of(from, near_precision * 2);
-  const Ball high = ball_of(to, near_precision * 2);
+  const Ball low = ball_of(from, 18 * near_precision);
+  const Ball high = ball_of(to, 18 * near_precision);
   // The noise of an inner integral stops the refinement of the outer one early.
-  static boost::math::quadrature::tanh_sinh<double> fine(12);
+  static boost::math::quadrature::tanh_sinh<double> fine(11);
   static boost::math::quadrature::tanh_sinh<double> coarse(6);
   auto& rule = f.nested() ? coarse : fine;
   if (f.nested()) tolerance = std::max(tolerance, 1e-10);
   double error = 0;
   double size = 0;
   std::size_t bad = 0;
+  const bool plain_low = f.plain_beside(low, a, 1);
+  const bool plain_high = f.plain_beside(high, b, -1);
   const auto g = [&](double x, double xc) {
     double v = 0;
     // x = end - xc: xc is negative in the lower half and positive in the upper
-    if (std::abs(xc) < 1e-2 * (b - a)) {
+    if (std::abs(xc) < 1e-2 * (b - a) && !(xc < 0 ? plain_low : plain_high)) {
       v = f.near(xc < 0 ? low : high, -xc);
       if (!std::isfinite(v)) v = 0;  // at the very end
     } else {
@@ -207,7 +233,9 @@ Piece finite_piece(Integrand& f, const Expr& from, const Expr& to, double tolera
         double part_size = 0;
         const auto h = [&](double x, double xc) {
           const bool at_end = lower ? xc < 0 : xc > 0;
-          const double v = at_end && std::abs(xc) < 1e-2 * (b - a) ? f.near(lower ? low : high, -xc) : f.at(x);
+          const double v = at_end && std::abs(xc) < 1e-2 * (b - a) && !(lower ? plain_low : plain_high)
+                               ? f.near(lower ? low : high, -xc)
+                               : f.at(x);
           return std::isfinite(v) ? v : 0.0;
         };
         return second.integrate(h, left, right, std::max(tolerance, 1e-10), &part_error, &part_size);
@@ -223,13 +251,14 @@ Piece finite_piece(Integrand& f, const Expr& from, const Expr& to, double tolera
 // From a finite place to infinity: a decaying integrand.
 Piece half_line(Integrand& f, const Expr& from, int direction, double tolerance) {
   const double a = end_value(from, {});
-  const Ball end = ball_of(from, near_precision * 2);
-  static boost::math::quadrature::exp_sinh<double> rule(12);
+  const Ball end = ball_of(from, 18 * near_precision);
+  static boost::math::quadrature::exp_sinh<double> rule(10);
   double error = 0;
   double size = 0;
   std::size_t bad = 0;
+  const bool plain = f.plain_beside(end, a, direction);
   const auto g = [&](double d) {
-    double v = d < 1e-2 ? f.near(end, direction * d) : f.at(a + direction * d);
+    double v = d < 1e-2 && !plain ? f.near(end, direction * d) : f.at(a + direction * d);
     if (!std::isfinite(v)) v = d > 1e3 || d < 1e-2 ? 0 : (++bad, 0);
     return v;
   };
@@ -319,8 +348,51 @@ Piece oscillating_tail(Integrand& f, double from, int direction) {
   return extrapolated(sums);
 }
 
+Piece to_split(Integrand& f, const Expr& from, const Expr& split, int direction, double tolerance) {
+  return direction > 0 ? finite_piece(f, from, split, tolerance) : finite_piece(f, split, from, tolerance);
+}
+
+// What oscillates and what does not, each with its rule from some place on.
+std::optional<Piece> tail_by_terms(Integrand& f, const Expr& from, const Expr& split, int direction, double tolerance) {
+  const auto terms = wave_terms(f.expression(), f.variable());
+  if (!terms) return std::nullopt;
+  try {
+    Integrand steady(terms->steady, f.variable());
+    Integrand waving(terms->waving, f.variable());
+    const Piece smooth = half_line(steady, split, direction, tolerance);
+    const Piece waves = oscillating_tail(waving, end_value(split, {}) * direction, direction);
+    if (!std::isfinite(smooth.error) || !std::isfinite(waves.error)) return std::nullopt;
+    const Piece head = to_split(f, from, split, direction, tolerance);
+    return Piece{head.value + smooth.value + waves.value, head.error + smooth.error + waves.error};
+  } catch (const Error& e) {
+    if (e.kind() == ErrorKind::limit || e.kind() == ErrorKind::interrupted) throw;
+  } catch (const Undefined&) {
+  } catch (const std::exception&) {  // Boost reports what does not converge by exceptions
+  }
+  return std::nullopt;
+}
+
+// Tails that fall as slowly as powers of the logarithm: beyond the range of doubles in x, not in u = log(x).
+std::optional<Piece> slow_tail(Integrand& f, const Expr& from, const Expr& split, int direction, double tolerance) {
+  if (f.nested() || end_value(split, {}) * direction <= 0) return std::nullopt;
+  const Symbol u("_u");
+  Integrand in_log(substitute(f.expression(), {{f.variable(), direction * exp(u)}}, Unused::allowed) * exp(u), u);
+  try {
+    const Piece tail = half_line(in_log, log(direction * split), 1, tolerance);
+    if (!(tail.error <= 100 * tolerance * std::abs(tail.value))) return std::nullopt;
+    const Piece head = to_split(f, from, split, direction, tolerance);
+    return Piece{head.value + tail.value, head.error + tail.error};
+  } catch (const Undefined&) {
+  } catch (const std::exception&) {  // Boost reports what does not converge by exceptions
+  }
+  return std::nullopt;
+}
+
 Piece to_infinity(Integrand& f, const Expr& from, int direction, double tolerance) {
   const double a = end_value(from, {});
+  const double split = std::ceil(a * direction + 4.0) * 1.0;
+  const Expr place = direction * Expr(Number::exact(split));
+  if (const auto p = tail_by_terms(f, from, place, direction, tolerance)) return *p;
   // count sign changes far out: many of them mean an oscillating tail
   int changes = 0;
   double last = 0;
@@ -334,13 +406,13 @@ Piece to_infinity(Integrand& f, const Expr& from, int direction, double toleranc
       std::abs(f.at(a + direction * 6.5)) + std::abs(f.at(a + direction * 7.3)) + std::abs(f.at(a + direction * 8.1));
   if (changes < 6 || far < 1e-12 * near) {
     try {
-      return half_line(f, from, direction, tolerance);
+      const Piece p = half_line(f, from, direction, tolerance);
+      if (p.error <= 100 * tolerance * std::abs(p.value)) return p;
+      return slow_tail(f, from, place, direction, tolerance).value_or(p);
     } catch (const std::exception&) {
     }
   }
-  const double split = std::ceil(a * direction + 4.0) * 1.0;
-  const Expr place = direction * Expr(Number::exact(split));
-  Piece head = direction > 0 ? finite_piece(f, from, place, tolerance) : finite_piece(f, place, from, tolerance);
+  Piece head = to_split(f, from, place, direction, tolerance);
   const Piece tail = oscillating_tail(f, split, direction);
   head.value += tail.value;
   head.error += tail.error;

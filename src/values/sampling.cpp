@@ -5,6 +5,8 @@
 #include <cmath>
 
 #include "boreon/bindings.hpp"
+#include "boreon/error.hpp"
+#include "boreon/evaluate.hpp"
 #include "boreon/symbol.hpp"
 #include "boreon/text.hpp"
 #include "boreon/traverse.hpp"
@@ -25,17 +27,56 @@ std::vector<double> Sampler::draw() {
   return p;
 }
 
-std::vector<double> Sampler::draw(std::span<const Expr> conditions) {
-  for (int tries = 0; tries < 2000; ++tries) {
-    std::vector<double> p = draw();
-    if (conditions.empty()) return p;
-    Bindings b;
-    for (std::size_t i = 0; i < leaves_.size(); ++i) b.set(leaves_[i], p[i]);
-    const bool good = std::all_of(conditions.begin(), conditions.end(), [&](const Expr& c) {
-      return !substitute(c, b, Unused::allowed).is_constant(ConstantCode::false_value);
-    });
-    if (good) return p;
+namespace {
+
+// Whether a condition without symbols is known not to hold: by its form, else by its numbers (3*pi/2 < 1 keeps its
+// form). What has no real value there, such as sqrt(-1) > 0, does not hold either.
+bool is_false(const Expr& c) {
+  if (c.is_constant(ConstantCode::false_value)) return true;
+  if (c.is(Kind::logic)) {
+    const auto ops = c.operands();
+    switch (c.logic_op()) {
+      case LogicOp::conjunction: return std::any_of(ops.begin(), ops.end(), is_false);
+      case LogicOp::disjunction: return std::all_of(ops.begin(), ops.end(), is_false);
+      default: return ops[0].is_constant(ConstantCode::true_value) || (ops[0].is(Kind::relation) && !is_false(ops[0]));
+    }
   }
+  if (!c.is(Kind::relation)) return false;
+  try {
+    const double left = evaluate(c.operands()[0]);
+    const double right = evaluate(c.operands()[1]);
+    switch (c.relation_op()) {
+      case RelationOp::less: return !(left < right);
+      case RelationOp::less_equal: return !(left <= right);
+      case RelationOp::equal: return !(std::abs(left - right) <= 1e-12 * std::max(std::abs(left), std::abs(right)));
+      default: return left == right;
+    }
+  } catch (const Error& e) {
+    return e.kind() == ErrorKind::domain;
+  }
+}
+
+}  // namespace
+
+std::vector<double> Sampler::draw(std::span<const Expr> conditions) {
+  constexpr int tries = 500;
+  for (const double scale : {1.0, 4.0, 16.0, 64.0}) {
+    scale_ = scale;
+    for (int k = 0; k < tries; ++k) {
+      std::vector<double> p = draw();
+      bool good = true;
+      if (!conditions.empty()) {
+        Bindings b;
+        for (std::size_t i = 0; i < leaves_.size(); ++i) b.set(leaves_[i], Expr(Number::exact(p[i])));
+        good = std::none_of(conditions.begin(), conditions.end(),
+                            [&](const Expr& c) { return is_false(substitute(c, b, Unused::allowed)); });
+      }
+      if (!good) continue;
+      scale_ = 1;
+      return p;
+    }
+  }
+  scale_ = 1;
   return {};
 }
 
@@ -58,11 +99,11 @@ double Sampler::one(const Expr& leaf) {
   } else if (std::isfinite(r.low) && std::isfinite(r.high)) {
     x = uniform(r.low, r.high);
   } else if (std::isfinite(r.low)) {
-    x = r.low + std::exp(uniform(-1.5, 1.2)) * std::max(1e-300, std::abs(r.low) > 0 ? std::abs(r.low) : 1.0);
+    x = r.low + scale_ * std::exp(uniform(-1.5, 1.2)) * std::max(1e-300, std::abs(r.low) > 0 ? std::abs(r.low) : 1.0);
   } else if (std::isfinite(r.high)) {
-    x = r.high - std::exp(uniform(-1.5, 1.2)) * (std::abs(r.high) > 0 ? std::abs(r.high) : 1.0);
+    x = r.high - scale_ * std::exp(uniform(-1.5, 1.2)) * (std::abs(r.high) > 0 ? std::abs(r.high) : 1.0);
   } else {
-    x = uniform(-2, 2);
+    x = uniform(-2 * scale_, 2 * scale_);
   }
   if (x < r.low || x > r.high) x = uniform(std::max(r.low, -1e300), std::min(r.high, 1e300));
   if (a.has(Assumption::integer)) x = std::round(x * 3);

@@ -14,6 +14,7 @@
 #include "boreon/error.hpp"
 #include "boreon/functions.hpp"
 #include "calculus/integral/integrator.hpp"
+#include "expr/canonical.hpp"
 
 namespace boreon {
 namespace {
@@ -155,6 +156,7 @@ class ZeroFinder {
     const auto b = double_of(l->constant);
     const auto p = double_of(period);
     std::vector<Expr> all;
+    if (!a || !b) return none_within_a_period(*l, bases, period);
     for (const Expr& base : bases) {
       const auto b0 = double_of(base);
       if (!low || !high || !a || !b || !p || !b0) return std::nullopt;
@@ -168,6 +170,34 @@ class ZeroFinder {
         all.push_back((base + static_cast<std::int64_t>(k) * period - l->constant) / l->slope);
     }
     return all;
+  }
+
+  // With a parameter in the slope: no place at all where u keeps between the two next to where it starts; what lies
+  // further away could be any number of places.
+  Places none_within_a_period(const Linear& u, const std::vector<Expr>& bases, const Expr& period) {
+    if (is_infinite(from_) || is_infinite(to_)) return std::nullopt;
+    Expr start = expand(u.constant + u.slope * from_);
+    Expr end = expand(u.constant + u.slope * to_);
+    if (!double_of(start)) std::swap(start, end);
+    const auto at = double_of(start);
+    const auto p = double_of(period);
+    if (!at || !p) return std::nullopt;
+    std::optional<std::pair<double, Expr>> above;
+    std::optional<std::pair<double, Expr>> below;
+    for (const Expr& base : bases) {
+      const auto b = double_of(base);
+      if (!b) return std::nullopt;
+      const double turns = (*at - *b) / *p;
+      const bool there = std::abs(turns - std::round(turns)) < 1e-9;
+      const double up = there ? std::round(turns) + 1 : std::ceil(turns);
+      const double down = there ? std::round(turns) - 1 : std::floor(turns);
+      const auto place = [&](double k) { return base + static_cast<std::int64_t>(k) * period; };
+      if (!above || *b + up * *p < above->first) above = {*b + up * *p, place(up)};
+      if (!below || *b + down * *p > below->first) below = {*b + down * *p, place(down)};
+    }
+    if (signs_.of(end - start) > 0 ? signs_.of(above->second - end) < 0 : signs_.of(end - below->second) < 0)
+      return std::nullopt;
+    return std::vector<Expr>{};
   }
 
   // sines and cosines of one angle together: by the tangent of half of it

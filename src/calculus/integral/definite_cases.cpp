@@ -179,8 +179,7 @@ class Cases {
     if (!c.attempt.places_known && (c.check.skipped > 0 || c.check.verdict != Verdict::agrees)) {
       c.check.verdict = Verdict::untested;
     }
-    const bool followed = principal && c.check.verdict == Verdict::untested && !c.attempt.used.empty();
-    if (c.check.verdict != Verdict::agrees && !followed) c.attempt = {};
+    if (c.check.verdict != Verdict::agrees) c.attempt = {};
     return true;
   }
 

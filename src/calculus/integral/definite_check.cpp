@@ -24,28 +24,27 @@ namespace boreon {
 
 namespace {
 
-// Whether f grows at an end of the range at least like the reciprocal of the distance, without changing its sign: then
-// the integral diverges there.
+// Whether f grows beside the place at least like the reciprocal of the distance, without changing its sign there: then
+// an integral up to it diverges.
+bool blows_up(const Expr& f, const Symbol& x, const Expr& end, bool above, std::span<const Expr> leaves,
+              std::span<const double> point) {
+  double values[3];
+  int i = 0;
+  for (const int k : {4, 6, 8}) {
+    const Expr place = end + (above ? 1 : -1) / power(Expr(10), k);
+    const auto v = certified_value(substitute(f, {{x, place}}, Unused::allowed), leaves, point);
+    if (!v || std::abs(v->imag()) > 1e-12 * std::abs(*v)) return false;
+    values[i++] = v->real();
+  }
+  if (values[0] * values[1] <= 0 || values[1] * values[2] <= 0) return false;
+  const auto grows = [&](int a) { return std::log10(values[a + 1] / values[a]) >= 2 * 0.999; };
+  return grows(0) && grows(1);
+}
+
 bool blows_up_at_an_end(const Expr& f, const Symbol& x, const Expr& from, const Expr& to, std::span<const Expr> leaves,
                         std::span<const double> point) {
-  for (const bool lower : {true, false}) {
-    const Expr& end = lower ? from : to;
-    if (is_infinite(end)) continue;
-    double values[3];
-    bool known = true;
-    int i = 0;
-    for (const int k : {4, 6, 8}) {
-      const Expr place = end + (lower ? 1 : -1) / power(Expr(10), k);
-      const auto v = certified_value(substitute(f, {{x, place}}, Unused::allowed), leaves, point);
-      known = known && v && std::abs(v->imag()) <= 1e-12 * std::abs(*v);
-      if (!known) break;
-      values[i++] = v->real();
-    }
-    if (!known || values[0] * values[1] <= 0 || values[1] * values[2] <= 0) continue;
-    const auto grows = [&](int a) { return std::log10(values[a + 1] / values[a]) >= 2 * 0.999; };
-    if (grows(0) && grows(1)) return true;
-  }
-  return false;
+  return (!is_infinite(from) && blows_up(f, x, from, true, leaves, point)) ||
+         (!is_infinite(to) && blows_up(f, x, to, false, leaves, point));
 }
 
 }  // namespace
@@ -60,10 +59,12 @@ Evidence check_definite(const Expr& f, const Symbol& x, const Expr& from, const 
   const auto& leaves = parameters.leaves();
   const std::size_t wanted = leaves.empty() ? 1 : how.points;
   std::size_t impossible = 0;
+  constexpr std::size_t most_failures = 4;  // of a rule that has not converged anywhere: it is dear, and will not
   // two more of a wider range: the value may fail far away only
   const std::size_t far = leaves.empty() ? 0 : 2;
   std::size_t looked_far = 0;
   for (std::size_t attempt = 0; attempt < 4 * wanted + far; ++attempt) {
+    if (out.points == 0 && out.skipped >= most_failures) break;
     const bool wide = looked_far > 0 || out.points >= wanted || attempt >= 4 * wanted;
     if (wide && looked_far++ == far) break;
     if (!(wide ? parameters.next_wide() : parameters.next())) break;
@@ -75,6 +76,12 @@ Evidence check_definite(const Expr& f, const Symbol& x, const Expr& from, const 
     try {
       QuadratureOptions o;
       o.breaks = places_to_split(f, x, from, to, at);
+      if (std::any_of(o.breaks.begin(), o.breaks.end(), [&](const Expr& place) {
+            return blows_up(f, x, place, true, leaves, point) || blows_up(f, x, place, false, leaves, point);
+          })) {
+        ++impossible;
+        break;
+      }
       q = quadrature(f, x, from, to, at, o);
     } catch (const Error&) {
       continue;

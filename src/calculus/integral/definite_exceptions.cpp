@@ -88,7 +88,7 @@ void add_exceptions(IntegralResult& result, const DefiniteProblem& p, const Defi
   const auto at_all = [&](const std::vector<Exceptional>& places) {
     for (const Exceptional& place : places) exceptions.at(place);
   };
-  at_all(exceptional_parameters(result.value, p.integrand, p.x, options.conditions));
+  at_all(exceptional_parameters(result.value, p.integrand, p.x, options.conditions, result.conditions));
   for (const UsedAntiderivative& u : found.attempt.used) {
     at_all(exceptional_parameters(u.F, p.integrand, p.x, options.conditions));
   }

@@ -15,8 +15,10 @@
 #include "boreon/text.hpp"
 #include "calculus/integral/attempt.hpp"
 #include "calculus/integral/breaks.hpp"
+#include "calculus/integral/counted.hpp"
 #include "calculus/integral/forms.hpp"
 #include "calculus/integral/integrator.hpp"
+#include "calculus/integral/joints.hpp"
 #include "calculus/integral/verify.hpp"
 #include "calculus/series/expansion.hpp"
 #include "calculus/series/limit_engine.hpp"
@@ -227,6 +229,28 @@ Attempt by_pieces_of_range(const DefiniteProblem& p, const DefiniteSearch& searc
   return all;
 }
 
+// Infinitely many pieces of one linear argument, how many of them depending on parameters: the antiderivative that is
+// joined at all of them, and smooth between them.
+Attempt by_joined_pieces(const DefiniteProblem& p, const DefiniteSearch& search) {
+  if (is_infinite(p.from) || is_infinite(p.to)) return {};
+  Integrator in(search.signs);
+  const auto pieces = counted_pieces(in, p.integrand, p.x);
+  if (!pieces) return {};
+  // a known number of pieces is better added up one by one
+  const auto at_end = [&](const Expr& e) {
+    return double_of(substitute(pieces->argument, {{p.x, e}}, Unused::allowed));
+  };
+  if (at_end(p.from) && at_end(p.to)) return {};
+  if (!smooth_everywhere(pieces->even, p.x) || !smooth_everywhere(pieces->odd, p.x)) return {};
+  const auto F = by_counted_pieces(in, p.integrand, p.x);
+  if (!F) return {};
+  const auto at = [&](const Expr& place) { return substitute(*F, {{p.x, place}}, Unused::allowed); };
+  Attempt a = Attempt::of(at(p.to) - at(p.from), fmt::format("antiderivative {}", to_text(*F, {200, {}})));
+  a.by_antiderivatives = true;
+  a.used.push_back({*F, p.x, {p.from, p.to}, a.value});
+  return a;
+}
+
 // Odd integrands over symmetric ranges; and substitutions that map the range to itself: the mean of f and its image may
 // be simpler.
 Attempt by_symmetry(const DefiniteProblem& p, const DefiniteSearch& search) {
@@ -307,7 +331,10 @@ Attempt guarded(const Method& method) {
 }  // namespace
 
 Attempt attempt(const DefiniteProblem& p, const DefiniteSearch& search) {
-  if (has_piece(p.integrand)) return guarded([&] { return by_pieces_of_range(p, search); });
+  if (has_piece(p.integrand)) {
+    Attempt a = guarded([&] { return by_joined_pieces(p, search); });
+    return a.kind == AttemptKind::none ? guarded([&] { return by_pieces_of_range(p, search); }) : a;
+  }
   const bool improper = is_infinite(p.from) || is_infinite(p.to);
   const bool over_the_line = p.from == -infinity() && is_infinite(p.to);
   const auto in_other_form = [&](const Expr& g) -> Attempt {

@@ -98,8 +98,10 @@ std::vector<Exceptional> zeros_of_parameters(const Expr& e, const Symbol& x, std
 }
 
 std::vector<Exceptional> exceptional_parameters(const Expr& F, const Expr& f, const Symbol& x,
-                                                std::span<const Expr> conditions) {
+                                                std::span<const Expr> conditions, std::span<const Expr> found) {
   std::vector<Exceptional> out;
+  std::vector<Expr> all(conditions.begin(), conditions.end());
+  all.insert(all.end(), found.begin(), found.end());
   const auto denominators = [&](const Expr& e, const auto& take) {
     postorder(e, [&](const Expr& n) {
       const auto look = [&](const Expr& base, const Expr& exponent) {
@@ -117,9 +119,26 @@ std::vector<Exceptional> exceptional_parameters(const Expr& F, const Expr& f, co
         }
         if (!depends_on(u, x) && u.has_symbols()) take(u);
       }
-      if (n.is(Kind::call) && n.function().name == "gamma" && !depends_on(n, x)) take(n.operands()[0]);
     });
   };
+  // Poles of a function of parameters at whole numbers, ascending from 0 in the given direction.
+  const auto poles = [&](const Expr& u, int from, int step) {
+    constexpr int most_poles = 6;
+    for (int k = 0; k < (step == 0 ? 1 : most_poles); ++k)
+      solve(expand(u - (from + k * step)), x, k == 0 ? conditions : all, out, 0);
+  };
+  postorder(F, [&](const Expr& n) {
+    if (!n.is(Kind::call) || depends_on(n, x) || !n.has_symbols()) return;
+    const auto name = n.function().name;
+    if (name == "gamma" || name == "lgamma" || name == "digamma" || name == "polygamma") {
+      poles(n.operands().back(), 0, -1);
+    } else if (name == "beta") {
+      poles(n.operands()[0], 0, -1);
+      poles(n.operands()[1], 0, -1);
+    } else if (name == "zeta") {
+      poles(n.operands()[0], 1, 0);
+    }
+  });
   std::vector<Expr> in_f;
   denominators(f, [&](const Expr& base) { in_f.push_back(base); });
   denominators(F, [&](const Expr& base) {

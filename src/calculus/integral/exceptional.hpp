@@ -20,8 +20,10 @@ struct Exceptional {
 [[nodiscard]] std::vector<Exceptional> zeros_of_parameters(const Expr& e, const Symbol& x,
                                                            std::span<const Expr> conditions = {});
 
-/// Those that make a denominator of F zero that f does not have.
+/// Those at which F has a pole that f does not have: zeros of denominators; poles of functions that have many (gamma at
+/// 0, -1, -2, ...) as far as the conditions of the answer, `found`, allow them.
 [[nodiscard]] std::vector<Exceptional> exceptional_parameters(const Expr& F, const Expr& f, const Symbol& x,
-                                                              std::span<const Expr> conditions);
+                                                              std::span<const Expr> conditions,
+                                                              std::span<const Expr> found = {});
 
 }  // namespace boreon

@@ -25,13 +25,40 @@ namespace {
 
 // --- (0, infinity) ---------------------------------------------------------------------------------------------------
 
+struct ExponentialTerm {
+  Expr constant;
+  Expr power;
+  Expr z;
+};
+
+// Whether the sum of c*x^s*exp(-z*x) is integrable at 0, by its first power there that does not cancel; the powers may
+// differ by whole numbers. Nothing if that cannot be found.
+std::optional<bool> integrable_at_zero(const std::vector<ExponentialTerm>& terms, Signs& signs) {
+  constexpr std::int64_t most = 12;
+  const Expr& s = terms[0].power;
+  std::vector<std::int64_t> shifts;
+  for (const ExponentialTerm& t : terms) {
+    const auto shift = expand(t.power - s).word();
+    if (!shift || *shift > most || *shift < -most) return std::nullopt;
+    shifts.push_back(*shift);
+  }
+  for (std::int64_t k = *std::min_element(shifts.begin(), shifts.end()); k <= most; ++k) {
+    std::vector<Expr> coefficient;
+    for (std::size_t i = 0; i < terms.size(); ++i) {
+      if (k < shifts[i]) continue;
+      coefficient.push_back(terms[i].constant * power(-terms[i].z, k - shifts[i]) / gamma(Expr(k - shifts[i] + 1)));
+    }
+    if (!vanishes(add(coefficient))) return signs.of(expand(s + k + 1)) > 0;
+  }
+  return std::nullopt;
+}
+
 // Sums of c*x^s*exp(-z*x) with complex z, sines and hyperbolic functions among them: 5.2.1, 5.9.1 continued in s
 Result exponential_sum(const Expr& f, const Symbol& x, Signs& signs) {
   const Expr e = expand(transforms::circular_to_exponentials(transforms::hyperbolic_to_exponentials(f)));
   const std::vector<Expr> terms = terms_of(e);
   if (terms.size() > 40) return std::nullopt;
-  Expr value = 0;
-  Expr pole = 0;  // of the analytic continuation: must cancel
+  std::vector<ExponentialTerm> parts;
   for (const Expr& t : terms) {
     const Factors p = factors_of(t, x);
     if (!p.only({"exp"}) || p.others.size() > 1) return std::nullopt;
@@ -43,7 +70,14 @@ Result exponential_sum(const Expr& f, const Symbol& x, Signs& signs) {
       z = -l->slope;
       if (!l->constant.is_integer(0)) return std::nullopt;
     }
-    const ComplexParts zc = complex_parts(z);
+    parts.push_back({p.constant, p.power, z});
+  }
+  const auto regular = integrable_at_zero(parts, signs);
+  if (!regular || !*regular) return std::nullopt;
+  Expr value = 0;
+  Expr pole = 0;  // of the analytic continuation: must cancel
+  for (const ExponentialTerm& p : parts) {
+    const ComplexParts zc = complex_parts(p.z);
     const ComplexParts c = complex_parts(p.constant);
     const int a = signs.of(zc.re);
     if (a < 0) return std::nullopt;
@@ -74,7 +108,6 @@ Result exponential_sum(const Expr& f, const Symbol& x, Signs& signs) {
       value += cr * (digamma(m + 1) - log(square) / 2) + ci * theta;
       continue;
     }
-    if (signs.of(s1) <= 0 && terms.size() == 1) return std::nullopt;
     const Expr size = gamma(s1) * power(square, -s1 / 2);
     value += size * (c.re * cos(s1 * theta) + c.im * sin(s1 * theta));
   }

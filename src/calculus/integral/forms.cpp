@@ -35,7 +35,7 @@ Expr polynomials_written_out(const Expr& e) {
   Rebuild pass([](const Expr&, Expr&) { return false; },
                [](const Expr& n) -> Expr {
                  if (!is_call_of(n, "legendre") && !is_call_of(n, "hermite")) return n;
-                 const auto p = regular_form(n, 0);
+                 const auto p = regular_form(n, 0, {0, 0});
                  return p ? expand(*p) : n;
                });
   return pass(e);

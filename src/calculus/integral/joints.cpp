@@ -19,9 +19,7 @@
 #include "calculus/series/limit_engine.hpp"
 
 namespace boreon {
-namespace {
 
-// Polynomials, exponentials, sines, ... have no place at which they could jump.
 bool smooth_everywhere(const Expr& e, const Symbol& x) {
   bool smooth = true;
   postorder(e, [&](const Expr& n) {
@@ -44,8 +42,6 @@ bool smooth_everywhere(const Expr& e, const Symbol& x) {
   });
   return smooth && !has_imaginary_unit(e);
 }
-
-}  // namespace
 
 LineFault fault_on_the_line(const Expr& f, const Expr& F, const Symbol& x, std::span<const Expr> conditions,
                             std::uint64_t seed) {

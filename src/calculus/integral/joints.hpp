@@ -23,6 +23,9 @@ struct LineFault {
 [[nodiscard]] LineFault fault_on_the_line(const Expr& f, const Expr& F, const Symbol& x,
                                           std::span<const Expr> conditions, std::uint64_t seed);
 
+/// Whether e is made of polynomials, exponentials, sines, ...: it has no place at which it could jump or be singular.
+[[nodiscard]] bool smooth_everywhere(const Expr& e, const Symbol& x);
+
 /// F with real values where its parts are complex for arguments of one sign: log(abs(u)), Ci(abs(u)), -Ei(-u) for E1.
 [[nodiscard]] Expr with_real_parts(const Expr& F, const Symbol& x);
 

@@ -36,6 +36,7 @@ class Folded {
   }
   [[nodiscard]] double value() const { return value_; }
   [[nodiscard]] double error() const { return error_; }
+  [[nodiscard]] double residue() const { return residue_; }
 
  private:
   bool around(const Expr& pole, const Expr& low, const Expr& high) {
@@ -46,6 +47,8 @@ class Folded {
     const Expr above = has_infinity(high) ? infinity() : high - pole;
     const bool short_below = double_of(below).value_or(NAN) <= double_of(above).value_or(NAN);
     const Expr radius = short_below ? below : above;
+    if (const auto beside = value_at(substitute(at(pole + t), {{t, Number::exact(1e-3)}}, Unused::allowed), {}, {}))
+      residue_ = std::max(residue_, 1e-3 * std::abs(*beside));
     if (!fold(both, t, radius)) return false;
     if (has_infinity(radius)) return true;
     // what lies further away on the longer side
@@ -65,7 +68,8 @@ class Folded {
     const auto closer = at(near / 10);
     if (!v || !closer || !std::isfinite(v->real()) || !std::isfinite(closer->real())) return false;
     // no pole, but a singularity that can be integrated
-    if (std::abs(*v - *closer) > 1e-3 * std::abs(*v)) return include(both, t, 0, radius);
+    const bool cancelled = std::abs(*v) * 1e-4 * width <= 1e-9 * residue_;
+    if (!cancelled && std::abs(*v - *closer) > 1e-3 * std::abs(*v)) return include(both, t, 0, radius);
     value_ += v->real() * 1e-4 * width;
     return include(both, t, near, radius);
   }
@@ -77,7 +81,8 @@ class Folded {
     const QuadratureResult q = quadrature(g, variable, from, to, {}, o);
     value_ += q.value;
     error_ += q.error;
-    return q.converged;
+    // where the two sides cancel, rounding is left of what they were
+    return q.converged || q.error <= 1e-9 * residue_;
   }
 
   Expr f_;
@@ -86,6 +91,7 @@ class Folded {
   Expr to_;
   double value_ = 0;
   double error_ = 0;
+  double residue_ = 0;  // about
 };
 
 }  // namespace
@@ -112,7 +118,7 @@ Evidence check_principal(const Expr& f, const Symbol& x, const Expr& from, const
         continue;
       }
       const double error = std::abs(*claimed - std::complex<double>(folded.value()));
-      const double size = std::max(std::abs(folded.value()), 1e-6);
+      const double size = std::max({std::abs(folded.value()), 1e-3 * folded.residue(), 1e-6});
       // folding takes digits close to the pole
       const double digits = error <= 20 * folded.error() ? 9.0 : std::clamp(-std::log10(error / size), 0.0, 15.0);
       ++out.points;
