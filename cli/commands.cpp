@@ -163,12 +163,18 @@ const std::vector<Command>& commands() {
               "digits that double precision loses at the start values, or at --at, by rigorous arithmetic");
          option(c, r, "--at", r.request.at, "with --certify: where an expression is looked at, \"x=1/3, y=2\"");
        }},
-      {"solve", "steady state of a model",
-       "  boreon solve model.toml\n  boreon solve model.toml --set k1=2e-7 --verbose\n", solve,
+      {"solve", "equations exactly, or the steady state of a model",
+       "  boreon solve \"x^2 - a*x = 7\" --for x\n  boreon solve \"u + v = p\" \"u*v = q\" --for u,v\n  boreon solve "
+       "\"sin(x) = 1/2\"\n  boreon solve \"x = cos(x)\" --within \"x from 0 to 2\"\n"
+       "  boreon solve model.toml\n  boreon solve model.toml --set k1=2e-7 --verbose\n",
+       solve,
        [](CLI::App& c, Parsing& r) {
+         option(c, r, "--for", r.request.solve_for, "the unknowns: x,y");
+         option(c, r, "--within", r.request.within, "all roots in a range of the unknown: \"x from 0 to 10\"");
+         flag(c, r, "--steps", r.request.steps, "explain the route");
          add_solver(c, r);
-         option(c, r, "--digits", r.request.digits, "significant digits of the values (6; --json and --out have all)")
-             ->check(CLI::Range(1, 17));
+         option(c, r, "--digits", r.request.digits, "significant digits of the values (6 for models, up to 17)")
+             ->check(CLI::Range(1, 100000));
          flag(c, r, "--verbose", r.request.verbose, "print the iteration table");
        }},
       {"simulate", "run a model in time",

@@ -62,6 +62,8 @@ struct Request {
   Option<bool> verbose{false};
   Option<bool> eigen{false};
   Option<bool> certify{false};
+  Option<std::vector<std::string>> solve_for;
+  Option<std::string> within;
   bool force = false;
   std::uint64_t work = default_work;
   std::uint64_t megabytes = 1500;
@@ -145,7 +147,9 @@ void require_one_expression(const Request& r);
 /// check --certify: at the start values of a model, or for expressions at --at.
 [[nodiscard]] Answer certificate_of_model(const Request& r);
 [[nodiscard]] Answer certificate_of_expressions(const Request& r);
+/// Equations, or the steady state of a model.
 [[nodiscard]] Answer solve(const Request& r);
+[[nodiscard]] Answer solve_model(const Request& r);
 [[nodiscard]] Answer simulate(const Request& r);
 [[nodiscard]] Answer generate(const Request& r);
 [[nodiscard]] Answer plot(const Request& r);

@@ -41,7 +41,10 @@ std::size_t name_width(const std::vector<std::string>& a, const std::vector<std:
   return w;
 }
 
-int digits_of(const Request& r) { return r.digits.get() == 0 ? 6 : r.digits.get(); }
+int digits_of(const Request& r) {
+  if (r.digits.get() > 17) throw Error(ErrorKind::usage, "values of a model have at most 17 digits: --digits 17");
+  return r.digits.get() == 0 ? 6 : r.digits.get();
+}
 
 void list_values(Answer& a, const Model& m, const System& s, const std::vector<double>& states,
                  const std::vector<double>& outputs, int digits) {
@@ -217,12 +220,7 @@ void warn_of_undefined_outputs(const Request& r, const System& s, const TimeResu
 
 }  // namespace
 
-Answer solve(const Request& r) {
-  if (!is_model(r.inputs.at(0))) {
-    throw Error(ErrorKind::unsupported,
-                "this version solves model files (boreon solve model.toml); exact solving of equations given on the "
-                "command line is not part of it");
-  }
+Answer solve_model(const Request& r) {
   const Model m = model_of(r);
   const System s = steady_system(m);
   SteadyOptions options;

@@ -8,6 +8,7 @@
 #include "boreon/catalogue.hpp"         // IWYU pragma: export
 #include "boreon/coordinates.hpp"       // IWYU pragma: export
 #include "boreon/cross_check.hpp"       // IWYU pragma: export
+#include "boreon/equations.hpp"         // IWYU pragma: export
 #include "boreon/error.hpp"             // IWYU pragma: export
 #include "boreon/evaluate.hpp"          // IWYU pragma: export
 #include "boreon/evidence.hpp"          // IWYU pragma: export

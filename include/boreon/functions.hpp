@@ -78,6 +78,8 @@ Expr max(const Expr& x, const Expr& y, const More&... more) {
 }
 inline Expr heaviside(const Expr& x) { return detail::known<"heaviside">(x); }  ///< 1/2 at 0
 inline Expr dirac_delta(const Expr& x) { return detail::known<"dirac_delta">(x); }
+inline Expr lambert_W(const Expr& x) { return detail::known<"lambert_W">(x); }
+inline Expr lambert_W(const Expr& branch, const Expr& x) { return detail::known<"lambert_W">(branch, x); }
 inline Expr erf(const Expr& x) { return detail::known<"erf">(x); }
 inline Expr erfc(const Expr& x) { return detail::known<"erfc">(x); }
 inline Expr inverse_erf(const Expr& x) { return detail::known<"inverse_erf">(x); }

@@ -5,6 +5,7 @@
 #include <cmath>
 #include <complex>
 
+#include "algebra/linear_terms.hpp"
 #include "boreon/algebra.hpp"
 #include "boreon/catalogue.hpp"
 #include "boreon/error.hpp"
@@ -154,6 +155,30 @@ std::vector<Expr> Signs::conditions() const {
   return all;
 }
 
+// sqrt(A) - B of opposite signs: by A - B^2.
+std::optional<int> Signs::by_squares(const Expr& e) const {
+  if (!e.is(Kind::sum)) return std::nullopt;
+  const std::vector<Expr> terms = terms_of(e);
+  if (terms.size() < 2 || terms.size() > 6) return std::nullopt;
+  const auto is_root = [](const Expr& t) {
+    bool found = false;
+    for_each_factor(t, [&](const Expr&, const Expr& exponent) {
+      found = found || (exponent.is_number() && exponent.number().denominator() == Number(2));
+    });
+    return found;
+  };
+  const auto root = std::find_if(terms.begin(), terms.end(), is_root);
+  if (root == terms.end() || std::count_if(terms.begin(), terms.end(), is_root) != 1) return std::nullopt;
+  const Expr rest = expand(e - *root);
+  const auto a = known(*root);
+  const auto b = known(rest);
+  if (!a || !b) return std::nullopt;
+  if (*a == 0 || *b == 0 || *a == *b) return *a == 0 ? *b : *a;
+  const auto larger = known(expand(power(*root, 2) - power(rest, 2)));
+  if (!larger) return std::nullopt;
+  return *larger * *a;
+}
+
 std::optional<int> Signs::known(const Expr& e) const {
   if (e.is_integer(0)) return 0;
   if (e.is_number()) return e.number().sign();
@@ -180,6 +205,7 @@ std::optional<int> Signs::known(const Expr& e) const {
     if (d.of == -e) return -d.sign;
   }
   if (vanishes(e)) return 0;
+  if (const auto s = by_squares(e)) return s;
   if (e.is(Kind::sum)) {  // by its factors
     try {
       const Expr f = factor(e);

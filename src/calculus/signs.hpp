@@ -96,6 +96,8 @@ class Signs {
   void allow(bool assume) { may_assume_ = assume; }
 
  private:
+  [[nodiscard]] std::optional<int> by_squares(const Expr& e) const;
+
   std::vector<Expr> given_;
   Reasoner reasoner_;
   bool may_assume_;

@@ -98,6 +98,7 @@ constexpr Row table[] = {
     {"log2", negative_axis},
     {"sqrt", negative_axis},
     {"cbrt", negative_axis},
+    {"lambert_W", negative_axis},
     {"lgamma", negative_axis},
     {"E1", negative_axis},
     {"Ei", negative_axis},

@@ -171,6 +171,9 @@ class Integrand {
 struct Piece {
   double value = 0;
   double error = 0;
+  double size = 0;  // the integral of the amount, where the rule tells
+
+  [[nodiscard]] bool converged(double tolerance) const { return error <= 100 * tolerance * size; }
 };
 
 Piece finite_piece(Integrand& f, const Expr& from, const Expr& to, double tolerance) {
@@ -266,6 +269,7 @@ Piece half_line(Integrand& f, const Expr& from, int direction, double tolerance)
   p.value = rule.integrate(g, tolerance, &error, &size);
   if (bad > 0) throw Undefined{};
   p.error = std::max(error, 1e-15 * size);
+  p.size = size;
   return p;
 }
 
@@ -379,7 +383,7 @@ std::optional<Piece> slow_tail(Integrand& f, const Expr& from, const Expr& split
   Integrand in_log(substitute(f.expression(), {{f.variable(), direction * exp(u)}}, Unused::allowed) * exp(u), u);
   try {
     const Piece tail = half_line(in_log, log(direction * split), 1, tolerance);
-    if (!(tail.error <= 100 * tolerance * std::abs(tail.value))) return std::nullopt;
+    if (!tail.converged(tolerance)) return std::nullopt;
     const Piece head = to_split(f, from, split, direction, tolerance);
     return Piece{head.value + tail.value, head.error + tail.error};
   } catch (const Undefined&) {
@@ -407,7 +411,7 @@ Piece to_infinity(Integrand& f, const Expr& from, int direction, double toleranc
   if (changes < 6 || far < 1e-12 * near) {
     try {
       const Piece p = half_line(f, from, direction, tolerance);
-      if (p.error <= 100 * tolerance * std::abs(p.value)) return p;
+      if (p.converged(tolerance)) return p;
       return slow_tail(f, from, place, direction, tolerance).value_or(p);
     } catch (const std::exception&) {
     }

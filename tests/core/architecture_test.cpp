@@ -18,8 +18,9 @@ namespace fs = std::filesystem;
 const fs::path root = BOREON_SOURCE_DIR;
 
 // From the ground up. A layer includes its own files and those before it.
-const std::vector<std::string> layers{"expr",    "text",    "substitution", "values", "algebra", "calculus", "numeric",
-                                      "program", "solvers", "model",        "report", "c",       "cli"};
+const std::vector<std::string> layers{"expr",      "text",    "substitution", "values",  "algebra", "calculus",
+                                      "equations", "numeric", "program",      "solvers", "model",   "report",
+                                      "c",         "cli"};
 
 // Which layer implements a public header.
 const std::map<std::string, std::vector<std::string>> public_headers{
@@ -31,6 +32,7 @@ const std::map<std::string, std::vector<std::string>> public_headers{
     {"values", {"evaluate", "evidence", "quadrature", "sampling"}},
     {"algebra", {"algebra", "linear_algebra", "rewrite", "simplify"}},
     {"calculus", {"calculus", "coordinates", "integral", "series", "sums"}},
+    {"equations", {"equations"}},
     {"numeric", {"cross_check"}},
     {"program", {"native", "program"}},
     {"solvers", {"solvers", "system"}},

@@ -84,7 +84,7 @@ TEST_CASE("integrate: mistakes are explained") {
         Case{"integrate 'a*x' --over 'x from 0 to 1' --numeric", "a has no value", 2},
         Case{"limit 'sin(x)/x'", "--at", 2}, Case{"limit x --at 'x = 0'", "--at takes", 2},
         Case{"limit 'exp(b*x)' --at 'x to infinity'", "sign of b", 1}, Case{"series 'exp(x)'", "--about", 2},
-        Case{"series 'exp(1/x)' --about x=0", "essential singularity", 1},
+        Case{"series 'exp(1/x)' --about 'x=0 from above'", "essential singularity", 1},
         Case{"series 'exp(x)' --about x=0 --order 100000", "400", 1}}) {
     const auto o = run(c.arguments);
     INFO(std::string(c.arguments) << ": " << o.text);

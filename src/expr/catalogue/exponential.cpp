@@ -1,8 +1,11 @@
 // SPDX-License-Identifier: MIT
-// Exponentials, logarithms and roots. Derivatives: NIST Handbook 4.7.
+// Exponentials, logarithms, roots, and Lambert's W. Derivatives: NIST Handbook 4.7, 4.13.
+#include <acb_hypgeom.h>
+
 #include <cmath>
 #include <numbers>
 
+#include "boreon/error.hpp"
 #include "expr/catalogue/rows.hpp"
 
 namespace boreon {
@@ -120,6 +123,53 @@ void log_with_base(Ball& r, Balls x, ulong base, long p) {
   acb_log(r.get(), x[0].get(), p);
   arb_log_ui(d.re(), base, p);
   acb_div_arb(r.get(), r.get(), d.re(), p);
+}
+
+// W of the principal branch at 0 and exp(1), of the two real ones at their common end.
+bool exact_lambert(Args a, Expr& r) {
+  const Expr& x = a.back();
+  const bool principal = a.size() == 1;
+  const auto branch = principal ? std::optional<std::int64_t>(0) : a[0].word();
+  if (!branch) return false;
+  if (*branch == 0 && !principal) {
+    r = call(*find_function("lambert_W"), {&x, 1});
+    return true;
+  }
+  if (x == -exp(Expr(-1)) && (*branch == 0 || *branch == -1)) {
+    r = -1;
+  } else if (principal && x.is_integer(0)) {
+    r = 0;
+  } else if (principal && x == exp(Expr(1))) {
+    r = 1;
+  } else if (principal && x.is_constant(ConstantCode::infinity)) {
+    r = infinity();
+  } else {
+    return false;
+  }
+  return true;
+}
+
+// Branches beyond 10^9 are refused; 0 and -1 are real from -exp(-1) on.
+void ball_lambert(Ball& r, Balls x, long precision) {
+  acb_indeterminate(r.get());
+  slong branch = 0;
+  if (x.size() == 2) {
+    if (!x[0].real() || arb_is_int(x[0].re()) == 0 || arf_cmpabs_2exp_si(arb_midref(x[0].re()), 30) >= 0) return;
+    branch = arf_get_si(arb_midref(x[0].re()), ARF_RND_DOWN);
+  }
+  const Ball& z = x.back();
+  if (z.real() && (branch == 0 || branch == -1)) {
+    Ball w;
+    arb_lambertw(w.re(), z.re(), branch == 0 ? 0 : 1, precision);
+    if (arb_is_finite(w.re()) != 0) {
+      r = w;
+      return;
+    }
+  }
+  fmpz_t k;
+  fmpz_init_set_si(k, branch);
+  acb_lambertw(r.get(), z.get(), k, 0, precision);
+  fmpz_clear(k);
 }
 
 }  // namespace
@@ -274,6 +324,23 @@ std::span<const FunctionRow> exponential_rows() {
              for (const Ball& v : x) acb_addmul(s.get(), v.get(), v.get(), p);
              acb_sqrt(r.get(), s.get(), p);
            }},
+      {.name = "lambert_W",
+       .summary =
+           "lambert_W(x): the w with w*exp(w) = x on the principal branch; lambert_W(k, x): on branch k, of which "
+           "0 and -1 are real",
+       .max_args = 2,
+       .latex = "W",
+       .unicode = "W",
+       .domain = "an argument from -exp(-1) on; to below 0 on branch -1",
+       .exact = exact_lambert,
+       .derivative = [](Args a, std::size_t i) -> Expr {
+         if (i + 1 != a.size())
+           throw Error(ErrorKind::unsupported,
+                       "the branch of lambert_W is a whole number: there is no derivative by it");
+         const Expr w = call(*find_function("lambert_W"), a);
+         return exp(-w) / (1 + w);
+       },
+       .ball = ball_lambert},
   };
   return rows;
 }

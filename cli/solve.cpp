@@ -1,0 +1,202 @@
+// SPDX-License-Identifier: MIT
+// solve: equations given as text, exactly.
+#include <fmt/format.h>
+#include <fmt/ranges.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "boreon/equations.hpp"
+#include "request.hpp"
+
+namespace boreon::cli {
+namespace {
+
+std::vector<Expr> equations_of(const Request& r, const Assumed& assumed) {
+  std::vector<Expr> out;
+  for (const std::string& input : r.inputs) {
+    if (is_model(input)) throw Error(ErrorKind::usage, "equations and model files are not solved together");
+    if (input.find("==") != std::string::npos)
+      throw Error(ErrorKind::usage, "an equation has one equals sign: left = right, not '" + input + "'");
+    const Expr e = read_input(input, assumed.context);
+    if (e.is(Kind::relation) && e.relation_op() == RelationOp::equal) {
+      out.push_back(e.operands()[0] - e.operands()[1]);
+    } else if (e.is_constant(ConstantCode::true_value)) {
+      out.emplace_back(0);
+    } else if (e.is_constant(ConstantCode::false_value)) {
+      out.emplace_back(1);
+    } else if (is_condition(e)) {
+      throw Error(ErrorKind::unsupported,
+                  fmt::format("'{}' is an inequality; this version solves equations (left = right)", input));
+    } else {
+      out.push_back(e);
+    }
+  }
+  return out;
+}
+
+std::vector<Expr> unknowns_of(const Request& r, const Assumed& assumed, const std::vector<Expr>& equations) {
+  std::vector<Expr> out;
+  for (const std::string& list : r.solve_for) {
+    for (const std::string& text : split(list)) {
+      if (text.empty()) throw Error(ErrorKind::usage, "--for takes the unknowns: --for x,y");
+      out.push_back(read_input(text, assumed.context, "--for"));
+    }
+  }
+  if (!out.empty()) return out;
+  if (!r.solve_for.peek().empty()) throw Error(ErrorKind::usage, "--for takes the unknowns: --for x,y");
+  const std::vector<Symbol> symbols = free_symbols(equations);
+  if (symbols.empty() && std::all_of(equations.begin(), equations.end(), [](const Expr& e) { return e.is_integer(0); }))
+    throw Error(ErrorKind::usage, "both sides are the same: the equation holds for every value of its symbols");
+  if (symbols.size() == 1) return {symbols[0]};
+  std::vector<std::string> names;
+  for (const Symbol& s : symbols) names.push_back(s.name());
+  throw Error(ErrorKind::usage,
+              names.empty() ? "there is nothing to solve for: the equations contain no symbol"
+                            : fmt::format("say for which of {} to solve: --for {}", fmt::join(names, ", "), names[0]));
+}
+
+std::optional<std::pair<double, double>> range_within(const Request& r, const Assumed& assumed,
+                                                      const std::vector<Expr>& unknowns) {
+  if (r.within.empty()) return std::nullopt;
+  const auto wrong = [&] {
+    throw Error(ErrorKind::usage,
+                fmt::format("--within takes a range of numbers such as \"x from 0 to 10\", not '{}'", r.within.peek()));
+  };
+  Expr node;
+  try {
+    node = parse("integral(0, " + r.within.get() + ")", assumed.context);
+  } catch (const Error&) {
+    wrong();
+  }
+  if (node.operands().size() != 4) wrong();
+  if (unknowns.size() != 1 || node.operands()[1].name() != unknowns[0].name())
+    throw Error(ErrorKind::usage, "--within gives the range of the one unknown");
+  const double low = evaluate(node.operands()[2]);
+  const double high = evaluate(node.operands()[3]);
+  if (!(low < high) || !std::isfinite(low) || !std::isfinite(high)) wrong();
+  return std::pair{low, high};
+}
+
+std::string conclusion(const SolutionSet& s) {
+  const std::size_t n = s.solutions.size();
+  if (s.status == SolveStatus::unevaluated) return fmt::format("unevaluated: {}\n", s.reason);
+  std::string text;
+  if (n == 0 && s.complete) return fmt::format("no solution: {}\n", s.reason);
+  if (n == 0) return fmt::format("no solution was found: {}\n", s.reason);
+  if (!s.free.empty()) {
+    std::vector<std::string> names;
+    for (const Expr& e : s.free) names.push_back(to_text(e));
+    text += fmt::format("{} {} any value\n", fmt::join(names, ", "), names.size() == 1 ? "has" : "have");
+  }
+  if (!s.integers.empty()) {
+    std::vector<std::string> names;
+    for (const Expr& e : s.integers) names.push_back(to_text(e));
+    text += fmt::format("for every whole number {}\n", fmt::join(names, ", "));
+  }
+  if (!s.reason.empty()) {
+    text += s.reason + "\n";
+  } else if (s.complete && s.free.empty()) {
+    text += s.real_only ? "there are no other real ones\n" : "there are no others\n";
+  }
+  return text;
+}
+
+}  // namespace
+
+Answer solve(const Request& r) {
+  if (is_model(r.inputs.at(0))) return solve_model(r);
+  const Assumed assumed = assumptions_of(r);
+  const std::vector<Expr> equations = equations_of(r, assumed);
+  const std::vector<Expr> unknowns = unknowns_of(r, assumed, equations);
+  SolveOptions options;
+  options.conditions = assumed.conditions;
+  options.within = range_within(r, assumed, unknowns);
+  const int digits = r.digits.get();
+  const SolutionSet s = boreon::solve(equations, unknowns, options);
+  Answer a;
+  a.json["result"] = Json::array();
+  Json multiplicities = Json::array();
+  for (const Solution& one : s.solutions) {
+    Json values = Json::object();
+    std::vector<std::string> lines;
+    for (const Bindings::Entry& v : one.values.entries()) {
+      const std::string value = one.decimal.empty() ? to_text(v.value) : one.decimal;
+      values[to_text(v.target)] = value;
+      std::string line = one.decimal.empty() ? typeset(r, equation(v.target, v.value))
+                                             : fmt::format("  {} = {}", to_text(v.target), one.decimal);
+      // what cannot be read at a glance comes with its number
+      if (!v.value.has_symbols() && !v.value.is_number()) {
+        const std::complex<double> z = evaluate_complex(v.value);
+        const bool real = one.real || std::abs(z.imag()) <= 1e-15 * std::abs(z);
+        line += digits > 0 && real ? fmt::format("   = {}", certify(v.value, {}, digits).real)
+                                   : fmt::format("   = {}", complex_text(real ? z.real() : z, 6));
+      }
+      lines.push_back(line);
+    }
+    for (std::size_t i = 0; i < lines.size(); ++i) {
+      std::string end;
+      if (i + 1 == lines.size()) {
+        if (one.multiplicity > 1) end += fmt::format("   ({} times)", one.multiplicity);
+        if (!one.conditions.empty()) {
+          std::vector<std::string> texts;
+          for (const Expr& c : one.conditions) texts.push_back(to_text(c));
+          end += fmt::format("   if {}", fmt::join(texts, " and "));
+        }
+      } else {
+        end = ",";
+      }
+      a.text += lines[i] + end + "\n";
+    }
+    a.json["result"].push_back(values);
+    multiplicities.push_back(one.multiplicity);
+  }
+  a.text += conclusion(s);
+  Json conditions = Json::array();
+  std::vector<std::string> general;
+  for (const Expr& c : s.conditions) {
+    general.push_back(to_text(c));
+    conditions.push_back(general.back());
+  }
+  // a condition of every solution is one of the answer
+  for (const Solution& one : s.solutions) {
+    for (const Expr& c : one.conditions) {
+      const std::string text = to_text(c);
+      const bool all = std::all_of(s.solutions.begin(), s.solutions.end(), [&](const Solution& other) {
+        return std::find(other.conditions.begin(), other.conditions.end(), c) != other.conditions.end();
+      });
+      if (all && std::find(general.begin(), general.end(), text) == general.end()) {
+        general.push_back(text);
+        conditions.push_back(text);
+      }
+    }
+  }
+  if (!s.conditions.empty()) {
+    std::vector<std::string> texts;
+    for (const Expr& c : s.conditions) texts.push_back(to_text(c));
+    a.text += fmt::format("valid for {}\n", fmt::join(texts, ", "));
+  }
+  Json exceptions = Json::array();
+  for (const SolveException& e : s.exceptions) {
+    a.text += fmt::format("where {}: {}\n", to_text(e.when), e.what);
+    exceptions.push_back({{"when", to_text(e.when)}, {"value", e.what}});
+  }
+  a.json["status"] = to_string(s.status);
+  a.json["complete"] = s.complete;
+  a.json["multiplicities"] = multiplicities;
+  a.json["conditions"] = conditions;
+  a.json["exceptions"] = exceptions;
+  a.json["free"] = Json::array();
+  for (const Expr& e : s.free) a.json["free"].push_back(to_text(e));
+  a.json["integers"] = Json::array();
+  for (const Expr& e : s.integers) a.json["integers"].push_back(to_text(e));
+  a.json["reason"] = s.reason;
+  a.json["check"] = json_of(s.check);
+  if (s.check.verdict == Verdict::agrees)
+    a.text += fmt::format("check: {} ({} value{} at {} point{})\n", s.check.method, s.check.entries,
+                          s.check.entries == 1 ? "" : "s", s.check.points, s.check.points == 1 ? "" : "s");
+  if (r.steps && !s.steps.empty()) a.text += fmt::format("route:\n  {}\n", fmt::join(s.steps, "\n  "));
+  return a;
+}
+
+}  // namespace boreon::cli

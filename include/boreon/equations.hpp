@@ -1,0 +1,83 @@
+// SPDX-License-Identifier: MIT
+// Exact solving of equations: one or several, for symbols, with every solution substituted back.
+#pragma once
+
+#include <cstddef>
+#include <cstdint>
+#include <optional>
+#include <string>
+#include <utility>
+#include <vector>
+
+#include "boreon/bindings.hpp"
+#include "boreon/evidence.hpp"
+#include "boreon/export.hpp"
+#include "boreon/expr.hpp"
+#include "boreon/list.hpp"
+
+namespace boreon BOREON_API {
+
+/// One solution. What may stand free in the values: parameters, unknowns that are listed as free, and whole numbers
+/// n1, n2, ... of periodic families.
+struct Solution {
+  Bindings values;               ///< unknown to expression, as substitute() takes them
+  std::vector<Expr> conditions;  ///< of the parameters, under which it is one
+  unsigned multiplicity = 1;     ///< as a root, where there is one unknown
+  bool real = true;              ///< known to be real for real parameters
+  std::string decimal = {};      ///< of the one unknown, where the solution is approximate: correct digits
+};
+
+enum class SolveStatus : std::uint8_t { exact, approximate, unevaluated };
+[[nodiscard]] const char* to_string(SolveStatus s) noexcept;
+
+/// Values of parameters that the general answer leaves out, and what holds there.
+struct SolveException {
+  Expr when;
+  std::string what;
+};
+
+struct SolutionSet {
+  std::vector<Solution> solutions;  ///< real ones first; none: there is no solution, if complete
+  std::vector<Expr> free;           ///< unknowns that may have any value
+  std::vector<Expr> integers;       ///< n1, n2, ... that stand for any whole number
+  std::vector<Expr> conditions;     ///< of the parameters, for the answer as a whole: "a != 0"
+  std::vector<SolveException> exceptions;
+  SolveStatus status = SolveStatus::exact;
+  bool real_only = false;  ///< looked for over the real numbers; else complex ones are among the solutions
+  bool complete = false;   ///< proved: there are no others (over the real numbers, unless complex ones are given)
+  std::string reason;      ///< why it is not solved or not complete; what contradicts itself
+  std::vector<std::string> steps;
+  Evidence check;  ///< the solutions substituted back, in ball arithmetic at random parameters
+};
+
+struct SolveOptions {
+  std::vector<Expr> conditions = {};  ///< relations that hold, beside the assumptions of the symbols
+  /// A range of the one unknown: all real roots in it, certified, where there is no closed form.
+  std::optional<std::pair<double, double>> within = {};
+  std::size_t points = 4;  ///< random values of the parameters at which solutions are substituted back
+  std::uint64_t seed = 20260101;
+};
+
+/// Solves equations, each given by an expression that is to be zero, for symbols.
+///
+/// - Polynomials: all roots, complex ones too, by factors, radicals where they are short, angles for three real roots,
+/// else
+///   as polynomial_root. Linear systems with symbols, of any number of unknowns. Polynomial systems by a Groebner
+///   basis.
+/// - Other equations: over the real numbers, by inverse functions (periodic families with n1, n2, ...), common parts,
+///   radicals, absolute values, logarithms, sines and cosines of one angle, Lambert's W. Where none of that leads to an
+///   end and there are no parameters: the real roots within a range in certified numbers (status approximate).
+///
+/// Solutions that do not satisfy the equations, or contradict the assumptions of their unknown, are dropped. Throws
+/// Error(usage) for an unknown that occurs nowhere or is no symbol, Error(shape) for inequalities.
+///
+///     const Symbol x("x"), a("a", {Assumption::positive});
+///     solve({power(x, 2) - a}, {x}).solutions[0].values;   // x = sqrt(a)
+[[nodiscard]] SolutionSet solve(const ExprList& equations, const ExprList& unknowns, const SolveOptions& options = {});
+
+/// The reduced Groebner basis of polynomials over the rationals, in lexicographic order of the unknowns, first one
+/// largest; other symbols come after them. Buchberger's algorithm with his criteria. Throws Error(usage) for what is no
+/// polynomial, Error(limit) where it grows too large.
+[[nodiscard]] std::vector<Expr> groebner_basis(const ExprList& polynomials, const ExprList& unknowns);
+
+}  // namespace BOREON_API

@@ -1,0 +1,156 @@
+// SPDX-License-Identifier: MIT
+#include "equations/real_search.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <optional>
+
+#include "boreon/calculus.hpp"
+#include "boreon/error.hpp"
+#include "boreon/traverse.hpp"
+#include "values/domains.hpp"
+#include "values/graph_evaluator.hpp"
+
+namespace boreon::equations {
+namespace {
+
+constexpr long search_precision = 80;
+constexpr std::size_t most_parts = 200000;
+constexpr double narrowest = 1e-11;  // of the larger of 1 and the place
+
+class Searched {
+ public:
+  Searched(const Expr& e, const Expr& x) : x_(x), f_(e), d_(derivative(e, x)), of_f_({&f_, 1}), of_d_({&d_, 1}) {}
+
+  // Real and finite, or nothing.
+  [[nodiscard]] std::optional<Ball> value(const Ball& at, long precision) const {
+    return evaluated(of_f_, at, precision);
+  }
+  [[nodiscard]] std::optional<Ball> slope(const Ball& at, long precision) const {
+    return evaluated(of_d_, at, precision);
+  }
+
+ private:
+  [[nodiscard]] std::optional<Ball> evaluated(const EvaluationPlan& plan, const Ball& at, long precision) const {
+    const BriefFaults brief;
+    try {
+      auto r = GraphEvaluator<BallDomain>(BallDomain{precision}).run(plan, [&](const Expr& s, Ball& v) {
+        if (!(s == x_)) return false;
+        v = at;
+        return true;
+      });
+      if (!r[0].finite() || arb_contains_zero(r[0].im()) == 0) return std::nullopt;
+      return r[0];
+    } catch (const Error& e) {
+      if (e.kind() == ErrorKind::limit || e.kind() == ErrorKind::interrupted) throw;
+      return std::nullopt;
+    }
+  }
+
+  const Expr& x_;
+  Expr f_;
+  Expr d_;
+  EvaluationPlan of_f_;
+  EvaluationPlan of_d_;
+};
+
+Ball range_of(double a, double b) {
+  Ball r;
+  arb_t end;
+  arb_init(end);
+  arb_set_d(r.re(), a);
+  arb_set_d(end, b);
+  arb_union(r.re(), r.re(), end, search_precision);
+  arb_clear(end);
+  return r;
+}
+
+// The sign at a point; 0 where it cannot be told.
+int sign_at(const Searched& f, double x) {
+  for (const long precision : {search_precision, 4 * search_precision}) {
+    const auto v = f.value(Ball::from(std::complex<double>(x)), precision);
+    if (!v) return 0;
+    if (arb_is_positive(v->re()) != 0) return 1;
+    if (arb_is_negative(v->re()) != 0) return -1;
+  }
+  return 0;
+}
+
+// The one root in the range, on which the derivative has no zero.
+std::optional<CertifiedRoot> refined(const Searched& f, double a, double b, int digits) {
+  Ball x = range_of(a, b);
+  const long precision = static_cast<long>(3.33 * digits) + 80;
+  for (int step = 0; step < 200; ++step) {
+    if (arb_rel_accuracy_bits(x.re()) >= static_cast<slong>(3.33 * digits) + 8)
+      return CertifiedRoot{decimal(x.re(), digits)};
+    Ball middle;
+    arf_set(arb_midref(middle.re()), arb_midref(x.re()));
+    const auto v = f.value(middle, precision);
+    const auto d = f.slope(x, precision);
+    if (!v || !d || arb_contains_zero(d->re()) != 0) return std::nullopt;
+    Ball next;
+    arb_div(next.re(), v->re(), d->re(), precision);
+    arb_sub(next.re(), middle.re(), next.re(), precision);
+    Ball both;
+    if (arb_intersection(both.re(), next.re(), x.re(), precision) == 0) return std::nullopt;
+    if (mag_cmp(arb_radref(both.re()), arb_radref(x.re())) >= 0) {
+      return arb_contains_zero(x.re()) != 0 && arb_contains_zero(v->re()) != 0 ? std::optional(CertifiedRoot{"0"})
+                                                                               : std::nullopt;
+    }
+    x = both;
+  }
+  return std::nullopt;
+}
+
+}  // namespace
+
+RealSearch real_roots_within(const Expr& e, const Expr& x, double low, double high, int digits) {
+  struct Part {
+    double a, b;
+  };
+  const Searched f(e, x);
+  RealSearch out;
+  // unequal parts, so that roots at round numbers are not met by their ends
+  std::vector<Part> open{{low, low + 0.4871 * (high - low)}, {low + 0.4871 * (high - low), high}};
+  std::reverse(open.begin(), open.end());
+  std::size_t count = 0;
+  const auto undecided = [&](double place) {
+    if (out.undecided.empty() || std::abs(out.undecided.back() - place) > 1e-6 * std::max(1.0, std::abs(place)))
+      out.undecided.push_back(place);
+  };
+  while (!open.empty()) {
+    const Part p = open.back();
+    open.pop_back();
+    if (++count > most_parts) {
+      undecided(p.a);
+      break;
+    }
+    const Ball range = range_of(p.a, p.b);
+    const auto v = f.value(range, search_precision);
+    if (v && arb_contains_zero(v->re()) == 0) continue;
+    if (v) {
+      const auto d = f.slope(range, search_precision);
+      if (d && arb_contains_zero(d->re()) == 0) {
+        const int sa = sign_at(f, p.a);
+        const int sb = sign_at(f, p.b);
+        if (sa * sb > 0) continue;
+        if (sa * sb < 0) {
+          if (auto root = refined(f, p.a, p.b, digits)) {
+            out.roots.push_back(*root);
+            continue;
+          }
+        }
+      }
+    }
+    const double middle = p.a + 0.5127 * (p.b - p.a);
+    if (p.b - p.a <= narrowest * std::max(1.0, std::abs(middle)) || !(middle > p.a && middle < p.b)) {
+      undecided(middle);
+      continue;
+    }
+    open.push_back({middle, p.b});
+    open.push_back({p.a, middle});
+  }
+  return out;
+}
+
+}  // namespace boreon::equations

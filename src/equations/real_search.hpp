@@ -1,0 +1,27 @@
+// SPDX-License-Identifier: MIT
+// All real roots of an expression of one symbol in a range, each with a certificate.
+#pragma once
+
+#include <string>
+#include <vector>
+
+#include "boreon/expr.hpp"
+
+namespace boreon::equations {
+
+struct CertifiedRoot {
+  std::string decimal;  ///< correct digits
+};
+
+struct RealSearch {
+  std::vector<CertifiedRoot> roots;  ///< ascending
+  std::vector<double> undecided;     ///< places where roots could neither be proved nor excluded
+  [[nodiscard]] bool complete() const { return undecided.empty(); }
+};
+
+/// Halves the range until on each part a ball excludes zero, or excludes a zero of the derivative: then the signs at
+/// the ends decide, and the interval Newton method finds the digits (Moore, Interval Analysis, 1966). Roots at which
+/// the derivative vanishes too, and places where the function is not defined, stay undecided.
+[[nodiscard]] RealSearch real_roots_within(const Expr& e, const Expr& x, double low, double high, int digits);
+
+}  // namespace boreon::equations

@@ -1,0 +1,125 @@
+// SPDX-License-Identifier: MIT
+#include "equations/roots.hpp"
+
+#include <algorithm>
+#include <numeric>
+
+#include "boreon/algebra.hpp"
+#include "boreon/error.hpp"
+#include "boreon/functions.hpp"
+#include "boreon/simplify.hpp"
+#include "boreon/text.hpp"
+#include "calculus/integral/integrator.hpp"
+
+namespace boreon::equations {
+namespace {
+
+using Coefficients = std::vector<Expr>;
+using Roots = std::optional<std::vector<Expr>>;
+
+bool rational(const Coefficients& c) {
+  return std::all_of(c.begin(), c.end(), [](const Expr& k) { return k.is_number() && k.number().is_exact(); });
+}
+
+bool readable(const std::vector<Expr>& roots, std::size_t longest) {
+  return std::all_of(roots.begin(), roots.end(), [&](const Expr& r) {
+    return to_text(r, {longest + 10, {}}).size() <= longest;
+  });
+}
+
+std::vector<Expr> quadratic(const Coefficients& c, const Signs& signs) {
+  // the middle coefficient halved where that is shorter: (-b +- sqrt(b^2 - a*c))/a
+  const Expr& a = c[2];
+  const Expr half = c[1] / 2;
+  const bool even = (half / a).is_number() ? (half / a).number().is_integer() : half.is(Kind::symbol);
+  const Expr b = even ? half : c[1];
+  const Expr under = expand(b * b - (even ? 1 : 4) * a * c[0]);
+  const Expr below = even ? a : 2 * a;
+  const auto sign = signs.known(under);
+  Expr root;
+  if (sign && *sign < 0) {
+    root = imaginary_unit() * sqrt(factor(-under));
+  } else {
+    root = sqrt(factor(under));
+  }
+  const auto one = [&](const Expr& r) {
+    // numbers term by term, symbols over one denominator
+    return c[0].has_symbols() || c[1].has_symbols() || a.has_symbols() ? (-b + r) / below : -b / below + r / below;
+  };
+  return {one(root), one(-root)};
+}
+
+// x^n = k for a k of unknown sign
+std::vector<Expr> binomial(std::int64_t n, const Expr& k, const Signs& signs) {
+  const auto sign = signs.known(k);
+  const Expr size = power(sign && *sign < 0 ? -k : k, Expr(Number(1, n)));
+  std::vector<Expr> out;
+  for (std::int64_t j = 0; j < n; ++j) {
+    const Expr angle = Expr(Number(2 * j + (sign && *sign < 0 ? 1 : 0), n)) * pi();
+    out.push_back(expand(size * (cos(angle) + imaginary_unit() * sin(angle))));
+  }
+  return out;
+}
+
+Roots by_radicals(const Coefficients& c, const Signs& signs) {
+  Signs inner(signs.given());
+  try {
+    const auto closed = closed_roots(c, inner);
+    if (!closed) return std::nullopt;
+    std::vector<Expr> out;
+    for (const Expr& r : closed->real) out.push_back(tidied(r, inner));
+    for (const auto& p : closed->pairs) {
+      const Expr re = tidied(p.re, inner);
+      const Expr im = tidied(p.im, inner);
+      out.push_back(re + imaginary_unit() * im);
+      out.push_back(re - imaginary_unit() * im);
+    }
+    return out;
+  } catch (const UnknownSign&) {
+    return std::nullopt;
+  }
+}
+
+// A polynomial in x^k, k > 1: the roots of each x^k = y.
+Roots decomposed(const Coefficients& c, const Signs& signs, std::size_t longest) {
+  std::size_t k = 0;
+  for (std::size_t i = 1; i < c.size(); ++i) {
+    if (!c[i].is_integer(0)) k = std::gcd(k, i);
+  }
+  if (k < 2 || k + 1 == c.size()) return std::nullopt;
+  Coefficients inner;
+  for (std::size_t i = 0; i < c.size(); i += k) inner.push_back(c[i]);
+  const Roots values = roots_of(inner, signs, longest);
+  if (!values) return std::nullopt;
+  std::vector<Expr> out;
+  for (const Expr& y : *values) {
+    const std::vector<Expr> part = binomial(static_cast<std::int64_t>(k), y, signs);
+    out.insert(out.end(), part.begin(), part.end());
+  }
+  return out;
+}
+
+}  // namespace
+
+Roots roots_of(const Coefficients& c, const Signs& signs, std::size_t longest) {
+  const std::size_t n = c.size() - 1;
+  if (n == 1) return std::vector<Expr>{-c[0] / c[1]};
+  if (n == 2) return quadratic(c, signs);
+  if (rational(c)) {
+    if (n <= 12) {
+      if (const Roots r = by_radicals(c, signs); r && readable(*r, longest)) return r;
+    }
+    const auto numbered = numbered_roots(c);
+    if (!numbered) return std::nullopt;
+    std::vector<Expr> out = numbered->real;
+    out.insert(out.end(), numbered->complex.begin(), numbered->complex.end());
+    return out;
+  }
+  const bool only_ends = std::all_of(c.begin() + 1, c.end() - 1, [](const Expr& k) { return k.is_integer(0); });
+  if (only_ends) return binomial(static_cast<std::int64_t>(n), -c[0] / c[n], signs);
+  if (const Roots r = by_radicals(c, signs); r && readable(*r, longest)) return r;
+  if (const Roots r = decomposed(c, signs, longest); r && readable(*r, longest)) return r;
+  return std::nullopt;
+}
+
+}  // namespace boreon::equations

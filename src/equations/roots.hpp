@@ -1,0 +1,30 @@
+// SPDX-License-Identifier: MIT
+// All complex roots of a polynomial with exact or symbolic coefficients.
+#pragma once
+
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "boreon/expr.hpp"
+#include "calculus/signs.hpp"
+
+namespace boreon::equations {
+
+struct Root {
+  Expr value;
+  unsigned multiplicity = 1;
+  std::vector<Expr> conditions = {};  ///< of the parameters
+};
+
+/// Longest text of one root by radicals; beyond, a root with rational coefficients is written as polynomial_root. In
+/// systems roots stand in other values, so that less is readable.
+inline constexpr std::size_t longest_radicals = 160;
+inline constexpr std::size_t longest_in_systems = 50;
+
+/// Roots of an irreducible polynomial with coefficients of x^0, x^1, ..., each once; the leading one is not zero.
+/// Nothing where they have no closed form here: degree 3 and more with symbols, unless x^n = c, or a polynomial in x^k.
+[[nodiscard]] std::optional<std::vector<Expr>> roots_of(const std::vector<Expr>& coefficients, const Signs& signs,
+                                                        std::size_t longest = longest_radicals);
+
+}  // namespace boreon::equations

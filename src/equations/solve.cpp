@@ -1,0 +1,523 @@
+// SPDX-License-Identifier: MIT
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "algebra/linear_terms.hpp"
+#include "boreon/algebra.hpp"
+#include "boreon/calculus.hpp"
+#include "boreon/catalogue.hpp"
+#include "boreon/equations.hpp"
+#include "boreon/error.hpp"
+#include "boreon/functions.hpp"
+#include "boreon/sampling.hpp"
+#include "boreon/simplify.hpp"
+#include "boreon/symbol.hpp"
+#include "boreon/text.hpp"
+#include "boreon/traverse.hpp"
+#include "calculus/integral/exceptional.hpp"
+#include "equations/real_search.hpp"
+#include "equations/single.hpp"
+#include "equations/system.hpp"
+#include "equations/verify.hpp"
+
+namespace boreon {
+
+const char* to_string(SolveStatus s) noexcept {
+  switch (s) {
+    case SolveStatus::exact: return "exact";
+    case SolveStatus::approximate: return "approximate";
+    default: return "unevaluated";
+  }
+}
+
+namespace {
+
+using namespace equations;
+
+constexpr double default_range = 100;  // of numeric roots where no range is asked for
+
+std::string listed(std::span<const Expr> list) {
+  std::string out;
+  for (const Expr& e : list) out += (out.empty() ? "" : ", ") + to_text(e, {60, {}});
+  return out;
+}
+
+class Solve {
+ public:
+  Solve(std::span<const Expr> equations, std::span<const Expr> unknowns, const SolveOptions& options)
+      : given_(equations.begin(), equations.end()), options_(options) {
+    for (Expr& e : given_) e = evaluate_derivatives(e);
+    name_unknowns(unknowns);
+  }
+
+  SolutionSet run(bool with_exceptions) {
+    std::vector<Expr> open;
+    for (const Expr& e : equations_) {
+      if (!vanishes(e)) open.push_back(e);
+    }
+    result_.check.method = "solutions substituted back, in ball arithmetic";
+    if (open.empty()) {
+      result_.free = unknowns_;
+      result_.solutions.push_back({});
+      result_.complete = true;
+      result_.reason = "the equations hold for all values";
+      finish_check();
+      return named(std::move(result_));
+    }
+    for (const Expr& e : open) {
+      if (!uses_unknown(e)) return contradiction(e);
+    }
+    const bool solved = open.size() == 1 && unknowns_.size() == 1 ? one(open[0]) : several(open);
+    if (!solved) return named(std::move(result_));
+    if (with_exceptions) exceptions();
+    order();
+    return named(std::move(result_));
+  }
+
+ private:
+  // Calls such as y(0) stand for symbols meanwhile.
+  void name_unknowns(std::span<const Expr> unknowns) {
+    if (unknowns.empty()) throw Error(ErrorKind::usage, "there is no unknown to solve for");
+    if (given_.empty()) throw Error(ErrorKind::usage, "there is no equation to solve");
+    equations_ = given_;
+    for (const Expr& e : given_) {
+      if (is_condition(e)) {
+        throw Error(ErrorKind::shape, "an equation is expected, not the condition " + to_text(e, {60, {}}) +
+                                          "; inequalities are not solved");
+      }
+    }
+    for (std::size_t i = 0; i < unknowns.size(); ++i) {
+      const Expr& u = unknowns[i];
+      if (!u.is(Kind::symbol) && !u.is(Kind::unknown_call)) {
+        throw Error(ErrorKind::usage, "an unknown is a symbol or a call such as y(0), not " + to_text(u, {60, {}}));
+      }
+      if (std::find(unknowns.begin(), unknowns.begin() + static_cast<std::ptrdiff_t>(i), u) !=
+          unknowns.begin() + static_cast<std::ptrdiff_t>(i)) {
+        throw Error(ErrorKind::usage, "the unknown " + to_text(u) + " is given twice");
+      }
+      const bool occurs = std::any_of(given_.begin(), given_.end(), [&](const Expr& e) { return occurs_in(e, u); });
+      if (!occurs) {
+        std::vector<Symbol> symbols = free_symbols(given_);
+        std::vector<Expr> list(symbols.begin(), symbols.end());
+        throw Error(ErrorKind::usage, fmt::format("the unknown {} occurs in no equation{}", to_text(u),
+                                                  list.empty() ? "" : "; they contain " + listed(list)));
+      }
+      if (u.is(Kind::symbol)) {
+        unknowns_.push_back(u);
+        shown_.push_back(u);
+        continue;
+      }
+      const Symbol stand_in("_u" + std::to_string(i));
+      for (Expr& e : equations_) e = replaced_call(e, u, stand_in);
+      unknowns_.push_back(stand_in);
+      shown_.push_back(u);
+    }
+  }
+
+  static bool occurs_in(const Expr& e, const Expr& u) {
+    bool found = false;
+    postorder(e, [&](const Expr& n) { found = found || n == u; });
+    return found;
+  }
+
+  static Expr replaced_call(const Expr& e, const Expr& u, const Symbol& by) {
+    Rebuild pass([&](const Expr& n, Expr& r) {
+      if (!(n == u)) return false;
+      r = by;
+      return true;
+    });
+    return pass(e);
+  }
+
+  [[nodiscard]] bool uses_unknown(const Expr& e) const {
+    return std::any_of(unknowns_.begin(), unknowns_.end(), [&](const Expr& u) { return depends_on(e, u); });
+  }
+
+  SolutionSet contradiction(const Expr& e) {
+    result_.complete = true;
+    result_.reason = e.has_symbols() ? fmt::format("there is a solution only where {} = 0", to_text(e, {80, {}}))
+                                     : "the equations contradict each other";
+    if (e.has_symbols()) result_.conditions.push_back(not_equal(e, 0));
+    return named(std::move(result_));
+  }
+
+  bool one(const Expr& e) {
+    const Symbol x = Symbol::from(unknowns_[0]);
+    SingleSolver solver(all_conditions());
+    auto roots = solver(e, x);
+    result_.steps = solver.steps();
+    if (!roots) return numerically(e, x);
+    result_.integers = solver.integers();
+    result_.real_only = !solver.rational();
+    for (const Root& r : *roots) add({{unknowns_[0], r.value}}, r.conditions, r.multiplicity, {e});
+    for (const Expr& c : solver.nonzero()) note_nonzero(c);
+    for (const Expr& c : solver.free_factors()) {
+      if (reasoner_nonzero(c)) continue;
+      result_.exceptions.push_back({equal(c, 0), "every value is a solution"});
+    }
+    result_.complete = undecided_ == 0 && solver.left_out().empty();
+    result_.reason = solver.left_out();
+    if (result_.solutions.empty() && result_.complete)
+      result_.reason = "no value of the unknown satisfies the equation";
+    finish_check();
+    return true;
+  }
+
+  bool several(const std::vector<Expr>& open) {
+    auto found = linear_system(open, unknowns_);
+    if (!found) found = guarded([&] { return polynomial_system(open, unknowns_, all_conditions()); });
+    result_.real_only = !found;
+    if (!found) found = guarded([&] { return by_elimination(open, unknowns_, all_conditions()); });
+    if (!found) {
+      result_.status = SolveStatus::unevaluated;
+      result_.reason = "no closed form was found";
+      return false;
+    }
+    result_.steps = found->steps;
+    for (const Expr& c : found->nonzero) note_nonzero(c);
+    if (!found->contradiction.empty()) {
+      result_.complete = true;
+      result_.reason = found->contradiction;
+      finish_check();
+      return true;
+    }
+    std::vector<bool> has_value(unknowns_.size(), true);
+    for (std::size_t i = 0; i < found->values.size(); ++i) {
+      Bindings values;
+      for (std::size_t k = 0; k < unknowns_.size(); ++k) {
+        if (found->values[i][k]) {
+          values.set(unknowns_[k], tidy_value(*found->values[i][k]));
+        } else {
+          has_value[k] = false;
+        }
+      }
+      add(values, found->conditions[i], 1, open);
+    }
+    for (std::size_t k = 0; k < unknowns_.size(); ++k) {
+      if (!has_value[k]) result_.free.push_back(unknowns_[k]);
+    }
+    result_.complete = undecided_ == 0 && found->complete;
+    if (result_.solutions.empty()) result_.reason = "no values of the unknowns satisfy all equations";
+    finish_check();
+    return true;
+  }
+
+  template <class F>
+  static auto guarded(const F& f) -> decltype(f()) {
+    try {
+      return f();
+    } catch (const Error& e) {
+      if (e.kind() != ErrorKind::limit && e.kind() != ErrorKind::unsupported && e.kind() != ErrorKind::usage &&
+          e.kind() != ErrorKind::domain)
+        throw;
+      return std::nullopt;
+    }
+  }
+
+  bool numerically(const Expr& e, const Symbol& x) {
+    const std::vector<Symbol> symbols = free_symbols(e);
+    if (symbols.size() != 1 || !unknown_calls({&e, 1}).empty()) {
+      result_.status = SolveStatus::unevaluated;
+      result_.reason = fmt::format("no closed form was found; with numbers for {} roots can be found numerically", [&] {
+        std::vector<Expr> others;
+        for (const Symbol& s : symbols) {
+          if (!(s == x)) others.push_back(s);
+        }
+        return listed(others);
+      }());
+      return false;
+    }
+    double low = options_.within ? options_.within->first : -default_range;
+    double high = options_.within ? options_.within->second : default_range;
+    if (x.assumptions().has(Assumption::nonnegative)) low = std::max(low, 0.0);
+    if (x.assumptions().has(Assumption::nonpositive)) high = std::min(high, 0.0);
+    const RealSearch search = real_roots_within(e, x, low, high, 20);
+    result_.status = SolveStatus::approximate;
+    result_.steps.push_back(fmt::format("halving the range from {:g} to {:g}, with balls", low, high));
+    for (const CertifiedRoot& r : search.roots) {
+      Solution s;
+      s.values.set(x, Number::parse(r.decimal));
+      s.decimal = r.decimal;
+      if (allowed(s.values, s.conditions)) result_.solutions.push_back(std::move(s));
+    }
+    result_.check.method = "interval Newton method, in ball arithmetic";
+    result_.check.entries = result_.check.points = search.roots.size();
+    result_.check.digits = search.roots.empty() ? 0 : 15;
+    result_.check.verdict = search.roots.empty() ? Verdict::untested : Verdict::agrees;
+    result_.complete = options_.within && search.complete();
+    result_.reason = options_.within ? "" : fmt::format("roots from {:g} to {:g}; others are not excluded", low, high);
+    if (!search.undecided.empty()) {
+      result_.reason +=
+          fmt::format("{}undecided near {:.10g}", result_.reason.empty() ? "" : "; ", search.undecided[0]);
+      if (search.undecided.size() > 1)
+        result_.reason += fmt::format(" and {} other places", search.undecided.size() - 1);
+    }
+    if (search.roots.empty() && !search.undecided.empty()) {
+      result_.status = SolveStatus::unevaluated;
+    }
+    return true;
+  }
+
+  [[nodiscard]] std::vector<Expr> all_conditions() const { return options_.conditions; }
+
+  // exp(a + W(z)) = exp(a)*z/W(z), and the reciprocal.
+  static Expr without_exponentials_of_lambert(const Expr& v) {
+    Rebuild pass([](const Expr&, Expr&) { return false; },
+                 [](const Expr& n) -> Expr {
+                   if (!is_call_of(n, "exp")) return n;
+                   std::vector<Expr> rest;
+                   Expr factor = 1;
+                   for (const Expr& t : terms_of(n.operands()[0])) {
+                     const Expr w = t / leading_number(t);
+                     const Expr& c = leading_number(t);
+                     if (is_call_of(w, "lambert_W") && (c.is_integer(1) || c.is_integer(-1))) {
+                       factor *= power(w.operands().back() / w, c);
+                     } else {
+                       rest.push_back(t);
+                     }
+                   }
+                   return factor.is_integer(1) ? n : factor * exp(boreon::add(rest));
+                 });
+    return pass(v);
+  }
+
+  [[nodiscard]] Expr tidy_value(const Expr& value) const {
+    const Expr v = without_exponentials_of_lambert(value);
+    for (const Expr& n : result_.integers) {
+      if (depends_on(v, n)) return expand(v);
+    }
+    SimplifyOptions o;
+    o.work = 200;
+    o.points = 2;
+    o.conditions = options_.conditions;
+    try {
+      return operation_count(v) > 150 ? v : simplify(v, o);
+    } catch (const Error&) {
+      return v;
+    }
+  }
+
+  // A candidate, if it satisfies the equations and what is assumed of the unknowns.
+  void add(Bindings values, std::vector<Expr> conditions, unsigned multiplicity, const std::vector<Expr>& open) {
+    Bindings tidied;
+    for (const Bindings::Entry& v : values.entries()) tidied.set(v.target, tidy_value(v.value));
+    Solution s;
+    s.multiplicity = multiplicity;
+    for (const Bindings::Entry& v : tidied.entries()) s.real = s.real && looks_real(v.value);
+    s.conditions = std::move(conditions);
+    if (!allowed(tidied, s.conditions)) return;
+    std::vector<Expr> under = options_.conditions;
+    under.insert(under.end(), s.conditions.begin(), s.conditions.end());
+    bool doubtful = false;
+    for (const Expr& e : open) {
+      Expr at;
+      try {
+        at = substitute(e, tidied, Unused::allowed);
+      } catch (const Error&) {
+        return;
+      }
+      const ZeroTest t = zero_test(at, under, options_.points, options_.seed);
+      if (t.verdict == Zero::no || t.verdict == Zero::undefined) return;
+      if (t.points == 0) {
+        doubtful = true;
+        continue;
+      }
+      if (t.against > 0) doubtful = true;
+      result_.check.points += t.points;
+      ++result_.check.entries;
+      result_.check.digits =
+          std::min(result_.check.entries == 1 ? 15.0 : result_.check.digits, std::min(15.0, t.digits));
+    }
+    if (doubtful) {
+      ++undecided_;
+      ++result_.check.skipped;
+      return;
+    }
+    s.values = std::move(tidied);
+    for (const Solution& known : result_.solutions) {
+      if (same(known, s)) return;
+    }
+    result_.solutions.push_back(std::move(s));
+  }
+
+  [[nodiscard]] static bool same(const Solution& a, const Solution& b) {
+    for (const Bindings::Entry& v : a.values.entries()) {
+      const Expr* const other = b.values.find(v.target);
+      if (other == nullptr || !(v.value == *other || vanishes(v.value - *other))) return false;
+    }
+    return true;
+  }
+
+  // What is assumed of the unknowns; a sign that depends on parameters becomes a condition.
+  bool allowed(const Bindings& values, std::vector<Expr>& conditions) const {
+    const Signs signs(options_.conditions);
+    for (const Bindings::Entry& v : values.entries()) {
+      const Assumptions a = assumptions_of(v.target);
+      const bool real = looks_real(v.value);
+      const auto needs = [&](Assumption which, int sign) {
+        if (!a.has(which)) return true;
+        if (!real) return false;
+        if (const auto s = signs.known(v.value)) return sign == 2 ? *s != 0 : *s == sign || (*s == 0 && !strict(which));
+        const Expr& e = v.value;
+        conditions.push_back(sign == 2       ? not_equal(e, 0)
+                             : strict(which) ? (sign > 0 ? greater(e, 0) : less(e, 0))
+                                             : (sign > 0 ? greater_equal(e, 0) : less_equal(e, 0)));
+        return true;
+      };
+      if (a.has(Assumption::positive) || a.has(Assumption::negative)) {
+        if (!needs(Assumption::positive, 1) || !needs(Assumption::negative, -1)) return false;
+      } else if (!needs(Assumption::nonnegative, 1) || !needs(Assumption::nonpositive, -1) ||
+                 !needs(Assumption::nonzero, 2)) {
+        return false;
+      }
+      if (a.has(Assumption::integer) && v.value.is_number() && !v.value.number().is_integer()) return false;
+      if (a.has(Assumption::integer) && !v.value.has_symbols() && !is_integer(v.value)) {
+        const auto n = certified_value(v.value, {}, {});
+        if (!n || std::abs(n->real() - std::round(n->real())) > 1e-9) return false;
+      }
+      // relations that were given for the unknown
+      for (const Expr& c : options_.conditions) {
+        if (!depends_on(c, v.target)) continue;
+        const Expr there = substitute(c, values, Unused::allowed);
+        if (!holds(there, signs).value_or(true)) return false;
+        if (!holds(there, signs) && std::find(conditions.begin(), conditions.end(), there) == conditions.end())
+          conditions.push_back(there);
+      }
+    }
+    return true;
+  }
+
+  static bool strict(Assumption a) { return a == Assumption::positive || a == Assumption::negative; }
+
+  static std::optional<bool> holds(const Expr& c, const Signs& signs) {
+    try {
+      return truth_by_signs(c, [&](const Expr& d) -> int {
+        const auto s = signs.known(d);
+        if (!s) throw UnknownSign{d};
+        return *s;
+      });
+    } catch (const UnknownSign&) {
+      return std::nullopt;
+    }
+  }
+
+  [[nodiscard]] bool reasoner_nonzero(const Expr& e) const {
+    const auto s = Signs(options_.conditions).known(e);
+    return (s && *s != 0) || Reasoner(options_.conditions).nonzero(e) || is_nonzero(e);
+  }
+
+  void note_nonzero(const Expr& e) {
+    if (reasoner_nonzero(e)) return;
+    const Expr f = factor(e);
+    std::vector<Expr> bases;
+    if (f.is(Kind::product)) {
+      for (const Part p : Parts(f)) bases.push_back(p.key);
+    } else {
+      bases.push_back(f.is(Kind::power) ? f.operands()[0] : f);
+    }
+    for (const Expr& b : bases) {
+      if (!b.has_symbols() || reasoner_nonzero(b)) continue;
+      const Expr c = condition_of({b, 2});  // a != b rather than a - b != 0
+      if (std::find(result_.conditions.begin(), result_.conditions.end(), c) == result_.conditions.end()) {
+        result_.conditions.push_back(c);
+        pivots_.push_back(b);
+      }
+    }
+  }
+
+  // Where a leading coefficient vanishes, the equations are solved again.
+  void exceptions() {
+    for (const Expr& p : pivots_) {
+      for (const Exceptional& place : zeros_of_parameters(p, Symbol("_none"), options_.conditions)) {
+        if (std::find(unknowns_.begin(), unknowns_.end(), place.parameter) != unknowns_.end()) continue;
+        try {
+          const Bindings there{{place.parameter, place.value}};
+          std::vector<Expr> special;
+          for (const Expr& e : equations_) special.push_back(substitute(e, there, Unused::allowed));
+          SolveOptions o = options_;
+          o.conditions.clear();
+          for (const Expr& c : options_.conditions) o.conditions.push_back(substitute(c, there, Unused::allowed));
+          std::vector<Expr> left;
+          for (const Expr& u : unknowns_) {
+            if (std::any_of(special.begin(), special.end(), [&](const Expr& e) { return depends_on(e, u); }))
+              left.push_back(u);
+          }
+          std::string what;
+          if (left.empty()) {
+            what = std::all_of(special.begin(), special.end(), [](const Expr& e) { return vanishes(e); })
+                       ? "every value is a solution"
+                       : "no solution";
+          } else {
+            what = described(Solve(special, left, o).run(false));
+          }
+          result_.exceptions.push_back({equal(place.parameter, place.value), what});
+        } catch (const Error&) {
+        }
+      }
+    }
+  }
+
+  static std::string described(const SolutionSet& s) {
+    if (s.status == SolveStatus::unevaluated) return "not solved";
+    if (s.solutions.empty()) return "no solution";
+    std::string out;
+    for (const Solution& one : s.solutions) {
+      std::string part;
+      for (const Bindings::Entry& v : one.values.entries())
+        part += (part.empty() ? "" : ", ") + to_text(v.target) + " = " + to_text(v.value, {80, {}});
+      out += (out.empty() ? "" : "; or ") + (part.empty() ? std::string("every value is a solution") : part);
+    }
+    return out;
+  }
+
+  void order() {
+    std::stable_sort(result_.solutions.begin(), result_.solutions.end(),
+                     [](const Solution& a, const Solution& b) { return a.real && !b.real; });
+  }
+
+  void finish_check() {
+    Evidence& c = result_.check;
+    c.verdict = c.entries == 0 || c.skipped > 0 ? Verdict::untested : Verdict::agrees;
+    if (undecided_ > 0) {
+      result_.reason = fmt::format("{} candidate{} could not be verified and {} left out", undecided_,
+                                   undecided_ == 1 ? "" : "s", undecided_ == 1 ? "is" : "are");
+      if (result_.solutions.empty()) result_.status = SolveStatus::unevaluated;
+    }
+  }
+
+  // With the unknowns as they were given.
+  SolutionSet named(SolutionSet s) const {
+    Bindings back;
+    for (std::size_t i = 0; i < unknowns_.size(); ++i) {
+      if (!(unknowns_[i] == shown_[i])) back.set(unknowns_[i], shown_[i]);
+    }
+    if (back.empty()) return s;
+    for (Solution& one : s.solutions) {
+      Bindings values;
+      for (const Bindings::Entry& v : one.values.entries())
+        values.set(substitute(v.target, back, Unused::allowed), substitute(v.value, back, Unused::allowed));
+      one.values = std::move(values);
+    }
+    for (Expr& e : s.free) e = substitute(e, back, Unused::allowed);
+    return s;
+  }
+
+  std::vector<Expr> given_;
+  std::vector<Expr> equations_;
+  std::vector<Expr> unknowns_;
+  std::vector<Expr> shown_;
+  const SolveOptions& options_;
+  SolutionSet result_;
+  std::vector<Expr> pivots_;
+  std::size_t undecided_ = 0;
+};
+
+}  // namespace
+
+SolutionSet solve(const ExprList& equations, const ExprList& unknowns, const SolveOptions& options) {
+  return Solve(equations, unknowns, options).run(true);
+}
+
+}  // namespace boreon
