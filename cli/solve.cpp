@@ -117,6 +117,7 @@ Answer solve(const Request& r) {
   Answer a;
   a.json["result"] = Json::array();
   Json multiplicities = Json::array();
+  Json when = Json::array();
   for (const Solution& one : s.solutions) {
     Json values = Json::object();
     std::vector<std::string> lines;
@@ -150,6 +151,9 @@ Answer solve(const Request& r) {
     }
     a.json["result"].push_back(values);
     multiplicities.push_back(one.multiplicity);
+    Json held = Json::array();
+    for (const Expr& c : one.conditions) held.push_back(to_text(c));
+    when.push_back(held);
   }
   a.text += conclusion(s);
   Json conditions = Json::array();
@@ -184,6 +188,7 @@ Answer solve(const Request& r) {
   a.json["status"] = to_string(s.status);
   a.json["complete"] = s.complete;
   a.json["multiplicities"] = multiplicities;
+  a.json["solution_conditions"] = when;
   a.json["conditions"] = conditions;
   a.json["exceptions"] = exceptions;
   a.json["free"] = Json::array();

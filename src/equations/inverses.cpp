@@ -6,20 +6,12 @@
 #include "boreon/catalogue.hpp"
 #include "boreon/functions.hpp"
 #include "boreon/symbol.hpp"
+#include "equations/roots.hpp"
 
 namespace boreon::equations {
 namespace {
 
 using Inverses = std::vector<Inverse>;
-
-// Adds the condition e > 0 or e >= 0; false if it cannot hold.
-bool require_sign(const Expr& e, bool strict, const Signs& signs, std::vector<Expr>& conditions) {
-  if (const auto s = signs.known(e)) return strict ? *s > 0 : *s >= 0;
-  if (!strict && is_nonnegative(e)) return true;
-  const Expr positive = condition_of({e, 1});  // a - 1 > 0 is said as a > 1
-  conditions.push_back(strict ? positive : less_equal(positive.operands()[0], positive.operands()[1]));
-  return true;
-}
 
 struct InverseRow {
   std::string_view name;

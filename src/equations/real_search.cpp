@@ -4,6 +4,8 @@
 #include <algorithm>
 #include <cmath>
 #include <optional>
+#include <queue>
+#include <utility>
 
 #include "boreon/calculus.hpp"
 #include "boreon/error.hpp"
@@ -15,7 +17,7 @@ namespace boreon::equations {
 namespace {
 
 constexpr long search_precision = 80;
-constexpr std::size_t most_parts = 200000;
+constexpr std::size_t most_parts = 30000;
 constexpr double narrowest = 1e-11;  // of the larger of 1 and the place
 
 class Searched {
@@ -110,20 +112,20 @@ RealSearch real_roots_within(const Expr& e, const Expr& x, double low, double hi
   };
   const Searched f(e, x);
   RealSearch out;
-  // unequal parts, so that roots at round numbers are not met by their ends
-  std::vector<Part> open{{low, low + 0.4871 * (high - low)}, {low + 0.4871 * (high - low), high}};
-  std::reverse(open.begin(), open.end());
+  std::vector<std::pair<double, CertifiedRoot>> found;
+  // unequal parts, so that roots at round numbers are not met by their ends; the widest first, so that what is left
+  // when the work is done is narrow
+  const auto narrower = [](const Part& p, const Part& q) { return p.b - p.a < q.b - q.a; };
+  std::priority_queue<Part, std::vector<Part>, decltype(narrower)> open(narrower);
+  open.push({low, low + 0.4871 * (high - low)});
+  open.push({low + 0.4871 * (high - low), high});
   std::size_t count = 0;
-  const auto undecided = [&](double place) {
-    if (out.undecided.empty() || std::abs(out.undecided.back() - place) > 1e-6 * std::max(1.0, std::abs(place)))
-      out.undecided.push_back(place);
-  };
   while (!open.empty()) {
-    const Part p = open.back();
-    open.pop_back();
+    const Part p = open.top();
+    open.pop();
     if (++count > most_parts) {
-      undecided(p.a);
-      break;
+      out.undecided.push_back(p.a);
+      continue;
     }
     const Ball range = range_of(p.a, p.b);
     const auto v = f.value(range, search_precision);
@@ -136,7 +138,7 @@ RealSearch real_roots_within(const Expr& e, const Expr& x, double low, double hi
         if (sa * sb > 0) continue;
         if (sa * sb < 0) {
           if (auto root = refined(f, p.a, p.b, digits)) {
-            out.roots.push_back(*root);
+            found.emplace_back(p.a, *root);
             continue;
           }
         }
@@ -144,12 +146,17 @@ RealSearch real_roots_within(const Expr& e, const Expr& x, double low, double hi
     }
     const double middle = p.a + 0.5127 * (p.b - p.a);
     if (p.b - p.a <= narrowest * std::max(1.0, std::abs(middle)) || !(middle > p.a && middle < p.b)) {
-      undecided(middle);
+      out.undecided.push_back(middle);
       continue;
     }
-    open.push_back({middle, p.b});
-    open.push_back({p.a, middle});
+    open.push({middle, p.b});
+    open.push({p.a, middle});
   }
+  std::sort(found.begin(), found.end(), [](const auto& p, const auto& q) { return p.first < q.first; });
+  for (auto& [place, root] : found) out.roots.push_back(std::move(root));
+  std::sort(out.undecided.begin(), out.undecided.end());
+  const auto close = [](double p, double q) { return std::abs(p - q) <= 1e-6 * std::max(1.0, std::abs(p)); };
+  out.undecided.erase(std::unique(out.undecided.begin(), out.undecided.end(), close), out.undecided.end());
   return out;
 }
 

@@ -2,12 +2,14 @@
 #include "equations/roots.hpp"
 
 #include <algorithm>
+#include <cmath>
 #include <numeric>
 
 #include "boreon/algebra.hpp"
 #include "boreon/error.hpp"
 #include "boreon/functions.hpp"
 #include "boreon/simplify.hpp"
+#include "boreon/symbol.hpp"
 #include "boreon/text.hpp"
 #include "calculus/integral/integrator.hpp"
 
@@ -120,6 +122,54 @@ Roots roots_of(const Coefficients& c, const Signs& signs, std::size_t longest) {
   if (const Roots r = by_radicals(c, signs); r && readable(*r, longest)) return r;
   if (const Roots r = decomposed(c, signs, longest); r && readable(*r, longest)) return r;
   return std::nullopt;
+}
+
+bool looks_real(const Expr& v) {
+  if (is_real(v)) return true;
+  if (v.has_symbols()) return !has_imaginary_unit(v);
+  const auto value = certified_value(v, {}, {});
+  return value && std::abs(value->imag()) <= 1e-14 * std::abs(*value);
+}
+
+bool require_sign(const Expr& e, bool strict, const Signs& signs, std::vector<Expr>& conditions) {
+  if (const auto s = signs.known(e)) return strict ? *s > 0 : *s >= 0;
+  if (!strict && is_nonnegative(e)) return true;
+  const Expr positive = condition_of({e, 1});  // a - 1 > 0 is said as a > 1
+  conditions.push_back(strict ? positive : less_equal(positive.operands()[0], positive.operands()[1]));
+  return true;
+}
+
+std::optional<std::vector<Root>> real_roots_of(const Coefficients& c, const Signs& signs, std::size_t longest) {
+  const std::size_t n = c.size() - 1;
+  const bool symbols = std::any_of(c.begin(), c.end(), [](const Expr& k) { return k.has_symbols(); });
+  std::vector<Root> out;
+  if (n == 1 || !symbols) {
+    const Roots all = roots_of(c, signs, longest);
+    if (!all) return std::nullopt;
+    for (const Expr& v : *all) {
+      if (looks_real(v)) out.push_back({v});
+    }
+    return out;
+  }
+  std::vector<Expr> conditions;
+  if (n == 2) {
+    if (!require_sign(expand(c[1] * c[1] - 4 * c[0] * c[2]), false, signs, conditions)) return out;
+    for (const Expr& v : quadratic(c, signs)) out.push_back({v, 1, conditions});
+    return out;
+  }
+  if (!std::all_of(c.begin() + 1, c.end() - 1, [](const Expr& k) { return k.is_integer(0); })) return std::nullopt;
+  const Expr k = -c[0] / c[n];
+  const Expr exponent(Number(1, static_cast<std::int64_t>(n)));
+  if (n % 2 == 0) {
+    if (!require_sign(k, false, signs, conditions)) return out;
+    out.push_back({power(k, exponent), 1, conditions});
+    out.push_back({-power(k, exponent), 1, conditions});
+  } else if (const auto s = signs.known(k)) {
+    out.push_back({*s < 0 ? -power(-k, exponent) : power(k, exponent)});
+  } else {
+    out.push_back({n == 3 ? cbrt(k) : sign(k) * power(abs(k), exponent)});
+  }
+  return out;
 }
 
 }  // namespace boreon::equations

@@ -27,4 +27,15 @@ inline constexpr std::size_t longest_in_systems = 50;
 [[nodiscard]] std::optional<std::vector<Expr>> roots_of(const std::vector<Expr>& coefficients, const Signs& signs,
                                                         std::size_t longest = longest_radicals);
 
+/// The real ones among them, under conditions where parameters decide: x^2 = a has two if a >= 0, x^3 = a one. Nothing
+/// also where it depends on parameters which roots are real and no condition says so.
+[[nodiscard]] std::optional<std::vector<Root>> real_roots_of(const std::vector<Expr>& coefficients, const Signs& signs,
+                                                             std::size_t longest = longest_radicals);
+
+/// Whether v is real for real parameters, as far as is known or numbers tell.
+[[nodiscard]] bool looks_real(const Expr& v);
+
+/// Adds the condition e > 0, or e >= 0, unless it is known; false if it cannot hold.
+[[nodiscard]] bool require_sign(const Expr& e, bool strict, const Signs& signs, std::vector<Expr>& conditions);
+
 }  // namespace boreon::equations

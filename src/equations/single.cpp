@@ -104,13 +104,6 @@ Expr prepared(const Expr& e, const Symbol& x) {
 
 }  // namespace
 
-bool looks_real(const Expr& v) {
-  if (is_real(v)) return true;
-  if (v.has_symbols()) return !has_imaginary_unit(v);
-  const auto value = certified_value(v, {}, {});
-  return value && std::abs(value->imag()) <= 1e-14 * std::abs(*value);
-}
-
 void SingleSolver::step(std::string text) {
   if (steps_.size() < 20 && std::find(steps_.begin(), steps_.end(), text) == steps_.end())
     steps_.push_back(std::move(text));
@@ -237,21 +230,32 @@ SingleSolver::Found SingleSolver::of_kernels(const Expr& factor, const std::vect
 
 // A polynomial in one kernel: its roots, and where the kernel has those values.
 SingleSolver::Found SingleSolver::in_kernel(const std::vector<Expr>& c, const Expr& kernel, const Symbol& x) {
-  const auto values = roots_of(c, signs_, longest_);
-  if (!values) return std::nullopt;
   if (c.back().has_symbols()) nonzero_.push_back(c.back());
+  if (rational_ && depth_ == 1) {
+    const auto values = roots_of(c, signs_, longest_);
+    if (!values || !(kernel == x)) return std::nullopt;
+    std::vector<Root> all;
+    for (const Expr& v : *values) all.push_back({v});
+    return all;
+  }
+  // functions are inverted over the real numbers
+  const auto values = real_roots_of(c, signs_, longest_);
+  if (!values) return std::nullopt;
   std::vector<Root> all;
-  for (const Expr& v : *values) {
-    const Found part = where_kernel_is(kernel, v, x);
+  for (const Root& v : *values) {
+    const Found part = where_kernel_is(kernel, v.value, x);
     if (!part) return std::nullopt;
-    all.insert(all.end(), part->begin(), part->end());
+    for (Root r : *part) {
+      r.conditions.insert(r.conditions.end(), v.conditions.begin(), v.conditions.end());
+      all.push_back(std::move(r));
+    }
   }
   return all;
 }
 
 SingleSolver::Found SingleSolver::where_kernel_is(const Expr& kernel, const Expr& v, const Symbol& x) {
   if (kernel == x) return std::vector<Root>{{v}};
-  if (!looks_real(v)) return std::vector<Root>{};  // functions are inverted over the real numbers
+  if (!looks_real(v)) return std::vector<Root>{};
   Expr argument;
   const auto ways = inverses(kernel, v, signs_, argument);
   if (!ways) return std::nullopt;

@@ -68,7 +68,4 @@ class SingleSolver {
   std::string left_out_;
 };
 
-/// Whether v is real for real parameters, as far as is known or numbers tell.
-[[nodiscard]] bool looks_real(const Expr& v);
-
 }  // namespace boreon::equations

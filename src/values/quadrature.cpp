@@ -99,6 +99,7 @@ class Integrand {
     if (nested_) return inside(Expr(Number::exact(midpoint(end.re()) + distance)));
     const BriefFaults brief;
     constexpr long enough = 50;
+    constexpr int most_in_vain = 10;  // it is zero all along
     try {
       double value = std::numeric_limits<double>::quiet_NaN();
       for (const long precision : {near_precision, 3 * near_precision, 9 * near_precision}) {
@@ -113,7 +114,8 @@ class Integrand {
         // What is not real has no part in a real integral.
         if (arb_contains_zero(r[0].im()) == 0) return undefined();
         value = midpoint(r[0].re());
-        if (arb_rel_accuracy_bits(r[0].re()) >= enough || arb_is_zero(r[0].re()) != 0) break;
+        if (arb_rel_accuracy_bits(r[0].re()) >= enough || arb_is_zero(r[0].re()) != 0 || in_vain_ > most_in_vain) break;
+        if (precision == 9 * near_precision) ++in_vain_;
       }
       return value;
     } catch (const Error& e) {
@@ -162,6 +164,7 @@ class Integrand {
 
   Expr f_;
   std::size_t undefined_ = 0;
+  int in_vain_ = 0;  // places at which all bits were not enough
   bool nested_ = false;
   EvaluationPlan plan_;
   Expr x_;
