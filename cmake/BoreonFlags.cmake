@@ -3,7 +3,8 @@
 add_library(boreon_flags INTERFACE)
 target_compile_options(boreon_flags INTERFACE
   $<$<COMPILE_LANGUAGE:CXX>:-Wall -Wextra -Wpedantic -Wconversion>
-  $<$<COMPILE_LANG_AND_ID:CXX,GNU>:-Wshadow=local>)
+  $<$<COMPILE_LANG_AND_ID:CXX,GNU>:-Wshadow=local>
+  $<$<COMPILE_LANG_AND_ID:CXX,Clang>:-Wno-sign-conversion>)  # which -Wconversion of GCC leaves out
 # GCC 12 reports overflows in std::string and unset members of std::variant that cannot happen (GCC bugs 105329, 105562 and relatives).
 if(CMAKE_CXX_COMPILER_ID STREQUAL "GNU" AND CMAKE_CXX_COMPILER_VERSION VERSION_LESS 14)
   target_compile_options(boreon_flags INTERFACE -Wno-stringop-overflow -Wno-restrict -Wno-array-bounds -Wno-maybe-uninitialized)

@@ -136,7 +136,9 @@ TEST_CASE("parameters: conditions and exceptional values") {
   }
 
   r = integrate(cos(m * x) * cos(n * x), x, 0, 2 * pi());
-  for (const auto& [i, j] : {std::pair{2, 5}, {2, 2}, {2, -2}, {0, 0}, {0, 3}}) {
+  for (const auto& pair : {std::pair{2, 5}, {2, 2}, {2, -2}, {0, 0}, {0, 3}}) {
+    const int i = pair.first;
+    const int j = pair.second;
     INFO("m = " << i << ", n = " << j);
     const Bindings at{{m, i}, {n, j}};
     const auto e = exception_at(r, at);
@@ -391,7 +393,9 @@ TEST_CASE("sums in closed form against adding up") {
 TEST_CASE("ranges whose ends are parameters: either order, and poles that may lie between") {
   const Symbol b("b"), c("c");
   const IntegralResult r = integrate(1 / x, x, c, b);
-  for (const auto& [low, high] : {std::pair{1, 3}, {3, 1}, {-3, -1}, {-1, 2}, {2, -1}}) {
+  for (const auto& range : {std::pair{1, 3}, {3, 1}, {-3, -1}, {-1, 2}, {2, -1}}) {
+    const int low = range.first;
+    const int high = range.second;
     INFO(low << " to " << high);
     const Bindings at{{c, low}, {b, high}};
     const auto e = exception_at(r, at);
@@ -404,7 +408,9 @@ TEST_CASE("ranges whose ends are parameters: either order, and poles that may li
     }
   }
   const IntegralResult absolute = integrate(abs(x), x, c, b);
-  for (const auto& [low, high] : {std::pair{1, 3}, {3, 1}, {-3, -1}, {-1, 2}, {2, -1}}) {
+  for (const auto& range : {std::pair{1, 3}, {3, 1}, {-3, -1}, {-1, 2}, {2, -1}}) {
+    const int low = range.first;
+    const int high = range.second;
     const Bindings at{{c, low}, {b, high}};
     const auto e = exception_at(absolute, at);
     const auto half_square = [](int v) { return 0.5 * v * std::abs(v); };

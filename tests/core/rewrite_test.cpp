@@ -128,7 +128,9 @@ TEST_CASE("mistakes in rules are explained") {
       {"sin(u) becomes 1 for any 2u", "name of a placeholder"},
       {"sin(u) becomes 1 for any u, u", "twice"},
       {"sin(u becomes 1 for any u", "becomes"}};
-  for (const auto& [text, says] : cases) {
+  for (const auto& one : cases) {
+    const auto& text = one.first;
+    const auto& says = one.second;
     INFO(text);
     CHECK_THROWS_WITH_AS((void)parse_rules(text), doctest::Contains(says), Error);
   }

@@ -238,19 +238,21 @@ TEST_CASE("certified values enclose the double values of every function") {
 }
 
 TEST_CASE("outside the real domain values are refused, not invented") {
-  for (const auto& [name, at] : std::initializer_list<std::pair<const char*, double>>{{"log", -1},
-                                                                                      {"acosh", 0.5},
-                                                                                      {"asin", 1.5},
-                                                                                      {"atanh", 2},
-                                                                                      {"gamma", -3},
-                                                                                      {"lgamma", 0},
-                                                                                      {"digamma", -1},
-                                                                                      {"E1", -1},
-                                                                                      {"Ci", -1},
-                                                                                      {"Chi", -2},
-                                                                                      {"zeta", 1},
-                                                                                      {"elliptic_K", 1.5},
-                                                                                      {"dilog", 2}}) {
+  for (const auto& pole : std::initializer_list<std::pair<const char*, double>>{{"log", -1},
+                                                                                {"acosh", 0.5},
+                                                                                {"asin", 1.5},
+                                                                                {"atanh", 2},
+                                                                                {"gamma", -3},
+                                                                                {"lgamma", 0},
+                                                                                {"digamma", -1},
+                                                                                {"E1", -1},
+                                                                                {"Ci", -1},
+                                                                                {"Chi", -2},
+                                                                                {"zeta", 1},
+                                                                                {"elliptic_K", 1.5},
+                                                                                {"dilog", 2}}) {
+    const auto& name = pole.first;
+    const double at = pole.second;
     CAPTURE(std::string(name));
     const double v = value(name, {at});
     CHECK((std::isnan(v) || std::isinf(v)));
