@@ -27,7 +27,7 @@ std::vector<Expr> equations_of(const Request& r, const Assumed& assumed) {
       out.emplace_back(1);
     } else if (is_condition(e)) {
       throw Error(ErrorKind::unsupported,
-                  fmt::format("'{}' is an inequality; this version solves equations (left = right)", input));
+                  fmt::format("'{}' is an inequality; those are solved one at a time: join several with and", input));
     } else {
       out.push_back(e);
     }
@@ -102,11 +102,49 @@ std::string conclusion(const SolutionSet& s) {
   return text;
 }
 
+// One condition of one unknown, if that is what was given.
+std::optional<Answer> inequality(const Request& r, const Assumed& assumed) {
+  if (r.inputs.size() != 1 || r.inputs[0].find("==") != std::string::npos) return std::nullopt;
+  const Expr c = read_input(r.inputs[0], assumed.context);
+  const bool plain = c.is(Kind::relation) && c.relation_op() == RelationOp::equal;
+  if (!is_condition(c) || plain || c.is_constant(ConstantCode::true_value) || c.is_constant(ConstantCode::false_value))
+    return std::nullopt;
+  const std::vector<Expr> unknowns = unknowns_of(r, assumed, {c});
+  if (unknowns.size() != 1) throw Error(ErrorKind::usage, "an inequality is solved for one unknown: --for x");
+  if (!depends_on(c, unknowns[0]))
+    throw Error(ErrorKind::usage, "the unknown " + to_text(unknowns[0]) + " does not occur in the inequality");
+  std::vector<Expr> all{c};
+  all.insert(all.end(), assumed.conditions.begin(), assumed.conditions.end());
+  const IntervalSet s = solve_inequality(all.size() == 1 ? c : conjunction(all), unknowns[0]);
+  Answer a;
+  a.json["status"] = s.solved ? "exact" : "unevaluated";
+  a.json["complete"] = s.solved;
+  a.json["reason"] = s.reason;
+  a.json["check"] = {{"method", "truth at and between all places where it may change, in ball arithmetic"},
+                     {"points", 2 * s.intervals.size() + 1},
+                     {"digits", s.solved ? 15 : 0},
+                     {"worst", nullptr},
+                     {"verdict", s.solved ? "agrees" : "untested"}};
+  if (!s.solved) {
+    a.json["result"] = nullptr;
+    a.text = fmt::format("unevaluated: {}\n", s.reason);
+    return a;
+  }
+  const Expr result = s.condition(unknowns[0]);
+  a.json["result"] = to_text(result);
+  const std::string x = to_text(unknowns[0]);
+  a.text = s.intervals.empty()                            ? fmt::format("no real {}\n", x)
+           : result.is_constant(ConstantCode::true_value) ? fmt::format("every real {}\n", x)
+                                                          : typeset(r, result) + "\n";
+  return a;
+}
+
 }  // namespace
 
 Answer solve(const Request& r) {
   if (is_model(r.inputs.at(0))) return solve_model(r);
   const Assumed assumed = assumptions_of(r);
+  if (auto a = inequality(r, assumed)) return *a;
   const std::vector<Expr> equations = equations_of(r, assumed);
   const std::vector<Expr> unknowns = unknowns_of(r, assumed, equations);
   SolveOptions options;

@@ -69,11 +69,37 @@ struct SolveOptions {
 ///   end and there are no parameters: the real roots within a range in certified numbers (status approximate).
 ///
 /// Solutions that do not satisfy the equations, or contradict the assumptions of their unknown, are dropped. Throws
-/// Error(usage) for an unknown that occurs nowhere or is no symbol, Error(shape) for inequalities.
+/// Error(usage) for an unknown that occurs nowhere or is no symbol, Error(shape) for inequalities (see
+/// solve_inequality).
 ///
 ///     const Symbol x("x"), a("a", {Assumption::positive});
 ///     solve({power(x, 2) - a}, {x}).solutions[0].values;   // x = sqrt(a)
 [[nodiscard]] SolutionSet solve(const ExprList& equations, const ExprList& unknowns, const SolveOptions& options = {});
+
+/// An interval of real numbers; the ends may be infinite. A single number has equal, closed ends.
+struct Interval {
+  Expr low;
+  Expr high;
+  bool low_closed = false;
+  bool high_closed = false;
+};
+
+/// The real numbers for which a condition holds.
+struct IntervalSet {
+  std::vector<Interval> intervals;  ///< ascending, apart from each other
+  bool solved = false;              ///< otherwise some place where the truth may change was not found, see `reason`
+  std::string reason;
+  /// As a condition on x: relations joined by `and` and `or`; true or false.
+  [[nodiscard]] Expr condition(const Expr& x) const;
+};
+
+/// Inequalities of one unknown without parameters, joined by and, or, not: all places where the truth may change are
+/// found (zeros of the differences, poles, ends of domains) and the condition is decided there and in between, in ball
+/// arithmetic. Where a side has no real value the inequality does not hold. Assumptions of x count. Throws Error(usage)
+/// if other symbols occur.
+///
+///     solve_inequality(less(power(x, 2), 4), x).condition(x);   // x > -2 and x < 2
+[[nodiscard]] IntervalSet solve_inequality(const Expr& condition, const Expr& x);
 
 /// The reduced Groebner basis of polynomials over the rationals, in lexicographic order of the unknowns, first one
 /// largest; other symbols come after them. Buchberger's algorithm with his criteria. Throws Error(usage) for what is no

@@ -334,3 +334,58 @@ TEST_CASE("wrong questions are answered with the remedy") {
   CHECK_THROWS_AS((void)solve({less(x, 1)}, {x}), Error);
   CHECK_THROWS_AS((void)solve({}, {x}), Error);
 }
+
+TEST_CASE("inequalities: the truth at random points is what the intervals say") {
+  Dice dice(5);
+  const std::vector<std::string> sides{
+      "x^2 - 2*x", "1/(x - 1)", "sqrt(x + 2)",     "abs(x) - 1",      "exp(x) - 2", "log(x + 3)",    "x^3 - x",
+      "2",         "x",         "(x + 1)/(x - 2)", "x^4 - 5*x^2 + 4", "asin(x/2)",  "max(x, 1 - x)", "-1/x^2"};
+  const std::vector<std::string> relations{"<", "<=", ">", ">=", "!="};
+  int answered = 0;
+  constexpr int tried = 120;
+  for (int k = 0; k < tried; ++k) {
+    std::string text = dice.of(sides) + " " + dice.of(relations) + " " + dice.of(sides);
+    if (k % 4 == 0) text += (k % 8 == 0 ? " and " : " or ") + dice.of(sides) + " > " + std::to_string(dice(-2, 2));
+    CAPTURE(text);
+    const Expr c = parse(text);
+    if (!depends_on(c, x)) continue;
+    const IntervalSet s = solve_inequality(c, x);
+    if (!s.solved) continue;
+    ++answered;
+    const auto truth_of = [&](const auto& self, const Expr& e, double at) -> bool {
+      if (e.is_constant(ConstantCode::true_value)) return true;
+      if (e.is(Kind::logic)) {
+        const bool all = e.logic_op() == LogicOp::conjunction;
+        for (const Expr& o : e.operands()) {
+          if (self(self, o, at) != all) return !all;
+        }
+        return all;
+      }
+      if (!e.is(Kind::relation)) return false;
+      try {
+        const double left = evaluate(e.operands()[0], {{x, Expr(Number::exact(at))}}, Unused::allowed);
+        const double right = evaluate(e.operands()[1], {{x, Expr(Number::exact(at))}}, Unused::allowed);
+        return e.relation_op() == RelationOp::less         ? left < right
+               : e.relation_op() == RelationOp::less_equal ? left <= right
+                                                           : left != right;
+      } catch (const Error&) {
+        return false;
+      }
+    };
+    const Expr answer = s.condition(x);
+    CAPTURE(to_text(answer));
+    for (int i = 0; i < 40; ++i) {
+      const double at = -4 + 8 * (i + 0.37 * dice(0, 1) + 0.123) / 40;
+      CHECK(truth_of(truth_of, answer, at) == truth_of(truth_of, c, at));
+    }
+  }
+  MESSAGE(answered, " of ", tried);
+  CHECK(answered >= tried / 2);  // the others have ends without a closed form
+  CHECK(to_text(solve_inequality(parse("x^2 < 4"), x).condition(x)) == "x > -2 and x < 2");
+  const IntervalSet whole = solve_inequality(parse("x^2 + 1 > 0"), x);
+  CHECK(whole.condition(x).is_constant(ConstantCode::true_value));
+  CHECK(solve_inequality(parse("x^2 <= 0"), x).intervals.size() == 1);
+  CHECK(solve_inequality(parse("sqrt(x) < -1"), x).intervals.empty());
+  CHECK_THROWS_AS((void)solve_inequality(parse("x < a"), x), Error);
+  CHECK(!solve_inequality(parse("sin(x) > 1/2"), x).solved);
+}
