@@ -97,7 +97,9 @@ std::string conclusion(const SolutionSet& s) {
   if (!s.reason.empty()) {
     text += s.reason + "\n";
   } else if (s.complete && s.free.empty()) {
-    text += s.real_only ? "there are no other real ones\n" : "there are no others\n";
+    text += s.status == SolveStatus::approximate ? "there are no others in the range\n"
+            : s.real_only                        ? "there are no other real ones\n"
+                                                 : "there are no others\n";
   }
   return text;
 }
@@ -136,6 +138,7 @@ std::optional<Answer> inequality(const Request& r, const Assumed& assumed) {
   a.text = s.intervals.empty()                            ? fmt::format("no real {}\n", x)
            : result.is_constant(ConstantCode::true_value) ? fmt::format("every real {}\n", x)
                                                           : typeset(r, result) + "\n";
+  a.text += "check: truth at and between the ends of the intervals, in ball arithmetic\n";
   return a;
 }
 
@@ -173,6 +176,7 @@ Answer solve(const Request& r) {
       }
       lines.push_back(line);
     }
+    if (lines.size() > 1 && &one != &s.solutions.front()) a.text += "or\n";
     for (std::size_t i = 0; i < lines.size(); ++i) {
       std::string end;
       if (i + 1 == lines.size()) {
