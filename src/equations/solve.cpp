@@ -452,6 +452,9 @@ class Solve {
           } else {
             what = described(Solve(special, left, o).run(false));
           }
+          // further parameters may have exceptional values in their turn
+          const bool parameters = free_symbols(special).size() > left.size();
+          if (what == "no solution" && parameters) what = "in general no solution";
           result_.exceptions.push_back({equal(place.parameter, place.value), what});
         } catch (const Error&) {
         }
