@@ -83,7 +83,13 @@ class Story {
     r.over = std::vector<std::string>{"s from 0 to infinity"};
     r.assume = std::vector<std::string>{"R > 0, H > 0"};
     step(r, integrate_command);
-    heading("10. Source text for your own program");
+    heading("10. The balance of production and loss, solved for the electron density");
+    r = request("solve", "");
+    r.inputs = {"q = alpha*n^2 + beta*n"};
+    r.solve_for = std::vector<std::string>{"n"};
+    r.assume = std::vector<std::string>{"alpha > 0, beta > 0, q > 0, n > 0"};
+    step(r, solve);
+    heading("11. Source text for your own program");
     r = request("generate", "ion_chemistry.toml");
     r.out = (folder_ / "generated").string();
     step(r, generate);
@@ -122,6 +128,7 @@ class Story {
     std::string s = "$ boreon " + r.command;
     for (const auto& i : r.inputs) s += is_model(i) ? " " + i : " \"" + i + "\"";
     if (!r.what.empty()) s += " --what " + *r.what;
+    for (const std::string& f : r.solve_for) s += " --for " + f;
     for (const std::string& o : r.over) s += " --over \"" + o + "\"";
     for (const std::string& a : r.assume) s += " --assume \"" + a + "\"";
     if (*r.method != "bdf") s += " --method " + *r.method;

@@ -142,6 +142,58 @@ std::optional<Answer> inequality(const Request& r, const Assumed& assumed) {
   return a;
 }
 
+// One solution as lines of the answer, and as fields.
+Json shown_solution(const Request& r, const Solution& one, int digits, std::string& text) {
+  Json values = Json::object();
+  const auto& entries = one.values.entries();
+  for (std::size_t i = 0; i < entries.size(); ++i) {
+    const Bindings::Entry& v = entries[i];
+    values[to_text(v.target)] = one.decimal.empty() ? to_text(v.value) : one.decimal;
+    text += one.decimal.empty() ? typeset(r, equation(v.target, v.value))
+                                : fmt::format("  {} = {}", to_text(v.target), one.decimal);
+    // what cannot be read at a glance comes with its number
+    if (!v.value.has_symbols() && !v.value.is_number()) {
+      const std::complex<double> z = evaluate_complex(v.value);
+      const bool real = one.real || std::abs(z.imag()) <= 1e-15 * std::abs(z);
+      text += digits > 0 && real ? fmt::format("   = {}", certify(v.value, {}, digits).real)
+                                 : fmt::format("   = {}", complex_text(real ? z.real() : z, 6));
+    }
+    if (i + 1 < entries.size()) text += ",\n";
+  }
+  if (one.multiplicity > 1) text += fmt::format("   ({} times)", one.multiplicity);
+  if (!one.conditions.empty()) {
+    std::vector<std::string> texts;
+    for (const Expr& c : one.conditions) texts.push_back(to_text(c));
+    text += fmt::format("   if {}", fmt::join(texts, " and "));
+  }
+  text += "\n";
+  return values;
+}
+
+// Those of the answer as a whole, and those that every solution has.
+std::vector<std::string> common_conditions(const SolutionSet& s) {
+  std::vector<std::string> out;
+  const auto add = [&](const Expr& c) {
+    const std::string text = to_text(c);
+    if (std::find(out.begin(), out.end(), text) == out.end()) out.push_back(text);
+  };
+  for (const Expr& c : s.conditions) add(c);
+  if (s.solutions.empty()) return out;
+  for (const Expr& c : s.solutions[0].conditions) {
+    const bool all = std::all_of(s.solutions.begin(), s.solutions.end(), [&](const Solution& other) {
+      return std::find(other.conditions.begin(), other.conditions.end(), c) != other.conditions.end();
+    });
+    if (all) add(c);
+  }
+  return out;
+}
+
+std::vector<std::string> texts(const std::vector<Expr>& list) {
+  std::vector<std::string> out;
+  for (const Expr& e : list) out.push_back(to_text(e));
+  return out;
+}
+
 }  // namespace
 
 Answer solve(const Request& r) {
@@ -157,86 +209,26 @@ Answer solve(const Request& r) {
   const SolutionSet s = boreon::solve(equations, unknowns, options);
   Answer a;
   a.json["result"] = Json::array();
-  Json multiplicities = Json::array();
-  Json when = Json::array();
-  for (const Solution& one : s.solutions) {
-    Json values = Json::object();
-    std::vector<std::string> lines;
-    for (const Bindings::Entry& v : one.values.entries()) {
-      const std::string value = one.decimal.empty() ? to_text(v.value) : one.decimal;
-      values[to_text(v.target)] = value;
-      std::string line = one.decimal.empty() ? typeset(r, equation(v.target, v.value))
-                                             : fmt::format("  {} = {}", to_text(v.target), one.decimal);
-      // what cannot be read at a glance comes with its number
-      if (!v.value.has_symbols() && !v.value.is_number()) {
-        const std::complex<double> z = evaluate_complex(v.value);
-        const bool real = one.real || std::abs(z.imag()) <= 1e-15 * std::abs(z);
-        line += digits > 0 && real ? fmt::format("   = {}", certify(v.value, {}, digits).real)
-                                   : fmt::format("   = {}", complex_text(real ? z.real() : z, 6));
-      }
-      lines.push_back(line);
-    }
-    if (lines.size() > 1 && &one != &s.solutions.front()) a.text += "or\n";
-    for (std::size_t i = 0; i < lines.size(); ++i) {
-      std::string end;
-      if (i + 1 == lines.size()) {
-        if (one.multiplicity > 1) end += fmt::format("   ({} times)", one.multiplicity);
-        if (!one.conditions.empty()) {
-          std::vector<std::string> texts;
-          for (const Expr& c : one.conditions) texts.push_back(to_text(c));
-          end += fmt::format("   if {}", fmt::join(texts, " and "));
-        }
-      } else {
-        end = ",";
-      }
-      a.text += lines[i] + end + "\n";
-    }
-    a.json["result"].push_back(values);
-    multiplicities.push_back(one.multiplicity);
-    Json held = Json::array();
-    for (const Expr& c : one.conditions) held.push_back(to_text(c));
-    when.push_back(held);
-  }
-  a.text += conclusion(s);
-  Json conditions = Json::array();
-  std::vector<std::string> general;
-  for (const Expr& c : s.conditions) {
-    general.push_back(to_text(c));
-    conditions.push_back(general.back());
-  }
-  // a condition of every solution is one of the answer
-  for (const Solution& one : s.solutions) {
-    for (const Expr& c : one.conditions) {
-      const std::string text = to_text(c);
-      const bool all = std::all_of(s.solutions.begin(), s.solutions.end(), [&](const Solution& other) {
-        return std::find(other.conditions.begin(), other.conditions.end(), c) != other.conditions.end();
-      });
-      if (all && std::find(general.begin(), general.end(), text) == general.end()) {
-        general.push_back(text);
-        conditions.push_back(text);
-      }
-    }
-  }
-  if (!s.conditions.empty()) {
-    std::vector<std::string> texts;
-    for (const Expr& c : s.conditions) texts.push_back(to_text(c));
-    a.text += fmt::format("valid for {}\n", fmt::join(texts, ", "));
-  }
-  Json exceptions = Json::array();
-  for (const SolveException& e : s.exceptions) {
-    a.text += fmt::format("where {}: {}\n", to_text(e.when), e.what);
-    exceptions.push_back({{"when", to_text(e.when)}, {"value", e.what}});
-  }
   a.json["status"] = to_string(s.status);
   a.json["complete"] = s.complete;
-  a.json["multiplicities"] = multiplicities;
-  a.json["solution_conditions"] = when;
-  a.json["conditions"] = conditions;
-  a.json["exceptions"] = exceptions;
-  a.json["free"] = Json::array();
-  for (const Expr& e : s.free) a.json["free"].push_back(to_text(e));
-  a.json["integers"] = Json::array();
-  for (const Expr& e : s.integers) a.json["integers"].push_back(to_text(e));
+  a.json["multiplicities"] = Json::array();
+  a.json["solution_conditions"] = Json::array();
+  for (const Solution& one : s.solutions) {
+    if (one.values.entries().size() > 1 && &one != &s.solutions.front()) a.text += "or\n";
+    a.json["result"].push_back(shown_solution(r, one, digits, a.text));
+    a.json["multiplicities"].push_back(one.multiplicity);
+    a.json["solution_conditions"].push_back(Json(texts(one.conditions)));
+  }
+  a.text += conclusion(s);
+  if (!s.conditions.empty()) a.text += fmt::format("valid for {}\n", fmt::join(texts(s.conditions), ", "));
+  a.json["conditions"] = Json(common_conditions(s));
+  a.json["exceptions"] = Json::array();
+  for (const SolveException& e : s.exceptions) {
+    a.text += fmt::format("where {}: {}\n", to_text(e.when), e.what);
+    a.json["exceptions"].push_back({{"when", to_text(e.when)}, {"value", e.what}});
+  }
+  a.json["free"] = Json(texts(s.free));
+  a.json["integers"] = Json(texts(s.integers));
   a.json["reason"] = s.reason;
   a.json["check"] = json_of(s.check);
   if (s.check.verdict == Verdict::agrees)

@@ -6,6 +6,7 @@
 #include "boreon/calculus.hpp"
 #include "boreon/error.hpp"
 #include "boreon/traverse.hpp"
+#include "calculus/integral/integrator.hpp"
 #include "equations/single.hpp"
 #include "equations/system.hpp"
 
@@ -21,7 +22,7 @@ class Elimination {
 
   bool run(std::vector<Expr> equations, std::vector<std::optional<Expr>> values, std::vector<Expr> held,
            Candidates& out) {
-    std::erase_if(equations, [](const Expr& e) { return vanishes(e); });
+    std::erase_if(equations, [](const Expr& e) { return has_piece(e) ? e.is_integer(0) : vanishes(e); });
     for (const Expr& e : equations) {
       if (!depends_on_any(e)) return true;  // these values contradict it
     }
@@ -48,7 +49,12 @@ class Elimination {
     for (const Choice& c : choices) {
       SingleSolver solver(conditions_);
       const auto roots = solver(equations[c.equation], Symbol::from(unknowns_[c.unknown]));
-      if (!roots || !solver.integers().empty()) continue;
+      if (!roots || !solver.integers().empty() || solver.identity()) continue;
+      // a factor in other unknowns may vanish instead; where a leading coefficient does, there may be other solutions
+      const auto in_unknowns = [&](const Expr& e) { return depends_on_any(e); };
+      if (std::any_of(solver.free_factors().begin(), solver.free_factors().end(), in_unknowns)) continue;
+      if (!solver.left_out().empty() || std::any_of(solver.nonzero().begin(), solver.nonzero().end(), in_unknowns))
+        complete_ = false;
       bool all = true;
       Candidates part;
       for (const Root& r : *roots) all = all && go_on(equations, c.equation, c.unknown, r, values, held, part);
@@ -61,6 +67,8 @@ class Elimination {
     }
     return false;
   }
+
+  [[nodiscard]] bool complete() const { return complete_; }
 
  private:
   bool go_on(const std::vector<Expr>& equations, std::size_t used, std::size_t unknown, const Root& r,
@@ -109,6 +117,7 @@ class Elimination {
 
   std::span<const Expr> unknowns_;
   const std::vector<Expr>& conditions_;
+  bool complete_ = true;
 };
 
 }  // namespace
@@ -121,6 +130,7 @@ std::optional<Candidates> by_elimination(std::span<const Expr> equations, std::s
   if (!elimination.run({equations.begin(), equations.end()}, std::vector<std::optional<Expr>>(unknowns.size()), {},
                        out))
     return std::nullopt;
+  out.complete = elimination.complete();
   return out;
 }
 

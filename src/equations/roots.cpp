@@ -5,6 +5,7 @@
 #include <cmath>
 #include <numeric>
 
+#include "algebra/linear_terms.hpp"
 #include "boreon/algebra.hpp"
 #include "boreon/error.hpp"
 #include "boreon/functions.hpp"
@@ -134,8 +135,18 @@ bool looks_real(const Expr& v) {
 bool require_sign(const Expr& e, bool strict, const Signs& signs, std::vector<Expr>& conditions) {
   if (const auto s = signs.known(e)) return strict ? *s > 0 : *s >= 0;
   if (!strict && is_nonnegative(e)) return true;
-  const Expr positive = condition_of({e, 1});  // a - 1 > 0 is said as a > 1
-  conditions.push_back(strict ? positive : less_equal(positive.operands()[0], positive.operands()[1]));
+  const Expr front = leading_number(e);
+  const bool scaled = front.is_number() && front.number().is_exact() && front.number().sign() != 0;
+  const Expr positive = condition_of({scaled ? e / Expr(front.number().abs()) : e, 1});  // a - 1 > 0 is said as a > 1
+  // numbers to the right: a <= 1
+  Expr left = positive.operands()[0];
+  Expr right = positive.operands()[1];
+  if (left.is(Kind::sum)) {
+    const Expr number = left.operands()[0];
+    left -= number;
+    right -= number;
+  }
+  conditions.push_back(strict ? less(left, right) : less_equal(left, right));
   return true;
 }
 

@@ -34,21 +34,32 @@ Expr replaced(const Expr& e, const Expr& node, const Expr& by) {
   return pass(e);
 }
 
-// A node that is one of several expressions, one of them true at each place.
-std::optional<std::vector<Expr>> branches_of(const Expr& n) {
+// A node that is one of several expressions, one of them true at each place: where these are not negative.
+struct Branch {
+  Expr value;
+  std::vector<Expr> nonnegative = {};
+};
+std::optional<std::vector<Branch>> branches_of(const Expr& n) {
+  std::vector<Branch> out;
+  const auto ops = n.operands();
   if (n.is(Kind::piecewise)) {
-    std::vector<Expr> out;
-    for (std::size_t i = 0; i < n.operands().size(); i += 2) out.push_back(n.operands()[i]);
+    for (std::size_t i = 0; i < ops.size(); i += 2) out.push_back({ops[i]});
     return out;
   }
   if (!n.is(Kind::call)) return std::nullopt;
   const auto name = n.function().name;
-  const Expr& u = n.operands()[0];
-  if (name == "abs") return std::vector<Expr>{u, -u};
-  if (name == "sign") return std::vector<Expr>{1, -1, 0};
-  if (name == "heaviside") return std::vector<Expr>{1, 0, Expr(1) / 2};
-  if (name == "min" || name == "max") return std::vector<Expr>(n.operands().begin(), n.operands().end());
-  return std::nullopt;
+  if (name == "abs") return std::vector<Branch>{{ops[0], {ops[0]}}, {-ops[0], {-ops[0]}}};
+  if (name == "sign") return std::vector<Branch>{{1}, {-1}, {0}};
+  if (name == "heaviside") return std::vector<Branch>{{1}, {0}, {Expr(1) / 2}};
+  if (name != "min" && name != "max") return std::nullopt;
+  for (std::size_t i = 0; i < ops.size(); ++i) {
+    Branch b{ops[i]};
+    for (std::size_t k = 0; k < ops.size(); ++k) {
+      if (k != i) b.nonnegative.push_back(name == "max" ? ops[i] - ops[k] : ops[k] - ops[i]);
+    }
+    out.push_back(std::move(b));
+  }
+  return out;
 }
 
 // Powers of whole numbers with x in the exponent by the least base: 4^x is 2^(2*x).
@@ -143,20 +154,24 @@ SingleSolver::Found SingleSolver::zeros(const Expr& e, const Symbol& x) {
     int& depth;
   } deeper{depth_};
   if (depth_ > deepest_equation) return std::nullopt;
-  if (!depends_on(e, x)) {
-    identity_ = identity_ || (depth_ == 1 && vanishes(e));
+  // on the way to an end, an equation that holds for every x has more solutions than can be listed
+  const auto without_unknown = [&](const Expr& rest) -> Found {
+    if (has_piece(rest) && !rest.is_integer(0)) return std::nullopt;
+    if (!vanishes(rest)) {
+      if (depth_ > 1 && rest.has_symbols()) left_out_ = fmt::format("where {} = 0 there may be more", shown(rest));
+      return std::vector<Root>{};
+    }
+    if (depth_ > 1) return std::nullopt;
+    identity_ = true;
     return std::vector<Root>{};
-  }
+  };
+  if (!depends_on(e, x)) return without_unknown(e);
   bool folded = false;
   postorder(e, [&](const Expr& n) { folded = folded || (depends_on(n, x) && branches_of(n)); });
   if (folded) return by_branches(e, x);
   try {
     const Expr ready = prepared(e, x);
-    if (!(ready == e) && !depends_on(ready, x)) {
-      identity_ = identity_ || (depth_ == 1 && vanishes(ready));
-      return std::vector<Root>{};
-    }
-    return of_factors(ready, x);
+    return depends_on(ready, x) ? of_factors(ready, x) : without_unknown(ready);
   } catch (const Error& error) {
     if (error.kind() == ErrorKind::domain) return std::vector<Root>{};
     if (error.kind() != ErrorKind::limit && error.kind() != ErrorKind::unsupported && error.kind() != ErrorKind::usage)
@@ -173,11 +188,20 @@ SingleSolver::Found SingleSolver::by_branches(const Expr& e, const Symbol& x) {
   });
   step(fmt::format("each branch of {}", shown(*node)));
   std::vector<Root> all;
-  const std::vector<Expr> branches = *branches_of(*node);
-  for (const Expr& branch : branches) {
-    const Found part = zeros(replaced(e, *node, branch), x);
+  const std::vector<Branch> branches = *branches_of(*node);
+  for (const Branch& branch : branches) {
+    const Found part = zeros(replaced(e, *node, branch.value), x);
     if (!part) return std::nullopt;
-    all.insert(all.end(), part->begin(), part->end());
+    for (Root r : *part) {
+      bool holds = true;
+      for (const Expr& c : branch.nonnegative) {
+        const Expr there = replaced(c, x, r.value);
+        // numbers and what is folded again are told by substituting the solution
+        if (there.has_symbols() && !has_piece(there))
+          holds = holds && require_sign(expand(there), false, signs_, r.conditions);
+      }
+      if (holds) all.push_back(std::move(r));
+    }
   }
   return all;
 }
@@ -186,7 +210,8 @@ SingleSolver::Found SingleSolver::of_factors(const Expr& e, const Symbol& x) {
   const KernelRing ring(std::span<const Expr>(&e, 1));
   const Fraction f = ring.reduced(ring.fraction_of(e));
   if (f.is_zero()) {
-    identity_ = identity_ || depth_ == 1;
+    if (depth_ > 1) return std::nullopt;
+    identity_ = true;
     return std::vector<Root>{};
   }
   std::vector<Root> all;

@@ -17,6 +17,7 @@
 #include "boreon/text.hpp"
 #include "boreon/traverse.hpp"
 #include "calculus/integral/exceptional.hpp"
+#include "calculus/integral/integrator.hpp"
 #include "equations/real_search.hpp"
 #include "equations/single.hpp"
 #include "equations/system.hpp"
@@ -55,7 +56,8 @@ class Solve {
   SolutionSet run(bool with_exceptions) {
     std::vector<Expr> open;
     for (const Expr& e : equations_) {
-      if (!vanishes(e)) open.push_back(e);
+      // what has pieces may be zero at all places tried, and not elsewhere
+      if (has_piece(e) ? !e.is_integer(0) : !vanishes(e)) open.push_back(e);
     }
     result_.check.method = "solutions substituted back, in ball arithmetic";
     if (open.empty()) {
@@ -252,7 +254,9 @@ class Solve {
       result_.reason +=
           fmt::format("{}undecided near {:.10g}", result_.reason.empty() ? "" : "; ", search.undecided[0]);
       if (search.undecided.size() > 1)
-        result_.reason += fmt::format(" and {} other places", search.undecided.size() - 1);
+        result_.reason += search.undecided.size() > 100
+                              ? std::string(" and in many other places")
+                              : fmt::format(" and at {} other places", search.undecided.size() - 1);
     }
     if (search.roots.empty() && !search.undecided.empty()) {
       result_.status = SolveStatus::unevaluated;
@@ -319,7 +323,11 @@ class Solve {
         return;
       }
       const ZeroTest t = zero_test(at, under, options_.points, options_.seed);
-      if (t.verdict == Zero::no || t.verdict == Zero::undefined) return;
+      if (t.verdict == Zero::no || t.verdict == Zero::undefined) {
+        // with parameters it fails at those tried only
+        if (at.has_symbols()) dropped_ = true;
+        return;
+      }
       if (t.points == 0) {
         doubtful = true;
         continue;
@@ -481,6 +489,11 @@ class Solve {
   }
 
   void finish_check() {
+    if (dropped_ && result_.complete) {
+      result_.complete = false;
+      if (result_.reason.empty() || result_.solutions.empty())
+        result_.reason = "a candidate that fails for all parameters tried is left out";
+    }
     Evidence& c = result_.check;
     c.verdict = c.entries == 0 || c.skipped > 0 ? Verdict::untested : Verdict::agrees;
     if (undecided_ > 0) {
@@ -515,6 +528,7 @@ class Solve {
   SolutionSet result_;
   std::vector<Expr> pivots_;
   std::size_t undecided_ = 0;
+  bool dropped_ = false;  // a candidate that fails at all parameters tried
 };
 
 }  // namespace

@@ -9,6 +9,7 @@
 #include "boreon/error.hpp"
 #include "boreon/sampling.hpp"
 #include "boreon/traverse.hpp"
+#include "calculus/integral/integrator.hpp"
 #include "calculus/series/limit_engine.hpp"
 #include "values/domains.hpp"
 #include "values/graph_evaluator.hpp"
@@ -81,14 +82,20 @@ ZeroTest zero_test(const Expr& e, std::span<const Expr> conditions, std::size_t 
   std::vector<Expr> all{e};
   all.insert(all.end(), conditions.begin(), conditions.end());
   const std::vector<Expr> leaves = sampled_leaves(all);
-  const SampleRanges ranges;
+  // what has pieces is looked at further out, and more often
+  const bool pieces = has_piece(e);
+  constexpr std::size_t points_of_pieces = 24;
+  SampleRanges ranges;
+  for (const Expr& leaf : leaves) {
+    if (pieces && leaf.is(Kind::symbol)) ranges[leaf.name()] = {-12, 12};
+  }
   Sampler sampler(leaves, ranges, seed);
   const std::vector<Expr> terms = terms_of(e);
   const EvaluationPlan plan(terms);
   std::size_t no = 0;
   std::size_t undefined = 0;
   out.digits = 300;
-  const std::size_t wanted = leaves.empty() ? 1 : points;
+  const std::size_t wanted = leaves.empty() ? 1 : pieces ? std::max(points, points_of_pieces) : points;
   for (std::size_t k = 0; k < wanted; ++k) {
     const std::vector<double> point = sampler.draw(conditions);
     if (point.size() != leaves.size()) break;
