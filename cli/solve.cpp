@@ -78,6 +78,12 @@ std::optional<std::pair<double, double>> range_within(const Request& r, const As
   return std::pair{low, high};
 }
 
+std::vector<std::string> texts(const std::vector<Expr>& list) {
+  std::vector<std::string> out;
+  for (const Expr& e : list) out.push_back(to_text(e));
+  return out;
+}
+
 std::string conclusion(const SolutionSet& s) {
   const std::size_t n = s.solutions.size();
   if (s.status == SolveStatus::unevaluated) return fmt::format("unevaluated: {}\n", s.reason);
@@ -85,15 +91,9 @@ std::string conclusion(const SolutionSet& s) {
   if (n == 0 && s.complete) return fmt::format("no solution: {}\n", s.reason);
   if (n == 0) return fmt::format("no solution was found: {}\n", s.reason);
   if (!s.free.empty()) {
-    std::vector<std::string> names;
-    for (const Expr& e : s.free) names.push_back(to_text(e));
-    text += fmt::format("{} {} any value\n", fmt::join(names, ", "), names.size() == 1 ? "has" : "have");
+    text += fmt::format("{} {} any value\n", fmt::join(texts(s.free), ", "), s.free.size() == 1 ? "has" : "have");
   }
-  if (!s.integers.empty()) {
-    std::vector<std::string> names;
-    for (const Expr& e : s.integers) names.push_back(to_text(e));
-    text += fmt::format("for every whole number {}\n", fmt::join(names, ", "));
-  }
+  if (!s.integers.empty()) text += fmt::format("for every whole number {}\n", fmt::join(texts(s.integers), ", "));
   if (!s.reason.empty()) {
     text += s.reason + "\n";
   } else if (s.complete && s.free.empty()) {
@@ -161,11 +161,7 @@ Json shown_solution(const Request& r, const Solution& one, int digits, std::stri
     if (i + 1 < entries.size()) text += ",\n";
   }
   if (one.multiplicity > 1) text += fmt::format("   ({} times)", one.multiplicity);
-  if (!one.conditions.empty()) {
-    std::vector<std::string> texts;
-    for (const Expr& c : one.conditions) texts.push_back(to_text(c));
-    text += fmt::format("   if {}", fmt::join(texts, " and "));
-  }
+  if (!one.conditions.empty()) text += fmt::format("   if {}", fmt::join(texts(one.conditions), " and "));
   text += "\n";
   return values;
 }
@@ -185,12 +181,6 @@ std::vector<std::string> common_conditions(const SolutionSet& s) {
     });
     if (all) add(c);
   }
-  return out;
-}
-
-std::vector<std::string> texts(const std::vector<Expr>& list) {
-  std::vector<std::string> out;
-  for (const Expr& e : list) out.push_back(to_text(e));
   return out;
 }
 

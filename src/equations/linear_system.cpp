@@ -20,18 +20,6 @@ bool free_of(const Expr& e, std::span<const Expr> unknowns) {
   return std::none_of(unknowns.begin(), unknowns.end(), [&](const Expr& u) { return depends_on(e, u); });
 }
 
-// Denominators of the answer that contain parameters.
-void note_denominators(const Expr& e, std::vector<Expr>& nonzero) {
-  const Expr d = quotient(e).denominator;
-  if (!d.has_symbols()) return;
-  const Expr f = factor(d);
-  const auto take = [&](const Expr& base) {
-    if (base.has_symbols() && std::find(nonzero.begin(), nonzero.end(), base) == nonzero.end()) nonzero.push_back(base);
-  };
-  if (!f.is(Kind::product)) return take(f.is(Kind::power) ? f.operands()[0] : f);
-  for (const Part p : Parts(f)) take(p.key);
-}
-
 }  // namespace
 
 std::optional<Candidates> linear_system(std::span<const Expr> equations, std::span<const Expr> unknowns) {
@@ -67,7 +55,7 @@ std::optional<Candidates> linear_system(std::span<const Expr> equations, std::sp
   constexpr std::size_t most_of_determinant = 8;
   if (equations.size() == n && n <= most_of_determinant) {
     const Expr d = determinant(Matrix(m.leftCols(static_cast<Eigen::Index>(n))));
-    if (!d.is_integer(0)) note_denominators(1 / d, out.nonzero);
+    if (d.has_symbols()) out.nonzero.push_back(d);
   }
   const Matrix r = reduced_row_echelon_form(m);
   std::vector<std::optional<Expr>> values(n);
@@ -82,7 +70,7 @@ std::optional<Candidates> linear_system(std::span<const Expr> equations, std::sp
     Expr value = r(row, static_cast<Eigen::Index>(n));
     for (Eigen::Index c = pivot + 1; c < static_cast<Eigen::Index>(n); ++c)
       value -= r(row, c) * unknowns[static_cast<std::size_t>(c)];
-    note_denominators(value, out.nonzero);
+    if (const Expr d = quotient(value).denominator; d.has_symbols()) out.nonzero.push_back(d);
     values[static_cast<std::size_t>(pivot)] = value;
   }
   out.values.push_back(std::move(values));

@@ -87,7 +87,7 @@ class Solve {
     for (const Expr& e : given_) {
       if (is_condition(e)) {
         throw Error(ErrorKind::shape, "an equation is expected, not the condition " + to_text(e, {60, {}}) +
-                                          "; inequalities are not solved");
+                                          "; solve_inequality() takes those");
       }
     }
     for (std::size_t i = 0; i < unknowns.size(); ++i) {
@@ -147,7 +147,7 @@ class Solve {
 
   bool one(const Expr& e) {
     const Symbol x = Symbol::from(unknowns_[0]);
-    SingleSolver solver(all_conditions());
+    SingleSolver solver(options_.conditions);
     auto roots = solver(e, x);
     result_.steps = solver.steps();
     if (!roots) return numerically(e, x);
@@ -169,9 +169,9 @@ class Solve {
 
   bool several(const std::vector<Expr>& open) {
     auto found = linear_system(open, unknowns_);
-    if (!found) found = guarded([&] { return polynomial_system(open, unknowns_, all_conditions()); });
+    if (!found) found = guarded([&] { return polynomial_system(open, unknowns_, options_.conditions); });
     result_.real_only = !found;
-    if (!found) found = guarded([&] { return by_elimination(open, unknowns_, all_conditions()); });
+    if (!found) found = guarded([&] { return by_elimination(open, unknowns_, options_.conditions); });
     if (!found) {
       result_.status = SolveStatus::unevaluated;
       result_.reason = "no closed form was found";
@@ -190,7 +190,7 @@ class Solve {
       Bindings values;
       for (std::size_t k = 0; k < unknowns_.size(); ++k) {
         if (found->values[i][k]) {
-          values.set(unknowns_[k], tidy_value(*found->values[i][k]));
+          values.set(unknowns_[k], *found->values[i][k]);
         } else {
           has_value[k] = false;
         }
@@ -263,8 +263,6 @@ class Solve {
     }
     return true;
   }
-
-  [[nodiscard]] std::vector<Expr> all_conditions() const { return options_.conditions; }
 
   // exp(a + W(z)) = exp(a)*z/W(z), and the reciprocal.
   static Expr without_exponentials_of_lambert(const Expr& v) {

@@ -17,7 +17,6 @@ struct Candidates {
   std::vector<std::vector<std::optional<Expr>>> values;
   std::vector<std::vector<Expr>> conditions;  ///< of each candidate
   std::vector<Expr> nonzero;                  ///< divisors with parameters
-  std::vector<Expr> integers;
   std::vector<std::string> steps;
   std::string contradiction;  ///< why there is none
   bool complete = true;
