@@ -17,6 +17,7 @@
 #include "boreon/text.hpp"
 #include "calculus/integral/integrator.hpp"
 #include "equations/inverses.hpp"
+#include "equations/replaced.hpp"
 
 namespace boreon::equations {
 namespace {
@@ -24,15 +25,6 @@ namespace {
 constexpr int deepest_equation = 12;
 
 std::string shown(const Expr& e) { return to_text(e, {80, {}}); }
-
-Expr replaced(const Expr& e, const Expr& node, const Expr& by) {
-  Rebuild pass([&](const Expr& n, Expr& result) {
-    if (!(n == node)) return false;
-    result = by;
-    return true;
-  });
-  return pass(e);
-}
 
 // A node that is one of several expressions, one of them true at each place: where these are not negative.
 struct Branch {
@@ -81,11 +73,11 @@ Expr with_prime_bases(const Expr& e, const Symbol& x) {
 }
 
 std::size_t distinct_waves(const Expr& e, const Symbol& x) {
-  std::vector<Expr> waves;
+  std::size_t waves = 0;
   postorder(e, [&](const Expr& n) {
-    if ((is_call_of(n, "sin") || is_call_of(n, "cos") || is_call_of(n, "tan")) && depends_on(n, x)) waves.push_back(n);
+    if ((is_call_of(n, "sin") || is_call_of(n, "cos") || is_call_of(n, "tan")) && depends_on(n, x)) ++waves;
   });
-  return waves.size();
+  return waves;
 }
 
 // Sines and cosines of multiples and sums by those of the parts, tangents and exponential forms by these.
@@ -190,12 +182,12 @@ SingleSolver::Found SingleSolver::by_branches(const Expr& e, const Symbol& x) {
   std::vector<Root> all;
   const std::vector<Branch> branches = *branches_of(*node);
   for (const Branch& branch : branches) {
-    const Found part = zeros(replaced(e, *node, branch.value), x);
+    const Found part = zeros(replaced(e, {{*node, branch.value}}), x);
     if (!part) return std::nullopt;
     for (Root r : *part) {
       bool holds = true;
       for (const Expr& c : branch.nonnegative) {
-        const Expr there = replaced(c, x, r.value);
+        const Expr there = replaced(c, {{x, r.value}});
         // numbers and what is folded again are told by substituting the solution
         if (there.has_symbols() && !has_piece(there))
           holds = holds && require_sign(expand(there), false, signs_, r.conditions);
@@ -307,7 +299,7 @@ SingleSolver::Found SingleSolver::without_root(const Expr& factor, const std::ve
     const Number& exponent = kernel.operands()[1].number();
     if (exponent.is_integer() || exponent.sign() <= 0) continue;
     const Symbol k("_k");
-    const Expr p = quotient(replaced(factor, kernel, k)).numerator;
+    const Expr p = quotient(replaced(factor, {{kernel, k}})).numerator;
     if (!depends_on(p, k)) continue;
     const Quotient base = quotient(kernel.operands()[0]);
     const Expr q = base.denominator * power(k, 1 / kernel.operands()[1]) - base.numerator;

@@ -9,22 +9,11 @@
 #include "boreon/error.hpp"
 #include "boreon/functions.hpp"
 #include "calculus/integral/integrator.hpp"
+#include "equations/replaced.hpp"
 #include "equations/single.hpp"
 
 namespace boreon::equations {
 namespace {
-
-Expr with(const Expr& e, std::initializer_list<std::pair<Expr, Expr>> by) {
-  Rebuild pass([&](const Expr& n, Expr& result) {
-    for (const auto& [from, to] : by) {
-      if (!(n == from)) continue;
-      result = to;
-      return true;
-    }
-    return false;
-  });
-  return pass(e);
-}
 
 std::optional<std::vector<Expr>> in_powers(const Expr& e, const Symbol& s, const Symbol& x) {
   const auto c = polynomial_in(e, s, 40);
@@ -45,7 +34,7 @@ SingleSolver::Found SingleSolver::of_waves(const Expr& factor, const std::vector
   const Expr& u = sine.operands()[0];
   const Symbol s("_s");
   const Symbol c("_c");
-  const Expr p = expand(with(factor, {{sine, s}, {cosine, c}}));
+  const Expr p = expand(replaced(factor, {{sine, s}, {cosine, c}}));
   for (const bool keep_sine : {true, false}) {
     const Symbol& kept = keep_sine ? s : c;
     const Symbol& squared = keep_sine ? c : s;
@@ -57,7 +46,7 @@ SingleSolver::Found SingleSolver::of_waves(const Expr& factor, const std::vector
       even = even && (k % 2 == 0 || (*by)[k].is_integer(0));
       if (k % 2 == 0) in_kept += (*by)[k] * power(1 - power(kept, 2), Expr(k / 2));
     }
-    if (even) return zeros(with(expand(in_kept), {{kept, keep_sine ? sine : cosine}}), x);
+    if (even) return zeros(replaced(expand(in_kept), {{kept, keep_sine ? sine : cosine}}), x);
   }
   const auto linear_sine = polynomial_in(p, s, 1);
   if (linear_sine && linear_sine->size() == 2 && !depends_on((*linear_sine)[1], c)) {
@@ -75,7 +64,7 @@ SingleSolver::Found SingleSolver::of_waves(const Expr& factor, const std::vector
   }
   step("by the tangent of half the angle");
   const Symbol t("_t");
-  const Expr in_t = with(p, {{s, 2 * t / (1 + power(t, 2))}, {c, (1 - power(t, 2)) / (1 + power(t, 2))}});
+  const Expr in_t = replaced(p, {{s, 2 * t / (1 + power(t, 2))}, {c, (1 - power(t, 2)) / (1 + power(t, 2))}});
   const Expr numerator = quotient(in_t).numerator;
   std::vector<Root> all;
   const Found halves = zeros(numerator, t);
@@ -93,7 +82,7 @@ SingleSolver::Found SingleSolver::of_waves(const Expr& factor, const std::vector
   for (const Root& h : *halves) {
     if (looks_real(h.value) && !add_angle(2 * atan(h.value), h.multiplicity, h.conditions)) return std::nullopt;
   }
-  if (vanishes(with(p, {{s, 0}, {c, -1}})) && !add_angle(pi(), 1, {})) return std::nullopt;
+  if (vanishes(replaced(p, {{s, 0}, {c, -1}})) && !add_angle(pi(), 1, {})) return std::nullopt;
   return all;
 }
 
@@ -114,7 +103,7 @@ SingleSolver::Found SingleSolver::by_lambert(const Expr& factor, const std::vect
   const auto l = linear_in(rate, x);
   if (!l) return std::nullopt;
   const Symbol e("_e");
-  const auto by = polynomial_in(expand(with(factor, {{kernel, e}})), e, 1);
+  const auto by = polynomial_in(expand(replaced(factor, {{kernel, e}})), e, 1);
   if (!by || by->size() != 2) return std::nullopt;
   const auto a = in_powers((*by)[1], x, e);
   const auto b = in_powers((*by)[0], x, e);

@@ -19,6 +19,7 @@
 #include "calculus/integral/exceptional.hpp"
 #include "calculus/integral/integrator.hpp"
 #include "equations/real_search.hpp"
+#include "equations/replaced.hpp"
 #include "equations/single.hpp"
 #include "equations/system.hpp"
 #include "equations/verify.hpp"
@@ -112,7 +113,7 @@ class Solve {
         continue;
       }
       const Symbol stand_in("_u" + std::to_string(i));
-      for (Expr& e : equations_) e = replaced_call(e, u, stand_in);
+      for (Expr& e : equations_) e = replaced(e, {{u, stand_in}});
       unknowns_.push_back(stand_in);
       shown_.push_back(u);
     }
@@ -122,15 +123,6 @@ class Solve {
     bool found = false;
     postorder(e, [&](const Expr& n) { found = found || n == u; });
     return found;
-  }
-
-  static Expr replaced_call(const Expr& e, const Expr& u, const Symbol& by) {
-    Rebuild pass([&](const Expr& n, Expr& r) {
-      if (!(n == u)) return false;
-      r = by;
-      return true;
-    });
-    return pass(e);
   }
 
   [[nodiscard]] bool uses_unknown(const Expr& e) const {
@@ -222,13 +214,13 @@ class Solve {
     const std::vector<Symbol> symbols = free_symbols(e);
     if (symbols.size() != 1 || !unknown_calls({&e, 1}).empty()) {
       result_.status = SolveStatus::unevaluated;
-      result_.reason = fmt::format("no closed form was found; with numbers for {} roots can be found numerically", [&] {
-        std::vector<Expr> others;
-        for (const Symbol& s : symbols) {
-          if (!(s == x)) others.push_back(s);
-        }
-        return listed(others);
-      }());
+      std::vector<Expr> others;
+      for (const Symbol& s : symbols) {
+        if (!(s == x)) others.push_back(s);
+      }
+      result_.reason = "no closed form was found";
+      if (!others.empty())
+        result_.reason += fmt::format("; with numbers for {} roots can be found numerically", listed(others));
       return false;
     }
     double low = options_.within ? options_.within->first : -default_range;

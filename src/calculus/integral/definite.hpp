@@ -31,8 +31,8 @@ struct DefiniteCheck {
                                       const Expr& value, std::span<const Expr> conditions,
                                       const DefiniteCheck& how = {});
 
-/// The same for a principal value with poles inside the range: the integrand is folded around each, f(p + t) + f(p -
-/// t).
+/// The same for a principal value with poles inside the range: the integrand is folded around each,
+/// f(p + t) + f(p - t).
 [[nodiscard]] Evidence check_principal(const Expr& f, const Symbol& x, const Expr& from, const Expr& to,
                                        const Expr& value, std::span<const Expr> conditions,
                                        const DefiniteCheck& how = {});
