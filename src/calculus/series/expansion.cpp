@@ -387,9 +387,13 @@ Expansion Expander::call(const Expr& e) {
   if (name == "log") {
     const bool complex = has_imaginary_unit(ops[0]);
     if (!writes_down_ || complex) return logarithm(of(ops[0]), complex);
-    const Expr grows = growth(ops[0]);
-    if (grows.is_integer(0) || !is_real(grows)) return logarithm(of(ops[0]), complex);
-    return add({of(grows), logarithm(of(ops[0] * exp(-grows)), complex)});
+    try {
+      return logarithm(of(ops[0]), complex);
+    } catch (const NoExpansion&) {
+      const Expr grows = growth(ops[0]);
+      if (grows.is_integer(0) || !is_real(grows)) throw;
+      return add({of(grows), logarithm(of(ops[0] * exp(-grows)), complex)});
+    }
   }
   if (name == "sin" || name == "cos") return sine_or_cosine(e, of(ops[0]), name == "sin", false);
   if (name == "sinh" || name == "cosh") return sine_or_cosine(e, of(ops[0]), name == "sinh", true);
