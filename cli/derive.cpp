@@ -283,7 +283,11 @@ Answer evaluate_command(const Request& r) {
   }
   Answer a;
   bool imaginary = r.complex;
-  postorder(e, [&](const Expr& x) { imaginary = imaginary || x.is_constant(ConstantCode::imaginary); });
+  bool roots = false;
+  postorder(e, [&](const Expr& x) {
+    imaginary = imaginary || x.is_constant(ConstantCode::imaginary);
+    roots = roots || (x.is(Kind::call) && x.function().name == "polynomial_root");
+  });
   for (const auto& entry : b.entries())
     postorder(entry.value, [&](const Expr& x) { imaginary = imaginary || x.is_constant(ConstantCode::imaginary); });
   a.json["status"] = "approximate";
@@ -300,7 +304,15 @@ Answer evaluate_command(const Request& r) {
                          c.to_string());
     return a;
   }
-  const std::complex<double> v = imaginary ? evaluate_complex(e, b) : std::complex<double>(evaluate(e, b));
+  std::complex<double> v;
+  try {
+    v = imaginary ? evaluate_complex(e, b) : std::complex<double>(evaluate(e, b));
+  } catch (const Error& error) {
+    // roots of polynomials are as openly complex as the imaginary unit is
+    if (error.kind() != ErrorKind::domain || !roots) throw;
+    imaginary = true;
+    v = evaluate_complex(e, b);
+  }
   if (!std::isfinite(v.real()) || !std::isfinite(v.imag())) {
     throw Error(
         ErrorKind::domain,

@@ -16,7 +16,8 @@ namespace boreon BOREON_API {
 
 /// The value in double precision. Every free symbol must be bound to something that evaluates to a number: a missing
 /// one throws Error(binding), one that occurs nowhere too. Where a function leaves its real domain (log of a negative
-/// number, division by zero, ...) Error(domain) names the subexpression and the values that took it there.
+/// number, division by zero, ...) Error(domain) names the subexpression and the values that took it there; a sum over
+/// conjugate roots of a polynomial, real though its terms are not, is given where balls show that it is real.
 /// O(distinct nodes).
 [[nodiscard]] double evaluate(const Expr& expression, const Bindings& bindings = {}, Unused unused = Unused::error);
 /// Several expressions at once; what they share is computed once.

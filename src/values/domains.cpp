@@ -123,6 +123,9 @@ double RealDomain::call(const Expr& e, const std::vector<double>& args) {
       if (!e.operands()[i].is_number())
         values += fmt::format("{}{} = {}", values.empty() ? "" : ", ", shown(e.operands()[i]), args[i]);
     }
+    if (row.name == "polynomial_root" &&
+        evaluate_complex(row, std::vector<std::complex<double>>(args.begin(), args.end())).imag() != 0)
+      return left(e, "this root is not real; ask for complex values");
     // a domain in words helps where the argument is outside; an infinite value is a pole or beyond the range of doubles
     if (std::isinf(v)) {
       return fmt::format("{} is infinite or beyond the range of double precision{}{}", shown(e),

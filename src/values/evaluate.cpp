@@ -93,14 +93,46 @@ std::vector<typename Domain::Value> evaluate_in(Domain domain, std::span<const E
   return GraphEvaluator<Domain>(domain).run(EvaluationPlan(expressions), leaf);
 }
 
+// Sums over the conjugate roots of a polynomial are real though their terms are not: such values come from balls whose
+// imaginary part holds zero and is far smaller than a double can tell. Empty if a value is not known to be real.
+std::vector<double> real_sums_over_roots(std::span<const Expr> expressions, const Bindings& bindings, Unused unused) {
+  bool roots = false;
+  postorder(expressions,
+            [&](const Expr& e) { roots = roots || (e.is(Kind::call) && e.function().name == "polynomial_root"); });
+  if (!roots) return {};
+  for (const long precision : {192L, 1024L}) {
+    std::vector<double> values;
+    for (const Ball& b : evaluate_in(BallDomain{precision}, expressions, bindings, unused)) {
+      const auto below = [&](arb_srcptr x) { return mag_cmp_2exp_si(arb_radref(x), -precision / 2) <= 0; };
+      if (!b.finite() || arb_contains_zero(b.im()) == 0 || !below(b.im())) return {};
+      // what many digits cannot tell from zero is zero
+      if (arb_rel_accuracy_bits(b.re()) < double_bits && (precision == 192 || !below(b.re()))) break;
+      values.push_back(arf_get_d(arb_midref(b.re()), ARF_RND_NEAR));
+    }
+    if (values.size() == expressions.size()) return values;
+  }
+  return {};
+}
+
+std::vector<double> doubles_of(std::span<const Expr> expressions, const Bindings& bindings, Unused unused) {
+  try {
+    return evaluate_in(RealDomain{}, expressions, bindings, unused);
+  } catch (const Error& e) {
+    if (e.kind() != ErrorKind::domain) throw;
+    std::vector<double> values = real_sums_over_roots(expressions, bindings, unused);
+    if (values.empty()) throw;
+    return values;
+  }
+}
+
 }  // namespace
 
 double evaluate(const Expr& expression, const Bindings& bindings, Unused unused) {
-  return evaluate_in(RealDomain{}, {&expression, 1}, bindings, unused)[0];
+  return doubles_of({&expression, 1}, bindings, unused)[0];
 }
 
 std::vector<double> evaluate(const ExprList& expressions, const Bindings& bindings, Unused unused) {
-  return evaluate_in(RealDomain{}, expressions, bindings, unused);
+  return doubles_of(expressions, bindings, unused);
 }
 
 std::complex<double> evaluate_complex(const Expr& expression, const Bindings& bindings, Unused unused) {

@@ -184,3 +184,34 @@ TEST_CASE("enclosed integrals: the error is a bound, peaks and oscillations incl
   for (const char* f : {"sqrt(x)", "log(x)"}) CHECK(quadrature(parse(f), x, 0, 1, {}, {.certify = true}).converged);
   CHECK_FALSE(quadrature(parse("exp(-x^2)"), x, 0, infinity(), {}, {.certify = true}).certified);
 }
+
+TEST_CASE("sums over the roots of a polynomial are real though its roots are not") {
+  // every root of it is complex: 16*x^6 + 40*x^5 + 105*x^4 + 80*x^3 + 128*x^2 + 64
+  std::vector<Expr> roots;
+  for (int k = 1; k <= 6; ++k)
+    roots.push_back(parse("polynomial_root(" + std::to_string(k) + ", 64, 0, 128, 80, 105, 40, 16)"));
+  Expr sum = 0, squares = 0, logs = 0;
+  for (const Expr& r : roots) {
+    sum += r;
+    squares += r * r;
+    logs += log(2 - r);
+  }
+  const double e1 = -40.0 / 16, e2 = 105.0 / 16;
+  CHECK(evaluate(sum) == doctest::Approx(e1).epsilon(1e-14));
+  CHECK(evaluate(squares) == doctest::Approx(e1 * e1 - 2 * e2).epsilon(1e-14));
+  // the sum of logarithms is that of p(2)/16, up to a whole turn, which pairs of conjugates do not make
+  CHECK(evaluate(logs) ==
+        doctest::Approx(std::log((64 * 16 + 40 * 32 + 105 * 16 + 80 * 8 + 128 * 4 + 64) / 16.0)).epsilon(1e-14));
+  CHECK(evaluate(sum + Expr(5) / 2) == 0);
+  const Symbol t("t");
+  CHECK(evaluate(sum * t, {{t, 3}}) == doctest::Approx(3 * e1).epsilon(1e-14));
+  for (const Expr& e : {roots[0], roots[0] + roots[2], log(roots[0] + roots[1] - 10)}) {
+    try {
+      (void)evaluate(e);
+      FAIL("a complex number was given as a real one");
+    } catch (const Error& error) {
+      CHECK(error.kind() == ErrorKind::domain);
+      CHECK(error.message().find("not real") != std::string::npos);
+    }
+  }
+}
