@@ -140,6 +140,19 @@ const std::vector<Command>& commands() {
          option(c, r, "--about", r.request.about, "the point: x=0, x=a, x=infinity");
          option(c, r, "--order", r.request.series_order, "largest exponent (6)");
        }},
+      {"transform", "Laplace transforms, their inverse, and Fourier coefficients, checked against quadrature",
+       "  boreon transform \"t*exp(-a*t)\" --laplace \"t to s\"\n  boreon transform \"exp(-s)/(s^2 + 1)\" "
+       "--inverse-laplace "
+       "\"s to t\"\n  boreon transform \"abs(sin(t))\" --fourier \"t over 2*pi\"\n  boreon transform \"y'' + y\" "
+       "--laplace "
+       "\"t to s\"\n",
+       transform_command,
+       [](CLI::App& c, Parsing& r) {
+         option(c, r, "--laplace", r.request.laplace, "from time to the image: \"t to s\"");
+         option(c, r, "--inverse-laplace", r.request.inverse_laplace, "back: \"s to t\"");
+         option(c, r, "--fourier", r.request.fourier, "coefficients over one period from 0: \"t over 2*pi\"");
+         flag(c, r, "--steps", r.request.steps, "explain the route");
+       }},
       {"evaluate", "numbers, in double precision or to any number of certified digits",
        "  boreon evaluate \"sin(x)/x\" --at \"x=1/3\"\n  boreon evaluate \"sin(x)/x\" --at \"x=1/3\" --digits 40\n  "
        "boreon evaluate \"exp(1i*pi)\"\n  boreon evaluate model.toml\n",
@@ -163,13 +176,15 @@ const std::vector<Command>& commands() {
               "digits that double precision loses at the start values, or at --at, by rigorous arithmetic");
          option(c, r, "--at", r.request.at, "with --certify: where an expression is looked at, \"x=1/3, y=2\"");
        }},
-      {"solve", "equations exactly, or the steady state of a model",
+      {"solve", "equations and differential equations exactly, or the steady state of a model",
        "  boreon solve \"x^2 - a*x = 7\" --for x\n  boreon solve \"u + v = p\" \"u*v = q\" --for u,v\n  boreon solve "
        "\"sin(x) = 1/2\"\n  boreon solve \"x = cos(x)\" --within \"x from 0 to 2\"\n"
+       "  boreon solve \"y'' + w^2*y = 0\" --for \"y(t)\" --given \"y(0)=1, y'(0)=0\" --assume \"w > 0\"\n"
        "  boreon solve model.toml\n  boreon solve model.toml --set k1=2e-7 --verbose\n",
        solve,
        [](CLI::App& c, Parsing& r) {
-         option(c, r, "--for", r.request.solve_for, "the unknowns: x,y");
+         option(c, r, "--for", r.request.solve_for, "the unknowns: x,y; functions as \"y(t)\"");
+         option(c, r, "--given", r.request.given, "values of unknown functions: \"y(0)=1, y'(0)=2\"");
          option(c, r, "--within", r.request.within, "all roots in a range of the unknown: \"x from 0 to 10\"");
          flag(c, r, "--steps", r.request.steps, "explain the route");
          add_solver(c, r);

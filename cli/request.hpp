@@ -64,6 +64,10 @@ struct Request {
   Option<bool> certify{false};
   Option<std::vector<std::string>> solve_for;
   Option<std::string> within;
+  Option<std::vector<std::string>> given;
+  Option<std::string> laplace;
+  Option<std::string> inverse_laplace;
+  Option<std::string> fourier;
   bool force = false;
   std::uint64_t work = default_work;
   std::uint64_t megabytes = 1500;
@@ -150,6 +154,11 @@ void require_one_expression(const Request& r);
 /// Equations, or the steady state of a model.
 [[nodiscard]] Answer solve(const Request& r);
 [[nodiscard]] Answer solve_model(const Request& r);
+/// Whether unknowns such as y(t) are asked for: differential equations.
+[[nodiscard]] bool asks_for_functions(const Request& r);
+[[nodiscard]] Answer solve_differential_equations(const Request& r);
+/// Laplace transforms and their inverse, Fourier coefficients.
+[[nodiscard]] Answer transform_command(const Request& r);
 [[nodiscard]] Answer simulate(const Request& r);
 [[nodiscard]] Answer generate(const Request& r);
 [[nodiscard]] Answer plot(const Request& r);

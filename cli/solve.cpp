@@ -188,9 +188,17 @@ std::vector<std::string> common_conditions(const SolutionSet& s) {
 
 Answer solve(const Request& r) {
   if (is_model(r.inputs.at(0))) return solve_model(r);
+  if (asks_for_functions(r)) return solve_differential_equations(r);
   const Assumed assumed = assumptions_of(r);
   if (auto a = inequality(r, assumed)) return *a;
   const std::vector<Expr> equations = equations_of(r, assumed);
+  for (const Expr& call : unknown_calls(equations)) {
+    if (call.operands().size() == 3 && !call.operands()[2].is_integer(0))
+      throw Error(ErrorKind::usage, fmt::format("a derivative of {0} occurs: a differential equation is solved for the "
+                                                "function, --for \"{0}({1})\"",
+                                                call.name(), to_text(call.operands()[1])));
+  }
+  if (!r.given.empty()) throw Error(ErrorKind::usage, "--given is for differential equations, with --for \"y(t)\"");
   const std::vector<Expr> unknowns = unknowns_of(r, assumed, equations);
   SolveOptions options;
   options.conditions = assumed.conditions;

@@ -25,6 +25,7 @@
 #include "boreon/native.hpp"            // IWYU pragma: export
 #include "boreon/number.hpp"            // IWYU pragma: export
 #include "boreon/numeric_function.hpp"  // IWYU pragma: export
+#include "boreon/ode.hpp"               // IWYU pragma: export
 #include "boreon/operand_order.hpp"     // IWYU pragma: export
 #include "boreon/program.hpp"           // IWYU pragma: export
 #include "boreon/quadrature.hpp"        // IWYU pragma: export
@@ -38,5 +39,6 @@
 #include "boreon/symbol.hpp"            // IWYU pragma: export
 #include "boreon/system.hpp"            // IWYU pragma: export
 #include "boreon/text.hpp"              // IWYU pragma: export
+#include "boreon/transform.hpp"         // IWYU pragma: export
 #include "boreon/traverse.hpp"          // IWYU pragma: export
 #include "boreon/work.hpp"              // IWYU pragma: export

@@ -315,6 +315,15 @@ bool Signs::nonzero(const Expr& e) {
   return true;
 }
 
+int Signs::of_whole(const Expr& e) {
+  if (const auto s = known(e)) return *s;
+  if (!e.is(Kind::sum)) return of(e);
+  if (!may_assume_ || decisions_.size() >= 6) throw UnknownSign{e};
+  decisions_.push_back({e, 1});
+  reasoner_ = Reasoner(conditions());
+  return 1;
+}
+
 int Signs::of(const Expr& e) {
   if (const auto s = known(e)) return *s;
   // what the given relations imply but the reasoner does not see

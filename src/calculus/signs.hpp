@@ -82,6 +82,8 @@ class Signs {
 
   /// 1, -1, or 0 for zero; throws UnknownSign.
   [[nodiscard]] int of(const Expr& e);
+  /// The same, where an unknown sign is taken as positive for e as a whole, not for its factors.
+  [[nodiscard]] int of_whole(const Expr& e);
   /// Whether it is nonzero; assumed and noted if that is not known.
   [[nodiscard]] bool nonzero(const Expr& e);
   /// The sign if it is known without an assumption.

@@ -147,6 +147,13 @@ bool beyond(const Ball& order) {
          arf_cmpabs_2exp_si(arb_midref(order.im()), most_bits) > 0;
 }
 
+std::uint64_t steps_for_order(const Ball& order) {
+  constexpr double free_of_charge = 1000;
+  const double size = std::abs(arf_get_d(arb_midref(order.re()), ARF_RND_DOWN)) +
+                      std::abs(arf_get_d(arb_midref(order.im()), ARF_RND_DOWN));
+  return size > free_of_charge && size < 1e12 ? static_cast<std::uint64_t>(size) : 0;
+}
+
 }  // namespace
 
 void ball_value(const FunctionRow& row, Ball& result, std::span<const Ball> args, long precision) {
@@ -161,6 +168,8 @@ void ball_value(const FunctionRow& row, Ball& result, std::span<const Ball> args
       acb_indeterminate(result.get());
       return;
     }
+    // one call takes as many steps as the order is large, in so many bits, and cannot be interrupted
+    spend(steps_for_order(args[i]) * static_cast<std::uint64_t>(precision) / 8);
   }
   row.ball(result, args, precision);
 }

@@ -107,7 +107,7 @@ std::vector<double> real_sums_over_roots(std::span<const Expr> expressions, cons
       if (!b.finite() || arb_contains_zero(b.im()) == 0 || !below(b.im())) return {};
       // what many digits cannot tell from zero is zero
       if (arb_rel_accuracy_bits(b.re()) < double_bits && (precision == 192 || !below(b.re()))) break;
-      values.push_back(arf_get_d(arb_midref(b.re()), ARF_RND_NEAR));
+      values.push_back(arb_contains_zero(b.re()) != 0 ? 0 : arf_get_d(arb_midref(b.re()), ARF_RND_NEAR));
     }
     if (values.size() == expressions.size()) return values;
   }

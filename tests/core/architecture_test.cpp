@@ -19,7 +19,7 @@ const fs::path root = BOREON_SOURCE_DIR;
 
 // From the ground up. A layer includes its own files and those before it.
 const std::vector<std::string> layers{"expr",      "text",    "substitution", "values",  "algebra", "calculus",
-                                      "equations", "numeric", "program",      "solvers", "model",   "report",
+                                      "equations", "transforms", "odes", "numeric", "program",      "solvers", "model",   "report",
                                       "c",         "cli"};
 
 // Which layer implements a public header.
@@ -33,6 +33,8 @@ const std::map<std::string, std::vector<std::string>> public_headers{
     {"algebra", {"algebra", "linear_algebra", "rewrite", "simplify"}},
     {"calculus", {"calculus", "coordinates", "integral", "series", "sums"}},
     {"equations", {"equations"}},
+    {"transforms", {"transform"}},
+    {"odes", {"ode"}},
     {"numeric", {"cross_check"}},
     {"program", {"native", "program"}},
     {"solvers", {"solvers", "system"}},

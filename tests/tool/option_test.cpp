@@ -69,12 +69,14 @@ TEST_CASE("every option of every command has an effect, or is an error with the 
                         {"integrate", "'x*exp(-x*a)' --over 'x from 0 to 1'"},
                         {"limit", "'sin(a*x)/(2*x)' --at 'x to 0'"},
                         {"series", "'exp(a*x)' --about x=0"},
+                        {"transform", "'t*exp(-a*t)' --laplace 't to s'"},
                         {"evaluate", "'sin(a)' --at a=1/3"},
                         {"evaluate", chemistry},
                         {"check", "'a*x = 2*x'"},
                         {"check", "'a*x^3'"},
                         {"check", chemistry},
                         {"solve", chemistry},
+                        {"solve", "\"y' = a*y\" --for 'y(t)'"},
                         {"simulate", proton + " --until 5"}};
   const std::map<std::string, std::string> values{{"--set", "a=2"},
                                                   {"--assume", "'a > 0'"},
@@ -106,7 +108,13 @@ TEST_CASE("every option of every command has an effect, or is an error with the 
                                                   {"--plot", folder / "p.png"},
                                                   {"--show", "s"},
                                                   {"--work", "123456789"},
-                                                  {"--memory", "900"}};
+                                                  {"--memory", "900"},
+                                                  {"--laplace", "'t to z'"},
+                                                  {"--inverse-laplace", "'s to t'"},
+                                                  {"--fourier", "'t over 2*pi'"},
+                                                  {"--for", "'y(x)'"},
+                                                  {"--given", "'y(0)=3'"},
+                                                  {"--within", "'x from 0 to 2'"}};
   // Options that steer how the work is done, not what comes out, or that need no value to be meaningful.
   const std::set<std::string> steering{
       "--json",  "--help",     "--force",           "--work",    "--memory",  "--unknown", "--no-check",

@@ -1,0 +1,169 @@
+// SPDX-License-Identifier: MIT
+// solve: differential equations given as text, for unknowns such as y(t).
+#include <fmt/format.h>
+#include <fmt/ranges.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "boreon/ode.hpp"
+#include "request.hpp"
+
+namespace boreon::cli {
+namespace {
+
+struct FunctionName {
+  std::string name;
+  std::string variable;
+};
+
+// "y(t)", or nothing
+std::optional<FunctionName> unknown_of(const std::string& text) {
+  const std::size_t open = text.find('(');
+  if (open == std::string::npos || text.back() != ')') return std::nullopt;
+  FunctionName u{text.substr(0, open), text.substr(open + 1, text.size() - open - 2)};
+  if (!is_identifier(u.name) || !is_identifier(u.variable)) return std::nullopt;
+  return u;
+}
+
+std::vector<std::string> asked(const Request& r) {
+  std::vector<std::string> out;
+  for (const std::string& list : r.solve_for.peek()) {
+    for (const std::string& text : split(list)) out.push_back(text);
+  }
+  return out;
+}
+
+Expr difference(const std::string& text, const ParseContext& context, const char* place) {
+  if (text.find("==") != std::string::npos)
+    throw Error(ErrorKind::usage, "an equation has one equals sign: left = right, not '" + text + "'");
+  const Expr e = read_input(text, context, place);
+  if (e.is(Kind::relation) && e.relation_op() == RelationOp::equal) return e.operands()[0] - e.operands()[1];
+  if (e.is_constant(ConstantCode::true_value)) return 0;
+  if (e.is_constant(ConstantCode::false_value)) return 1;
+  if (is_condition(e)) throw Error(ErrorKind::usage, "'" + text + "' is an inequality, where an equation is meant");
+  return e;
+}
+
+std::vector<std::string> as_texts(const std::vector<Expr>& list) {
+  std::vector<std::string> out;
+  for (const Expr& e : list) out.push_back(to_text(e));
+  return out;
+}
+
+}  // namespace
+
+bool asks_for_functions(const Request& r) {
+  const auto texts = asked(r);
+  return std::any_of(texts.begin(), texts.end(), [](const std::string& t) { return unknown_of(t).has_value(); });
+}
+
+Answer solve_differential_equations(const Request& r) {
+  Assumed assumed = assumptions_of(r);
+  std::vector<FunctionName> unknowns;
+  for (const std::string& list : r.solve_for) {
+    for (const std::string& text : split(list)) {
+      const auto u = unknown_of(text);
+      if (!u)
+        throw Error(ErrorKind::usage, fmt::format("differential equations are solved for functions such as y(t), "
+                                                  "not for '{}'",
+                                                  text));
+      unknowns.push_back(*u);
+    }
+  }
+  const std::string& variable = unknowns[0].variable;
+  const auto known = assumed.context.names.find(variable);
+  const Symbol t = known == assumed.context.names.end() ? Symbol(variable) : Symbol::from(known->second);
+  ParseContext context = assumed.context;
+  context.independent = t;
+  ParseContext places = assumed.context;
+  places.independent = t;
+  std::vector<Expr> calls;
+  for (const FunctionName& u : unknowns) {
+    if (u.variable != variable)
+      throw Error(ErrorKind::usage, fmt::format("{}({}) and {}({}) are functions of different variables",
+                                                unknowns[0].name, variable, u.name, u.variable));
+    if (assumed.context.names.contains(u.name))
+      throw Error(ErrorKind::usage,
+                  fmt::format("{} is an unknown function: --set and --assume do not take it", u.name));
+    calls.push_back(UnknownFunction(u.name)(t));
+    context.names.emplace(u.name, calls.back());
+    context.functions.emplace(u.name, 1);
+    places.functions.emplace(u.name, 1);
+  }
+  if (!r.within.empty()) throw Error(ErrorKind::usage, "--within is for equations of one number, not of functions");
+  std::vector<Expr> equations;
+  for (const std::string& input : r.inputs) equations.push_back(difference(input, context, ""));
+  OdeOptions options;
+  options.conditions = assumed.conditions;
+  for (const std::string& list : r.given) {
+    for (const std::string& text : split(list)) {
+      if (text.empty()) continue;
+      const Expr e = difference(text, places, "--given");
+      if (unknown_calls({&e, 1}).empty())
+        throw Error(
+            ErrorKind::usage,
+            fmt::format("--given takes values of the unknown at places, such as \"{0}(0)=1, {0}'(0)=2\", not '{1}'",
+                        unknowns[0].name, text));
+      options.given.push_back(e);
+    }
+  }
+  const OdeSolutionSet s = solve_ode(equations, calls, options);
+  Answer a;
+  a.json["result"] = Json::array();
+  a.json["status"] = to_string(s.status);
+  a.json["solution_conditions"] = Json::array();
+  // where one is a relation, all are written as such
+  const bool relations = std::any_of(s.solutions.begin(), s.solutions.end(),
+                                     [](const OdeSolution& one) { return one.relation.has_value(); });
+  const int digits = r.digits.get();
+  if (digits > 0) r.warn("--digits is for numbers: the solutions are functions");
+  for (const OdeSolution& one : s.solutions) {
+    if (&one != &s.solutions.front()) a.text += "or\n";
+    if (one.relation) {
+      a.json["result"].push_back(to_text(*one.relation));
+      a.text += typeset(r, *one.relation);
+    } else {
+      Json values = Json::object();
+      const auto& entries = one.values.entries();
+      for (std::size_t i = 0; i < entries.size(); ++i) {
+        values[to_text(entries[i].target)] = to_text(entries[i].value);
+        if (relations) a.json["result"].push_back(to_text(equation(entries[i].target, entries[i].value)));
+        a.text += typeset(r, equation(entries[i].target, entries[i].value));
+        if (i + 1 < entries.size()) a.text += ",\n";
+      }
+      if (!relations) a.json["result"].push_back(std::move(values));
+    }
+    if (!one.conditions.empty()) a.text += fmt::format("   if {}", fmt::join(as_texts(one.conditions), " and "));
+    a.text += "\n";
+    a.json["solution_conditions"].push_back(Json(as_texts(one.conditions)));
+  }
+  if (s.solutions.empty() || s.status == SolveStatus::unevaluated) {
+    a.text += fmt::format("unevaluated: {}\n", s.reason);
+  } else if (!s.reason.empty()) {
+    a.text += s.reason + "\n";
+  }
+  std::vector<std::string> conditions = as_texts(s.conditions);
+  if (!conditions.empty()) a.text += fmt::format("valid for {}\n", fmt::join(conditions, ", "));
+  // what all solutions need belongs to the answer
+  if (s.solutions.size() == 1) {
+    for (const Expr& c : s.solutions[0].conditions) conditions.push_back(to_text(c));
+  }
+  a.json["conditions"] = conditions;
+  a.json["exceptions"] = Json::array();
+  for (const SolveException& e : s.exceptions) {
+    a.text += fmt::format("where {}: {}\n", to_text(e.when), e.what);
+    a.json["exceptions"].push_back({{"when", to_text(e.when)}, {"value", e.what}});
+  }
+  a.json["constants"] = Json(as_texts(s.constants));
+  a.json["reason"] = s.reason;
+  a.json["check"] = json_of(s.check);
+  if (s.check.verdict == Verdict::agrees)
+    a.text += fmt::format("check: {} ({:.0f} digits at {} points)\n", s.check.method,
+                          std::floor(std::min(15.0, s.check.digits)), s.check.points);
+  if (r.steps && !s.steps.empty()) a.text += fmt::format("route:\n  {}\n", fmt::join(s.steps, "\n  "));
+  if (r.steps) a.json["steps"] = Json(s.steps);
+  return a;
+}
+
+}  // namespace boreon::cli

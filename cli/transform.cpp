@@ -1,0 +1,133 @@
+// SPDX-License-Identifier: MIT
+// transform: Laplace transforms, their inverse, and Fourier coefficients.
+#include <fmt/format.h>
+#include <fmt/ranges.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "boreon/transform.hpp"
+#include "request.hpp"
+
+namespace boreon::cli {
+namespace {
+
+// "t to s" as two names, "t over 2*pi" as a name and a text.
+std::pair<std::string, std::string> two_sides(const std::string& text, const std::string& word, const char* option) {
+  const std::size_t at = text.find(" " + word + " ");
+  std::string left = at == std::string::npos ? "" : text.substr(0, at);
+  std::string right = at == std::string::npos ? "" : text.substr(at + word.size() + 2);
+  const auto trim = [](std::string& s) {
+    s.erase(0, std::min(s.find_first_not_of(' '), s.size()));
+    s.erase(s.find_last_not_of(' ') + 1);
+  };
+  trim(left);
+  trim(right);
+  if (left.empty() || right.empty())
+    throw Error(ErrorKind::usage, fmt::format("{} takes \"{}\", not '{}'", option,
+                                              word == "over"                            ? "t over 2*pi"
+                                              : std::string_view(option) == "--laplace" ? "t to s"
+                                                                                        : "s to t",
+                                              text));
+  return {left, right};
+}
+
+std::string digits_found(const Evidence& e) {
+  return fmt::format("check: {} ({:.0f} digits at {} {})\n", e.method, std::floor(e.digits), e.points,
+                     e.points == 1 ? "point" : "points");
+}
+
+Json texts_of(const std::vector<std::string>& given, const std::vector<Expr>& found) {
+  std::vector<std::string> out = given;
+  for (const Expr& c : found) out.push_back(to_text(c));
+  return Json(out);
+}
+
+std::string validity(const std::vector<Expr>& conditions) {
+  std::vector<std::string> texts;
+  for (const Expr& c : conditions) texts.push_back(to_text(c));
+  return texts.empty() ? "" : fmt::format("valid for {}\n", fmt::join(texts, ", "));
+}
+
+Answer of_pair(const Request& r, const Assumed& assumed, const TransformOptions& options, bool inverse) {
+  const char* option = inverse ? "--inverse-laplace" : "--laplace";
+  const auto [from, to] = two_sides(inverse ? r.inverse_laplace.get() : r.laplace.get(), "to", option);
+  ParseContext context = assumed.context;
+  context.independent = Symbol(inverse ? to : from);
+  const Expr e = read_input(r.inputs[0], context);
+  const Expr a = read_input(from, context, option);
+  const Expr b = read_input(to, context, option);
+  const TransformResult t = inverse ? inverse_laplace_transform(e, a, b, options) : laplace_transform(e, a, b, options);
+  Answer answer;
+  const bool exact = t.status == TransformStatus::exact;
+  answer.json["result"] = exact || t.check.verdict == Verdict::agrees ? Json(to_text(t.value)) : Json(nullptr);
+  answer.json["status"] = to_string(t.status);
+  answer.json["conditions"] = texts_of(assumed.texts, t.conditions);
+  answer.json["exceptions"] = Json::array();
+  answer.json["check"] = json_of(t.check);
+  if (!t.reason.empty()) answer.json["reason"] = t.reason;
+  if (r.steps) answer.json["steps"] = Json(t.steps);
+  if (exact || t.check.verdict == Verdict::agrees) answer.text = typeset(r, t.value) + "\n";
+  if (!exact) answer.text += fmt::format("unevaluated: {}\n", t.reason);
+  answer.text += validity(t.conditions);
+  if (t.check.verdict == Verdict::agrees) {
+    answer.text += digits_found(t.check);
+  } else if (exact) {
+    answer.text += fmt::format("check: untested ({})\n", t.check.method);
+  }
+  if (r.steps && !t.steps.empty()) answer.text += fmt::format("route:\n  {}\n", fmt::join(t.steps, "\n  "));
+  return answer;
+}
+
+Answer of_signal(const Request& r, const Assumed& assumed, const TransformOptions& options) {
+  const auto [name, period_text] = two_sides(r.fourier.get(), "over", "--fourier");
+  const Expr f = read_input(r.inputs[0], assumed.context);
+  const Expr t = read_input(name, assumed.context, "--fourier");
+  const Expr period = read_input(period_text, assumed.context, "--fourier");
+  const FourierCoefficients c = fourier_coefficients(f, t, period, options);
+  Answer answer;
+  const bool exact = c.status == TransformStatus::exact;
+  answer.json["status"] = to_string(c.status);
+  answer.json["conditions"] = texts_of(assumed.texts, c.conditions);
+  answer.json["check"] = json_of(c.check);
+  answer.json["exceptions"] = Json::array();
+  answer.json["result"] = nullptr;
+  if (!exact) {
+    answer.json["reason"] = c.reason;
+    answer.text = fmt::format("unevaluated: {}\n", c.reason);
+    return answer;
+  }
+  answer.json["result"] = {{"a0", to_text(c.mean)}, {"an", to_text(c.a)}, {"bn", to_text(c.b)}};
+  const auto line = [&](const char* what, const Expr& e) { return typeset(r, equation(Symbol(what), e)) + "\n"; };
+  answer.text = line("a0", c.mean) + line("an", c.a) + line("bn", c.b);
+  for (const FourierException& e : c.exceptions) {
+    answer.json["exceptions"].push_back(
+        {{"when", fmt::format("n = {}", e.n)}, {"value", {{"an", to_text(e.a)}, {"bn", to_text(e.b)}}}});
+    answer.text += fmt::format("where n = {}: an = {}, bn = {}\n", e.n, to_text(e.a), to_text(e.b));
+  }
+  answer.text += fmt::format("the signal is a0 + sum of an*cos({0}) + bn*sin({0}) over n = 1, 2, ...\n",
+                             to_text(2 * pi() * c.n * t / period));
+  answer.text += validity(c.conditions);
+  answer.text +=
+      fmt::format("check: {} (mean and harmonics 1 to {}, {:.0f} digits)\n", c.check.method,
+                  (c.check.entries / std::max<std::size_t>(c.check.points, 1)) / 2, std::floor(c.check.digits));
+  return answer;
+}
+
+}  // namespace
+
+Answer transform_command(const Request& r) {
+  const Assumed assumed = assumptions_of(r);
+  require_one_expression(r);
+  const int asked =
+      int{!r.laplace.peek().empty()} + int{!r.inverse_laplace.peek().empty()} + int{!r.fourier.peek().empty()};
+  if (asked != 1)
+    throw Error(ErrorKind::usage,
+                "say which transform: --laplace \"t to s\", --inverse-laplace \"s to t\" or --fourier \"t over 2*pi\"");
+  TransformOptions options;
+  options.conditions = assumed.conditions;
+  if (!r.fourier.peek().empty()) return of_signal(r, assumed, options);
+  return of_pair(r, assumed, options, !r.inverse_laplace.peek().empty());
+}
+
+}  // namespace boreon::cli

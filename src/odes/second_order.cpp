@@ -1,0 +1,305 @@
+// SPDX-License-Identifier: MIT
+// Equations of second order: without y, without t, and linear ones by known solutions and special functions (NIST
+// Handbook, 9.2, 10.13, 14.2; E. Kamke 1959, part C).
+#include <algorithm>
+
+#include "algebra/linear_terms.hpp"
+#include "boreon/algebra.hpp"
+#include "boreon/bindings.hpp"
+#include "boreon/calculus.hpp"
+#include "boreon/equations.hpp"
+#include "boreon/error.hpp"
+#include "boreon/functions.hpp"
+#include "boreon/traverse.hpp"
+#include "calculus/integral/integrator.hpp"
+#include "equations/single.hpp"
+#include "odes/context.hpp"
+#include "transforms/modes.hpp"
+
+namespace boreon::odes {
+namespace {
+
+constexpr int highest_polynomial = 8;
+
+Expr at(const Expr& e, const Symbol& x, const Expr& value) { return substitute(e, {{x, value}}, Unused::allowed); }
+
+class SecondOrder {
+ public:
+  SecondOrder(Context& c, const Symbol& t, const Symbol& y, const Symbol& p) : c_(c), t_(t), y_(y), p_(p) {}
+
+  // q = f(t, p): first order for p
+  Families without_y(const Expr& F, const Symbol& q) {
+    c_.step("y itself does not occur: first order for y'");
+    const Families slopes = first_order(c_, F, t_, p_, q);
+    if (!slopes) return std::nullopt;
+    std::vector<Family> out;
+    const std::size_t constants = c_.constants().size();
+    for (const Family& s : *slopes) {
+      if (!s.value) return std::nullopt;
+      c_.forget(constants);
+      out.push_back({c_.integral(*s.value, t_) + c_.constant(), std::nullopt});
+    }
+    return out;
+  }
+
+  // q = f(y, p): y' = p as a function of y, q = p*dp/dy
+  Families without_t(const Expr& f) {
+    c_.step("t itself does not occur: y'' = p*dp/dy for p = y' as a function of y");
+    const Symbol slope("_dpdy");
+    const Families speeds = first_order(c_, combine_fractions(p_ * slope - f), y_, p_, slope);
+    if (!speeds) return std::nullopt;
+    std::vector<Family> out;
+    const std::size_t constants = c_.constants().size();
+    for (const Family& s : *speeds) {
+      if (!s.value) return std::nullopt;
+      c_.forget(constants);
+      const Symbol rate("_rate");
+      const Families one = first_order(c_, rate - *s.value, t_, y_, rate);
+      if (!one) return std::nullopt;
+      out.insert(out.end(), one->begin(), one->end());
+    }
+    return out;
+  }
+
+ private:
+  Context& c_;
+  Symbol t_;
+  Symbol y_;
+  Symbol p_;
+};
+
+class Basis {
+ public:
+  Basis(Context& c, Expr p, Expr q, const Symbol& t) : c_(c), p_(std::move(p)), q_(std::move(q)), t_(t) {}
+
+  std::optional<std::vector<Expr>> run() {
+    if (auto b = by_known_solution()) return b;
+    return by_normal_form();
+  }
+
+ private:
+  using Two = std::optional<std::vector<Expr>>;
+
+  [[nodiscard]] Expr residual(const Expr& u) const { return derivative(u, t_, 2) + p_ * derivative(u, t_) + q_ * u; }
+
+  // The second solution is y1*integral(exp(-integral(p))/y1^2).
+  Two reduced(const Expr& first) {
+    const auto P = c_.closed_integral(p_, t_);
+    if (!P) return std::nullopt;
+    const auto ratio = c_.closed_integral(c_.tidy(c_.exponential_of(-*P) / (first * first)), t_);
+    if (!ratio) return std::nullopt;
+    c_.step("a second solution from the first by reduction of order");
+    return std::vector<Expr>{first, c_.tidy(first * *ratio)};
+  }
+
+  // exp(r*t)*t^m times a polynomial, with r and m from the coefficients at infinity and at 0.
+  Two by_known_solution() {
+    for (const Expr& front : fronts()) {
+      if (const auto polynomial = polynomial_factor(front)) {
+        c_.step("a solution found as a polynomial times powers and exponentials");
+        if (auto both = reduced(c_.tidy(front * *polynomial))) return both;
+      }
+    }
+    return std::nullopt;
+  }
+
+  [[nodiscard]] std::vector<Expr> fronts() {
+    std::vector<Expr> out{1};
+    // roots of r^2 + p*r + q where p and q have limits at infinity
+    const auto add_roots = [&](const Expr& b, const Expr& c, const Expr& base, bool exponential) {
+      try {
+        const Symbol r("_r");
+        equations::SingleSolver solver(c_.signs().conditions());
+        const auto roots = solver(r * r + b * r + c, r);
+        if (!roots) return;
+        for (const equations::Root& root : *roots) {
+          if (has_imaginary_unit(root.value) || root.value.is_integer(0)) continue;
+          out.push_back(exponential ? exp(root.value * t_) : power(base, root.value));
+        }
+      } catch (const Error& e) {
+        if (e.kind() == ErrorKind::limit || e.kind() == ErrorKind::interrupted) throw;
+      }
+    };
+    const auto far = [&](const Expr& e) -> std::optional<Expr> {
+      const Quotient q = boreon::quotient(e);
+      const auto top = polynomial_in(q.numerator, t_);
+      const auto bottom = polynomial_in(q.denominator, t_);
+      if (!top || !bottom || top->size() > bottom->size()) return std::nullopt;
+      return top->size() < bottom->size() ? Expr(0) : top->back() / bottom->back();
+    };
+    const auto p_far = far(p_);
+    const auto q_far = far(q_);
+    if (p_far && q_far) add_roots(*p_far, *q_far, t_, true);
+    // indices at t = 0: r*(r - 1) + p0*r + q0
+    const Expr tp = combine_fractions(t_ * p_);
+    const Expr ttq = combine_fractions(t_ * t_ * q_);
+    try {
+      const Expr p0 = at(tp, t_, 0);
+      const Expr q0 = at(ttq, t_, 0);
+      if (!p0.is(Kind::constant) && !q0.is(Kind::constant)) add_roots(p0 - 1, q0, t_, false);
+    } catch (const Error& e) {
+      if (e.kind() == ErrorKind::limit || e.kind() == ErrorKind::interrupted) throw;
+    }
+    for (const int sign : {1, -1}) {
+      out.push_back(exp(Expr(sign) * t_ * t_ / 2));
+      out.push_back(exp(Expr(sign) * t_ * t_));
+    }
+    const std::size_t single = out.size();
+    for (std::size_t i = 1; i < single; ++i) {
+      for (std::size_t j = i + 1; j < single; ++j) {
+        if (out[i].is(Kind::call) != out[j].is(Kind::call)) out.push_back(out[i] * out[j]);
+      }
+    }
+    return out;
+  }
+
+  // A polynomial u with front*u a solution: linear equations for its coefficients.
+  [[nodiscard]] std::optional<Expr> polynomial_factor(const Expr& front) {
+    const Expr a = combine_fractions(p_ + 2 * derivative(front, t_) / front);
+    const Expr b = combine_fractions(residual(front) / front);
+    if (!is_rational_in(a, t_) || !is_rational_in(b, t_)) return std::nullopt;
+    for (int degree = 0; degree <= highest_polynomial; ++degree) {
+      std::vector<Expr> unknowns;
+      Expr u = power(t_, degree);
+      for (int k = 0; k < degree; ++k) {
+        unknowns.push_back(Symbol("_c" + std::to_string(k)));
+        u += unknowns.back() * power(t_, k);
+      }
+      const Expr r = derivative(u, t_, 2) + a * derivative(u, t_) + b * u;
+      const auto conditions = polynomial_in(boreon::quotient(r).numerator, t_, 60);
+      if (!conditions) return std::nullopt;
+      std::vector<Expr> open;
+      for (const Expr& e : *conditions) {
+        if (!e.is_integer(0)) open.push_back(e);
+      }
+      if (open.empty()) return u;
+      // the leading coefficient decides whether this degree can be at all
+      const Expr& leading = open.back();
+      if (std::none_of(unknowns.begin(), unknowns.end(), [&](const Expr& x) { return depends_on(leading, x); }) &&
+          !leading.is_integer(0))
+        continue;
+      std::vector<Expr> present;
+      for (const Expr& x : unknowns) {
+        if (std::any_of(open.begin(), open.end(), [&](const Expr& e) { return depends_on(e, x); }))
+          present.push_back(x);
+      }
+      if (present.empty()) continue;
+      const SolutionSet s = solve(open, present);
+      if (s.solutions.empty() || s.status != SolveStatus::exact) continue;
+      Expr found = substitute(u, s.solutions[0].values, Unused::allowed);
+      for (const Expr& x : unknowns) found = substitute(found, {{x, 0}}, Unused::allowed);
+      return found;
+    }
+    return std::nullopt;
+  }
+
+  // y = w*u with u'' + I*u = 0
+  Two by_normal_form() {
+    const auto P = c_.closed_integral(p_ / 2, t_);
+    if (!P) return std::nullopt;
+    const Expr w = c_.exponential_of(-*P);
+    const Expr I = c_.tidy(combine_fractions(q_ - derivative(p_, t_) / 2 - p_ * p_ / 4));
+    auto u = of_normal_form(expand(I));
+    if (!u) return legendre_form();
+    c_.step("y = w*u with u'' + I(t)*u = 0");
+    for (Expr& e : *u) e = c_.tidy(w * e);
+    return u;
+  }
+
+  Two of_normal_form(const Expr& I) {
+    const Expr half = Expr(1) / 2;
+    if (!depends_on(I, t_)) {
+      const auto modes = transforms::modes_of({I, 0, 1}, c_.signs());
+      if (!modes) return std::nullopt;
+      std::vector<Expr> out;
+      for (const transforms::Mode& m : *modes) {
+        for (unsigned j = 0; j < m.multiplicity; ++j) {
+          const Expr front = power(t_, Expr(j)) * exp(m.rate * t_);
+          if (m.frequency.is_integer(0)) {
+            out.push_back(front);
+          } else {
+            out.push_back(front * cos(m.frequency * t_));
+            out.push_back(front * sin(m.frequency * t_));
+          }
+        }
+      }
+      return out;
+    }
+    if (const auto l = linear_in(I, t_)) {
+      // u'' = (b*t + a)*u with b = -slope
+      const Expr scale = -power(abs(l->slope), Expr(1) / 3) * Expr(c_.signs().of(l->slope));
+      const Expr z = scale * (t_ + l->constant / l->slope);
+      c_.step("Airy's equation");
+      return std::vector<Expr>{airy_Ai(z), airy_Bi(z)};
+    }
+    // c*t^m + beta/t^2
+    Expr beta = 0;
+    std::optional<std::pair<Expr, Expr>> other;
+    for (const Expr& term : terms_of(I)) {
+      Expr coefficient = leading_number(term);
+      Expr exponent_of_t = 0;
+      for_each_factor(term, [&](const Expr& base, const Expr& exponent) {
+        if (base == t_) {
+          exponent_of_t += exponent;
+        } else {
+          coefficient *= power(base, exponent);
+        }
+      });
+      if (depends_on(coefficient, t_) || depends_on(exponent_of_t, t_)) return std::nullopt;
+      if (exponent_of_t.is_integer(-2)) {
+        beta += coefficient;
+      } else if (!other || other->second == exponent_of_t) {
+        other = {other ? other->first + coefficient : coefficient, exponent_of_t};
+      } else {
+        return std::nullopt;
+      }
+    }
+    if (!other) return std::nullopt;
+    const Expr& m = other->second;
+    const Expr width = m + 2;
+    const Expr square = factor(1 - 4 * beta);
+    const int sign_of_square = square.is_integer(0) ? 0 : c_.signs().of(square);
+    if (sign_of_square < 0) return std::nullopt;
+    const Expr nu = transforms::plain_root(square) / width;
+    const Expr order = nu.is_number() && nu.number().sign() < 0 ? -nu : nu;
+    const int sign = c_.signs().of(other->first);
+    const Expr size = transforms::plain_root(factor(sign > 0 ? other->first : -other->first));
+    const Expr z = 2 * size / abs(width) * power(t_, width / 2);
+    c_.step("Bessel's equation");
+    const Expr front = power(t_, half);
+    if (sign > 0) return std::vector<Expr>{front * cyl_bessel_j(order, z), front * cyl_neumann(order, z)};
+    return std::vector<Expr>{front * cyl_bessel_i(order, z), front * cyl_bessel_k(order, z)};
+  }
+
+  // (1 - t^2)*y'' - 2*t*y' + n*(n + 1)*y = 0
+  Two legendre_form() {
+    const Expr k = c_.tidy(q_ * (1 - t_ * t_));
+    if (depends_on(k, t_) || !vanishes(p_ + 2 * t_ / (1 - t_ * t_))) return std::nullopt;
+    const Expr n = c_.tidy((sqrt(factor(1 + 4 * k)) - 1) / 2);
+    c_.step("Legendre's equation; for whole n the second solution is not legendre(n, -t)");
+    return std::vector<Expr>{legendre(n, t_), legendre(n, -t_)};
+  }
+
+  Context& c_;
+  Expr p_;
+  Expr q_;
+  Symbol t_;
+};
+
+}  // namespace
+
+std::optional<std::vector<Expr>> second_order_basis(Context& c, const Expr& p, const Expr& q, const Symbol& t) {
+  return Basis(c, p, q, t).run();
+}
+
+Families second_order(Context& c, const Expr& F, const Symbol& t, const Symbol& y, const Symbol& p, const Symbol& q) {
+  SecondOrder solver(c, t, y, p);
+  if (!depends_on(F, y)) return solver.without_y(F, q);
+  const Expr slope = derivative(F, q);
+  if (depends_on(slope, q)) return std::nullopt;
+  const Expr f = c.tidy(combine_fractions(-at(F, q, 0) / slope));
+  if (depends_on(f, t)) return std::nullopt;
+  return solver.without_t(f);
+}
+
+}  // namespace boreon::odes

@@ -1,0 +1,542 @@
+// SPDX-License-Identifier: MIT
+// From equations and conditions to verified solutions.
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <set>
+
+#include "algebra/linear_terms.hpp"
+#include "boreon/algebra.hpp"
+#include "boreon/bindings.hpp"
+#include "boreon/calculus.hpp"
+#include "boreon/error.hpp"
+#include "boreon/ode.hpp"
+#include "boreon/simplify.hpp"
+#include "boreon/text.hpp"
+#include "boreon/traverse.hpp"
+#include "calculus/integral/exceptional.hpp"
+#include "calculus/integral/integrator.hpp"
+#include "odes/conditions.hpp"
+#include "odes/context.hpp"
+#include "odes/jet.hpp"
+#include "odes/verify.hpp"
+
+namespace boreon {
+namespace {
+
+using namespace odes;
+
+class OdeSolve {
+ public:
+  OdeSolve(const ExprList& equations, const ExprList& unknowns, const OdeOptions& options)
+      : given_equations_(equations.begin(), equations.end()),
+        unknowns_(unknowns.begin(), unknowns.end()),
+        jet_(given_equations_, unknowns_),
+        options_(options),
+        context_(options.conditions, taken_names()) {
+    context_.set_start(start_place());
+  }
+
+  OdeSolutionSet run(bool with_exceptions) {
+    require_shape();
+    if (!find()) {
+      result_.reason = "none of the known forms fits";
+      return result_;
+    }
+    collect();
+    result_.steps = context_.steps();
+    for (const Decision& d : context_.signs().decisions()) {
+      if (!depends_on(d.of, jet_.variable())) note(condition_of(d));
+    }
+    for (const Expr& e : context_.nonzero()) {
+      for_each_factor(e, [&](const Expr& base, const Expr& exponent) {
+        if (base.has_symbols() && exponent.is_number()) note_nonzero(base);
+      });
+    }
+    conclude();
+    find_poles();
+    if (with_exceptions && result_.status != SolveStatus::unevaluated) exceptions();
+    return result_;
+  }
+
+ private:
+  std::set<std::string> taken_names() const {
+    std::set<std::string> out;
+    for (const std::vector<Expr>& list : {given_equations_, options_.given, options_.conditions}) {
+      for (const Symbol& s : free_symbols(list)) out.insert(s.name());
+    }
+    return out;
+  }
+
+  Expr start_place() const {
+    for (const Expr& g : options_.given) {
+      for (const Expr& c : unknown_calls({&g, 1})) {
+        const Expr& place = c.operands()[1];
+        if (!place.is_constant(ConstantCode::infinity) && !(place == -infinity())) return place;
+      }
+    }
+    return 0;
+  }
+
+  void require_shape() const {
+    if (given_equations_.size() != jet_.size())
+      throw Error(ErrorKind::usage,
+                  fmt::format("{} equation{} cannot determine {} unknown function{}", given_equations_.size(),
+                              given_equations_.size() == 1 ? "" : "s", jet_.size(), jet_.size() == 1 ? "" : "s"));
+    for (const Expr& e : given_equations_) {
+      if (is_condition(e)) throw Error(ErrorKind::shape, "a differential equation is an equation, not an inequality");
+    }
+    if (jet_.total_order() == 0)
+      throw Error(ErrorKind::usage,
+                  "no derivative of the unknown occurs: this is no differential equation; give the "
+                  "unknown as a symbol");
+  }
+
+  std::vector<Symbol> jets_of(std::size_t i) const {
+    std::vector<Symbol> out;
+    for (int k = 0; k <= jet_.orders()[i]; ++k) out.push_back(jet_.symbol(i, k));
+    return out;
+  }
+
+  // One equation F in the symbols of one unknown.
+  Families scalar(const Expr& F, const std::vector<Symbol>& jets) {
+    const std::size_t order = jets.size() - 1;
+    const std::size_t constants = context_.constants().size();
+    if (order == 0) return std::nullopt;
+    const auto form = linear_form(F, jets);
+    if (form && form->a.size() == jets.size()) {
+      if (const auto y = solve_linear_ode(context_, *form, jet_.variable())) {
+        linear_ = true;
+        return std::vector<Family>{{*y, std::nullopt}};
+      }
+      context_.forget(constants);
+      context_.set_open(false);
+    }
+    if (order == 1) return first_order(context_, F, jet_.variable(), jets[0], jets[1]);
+    if (order == 2) return second_order(context_, F, jet_.variable(), jets[0], jets[1], jets[2]);
+    if (depends_on(F, jets[0])) return std::nullopt;
+    const Families lower = scalar(F, {jets.begin() + 1, jets.end()});
+    if (!lower) return std::nullopt;
+    context_.step("y itself does not occur: an equation for y', integrated");
+    std::vector<Family> out;
+    const std::size_t now = context_.constants().size();
+    for (const Family& f : *lower) {
+      if (!f.value) return std::nullopt;
+      context_.forget(now);
+      out.push_back({context_.integral(*f.value, jet_.variable()) + context_.constant(), std::nullopt});
+    }
+    return out;
+  }
+
+  bool find() {
+    if (jet_.size() == 1) {
+      const Families f = scalar(jet_.equations()[0], jets_of(0));
+      if (!f) return false;
+      for (const Family& one : *f) {
+        if (one.value) {
+          functions_.push_back({{*one.value}, one.conditions});
+        } else {
+          relations_.push_back(*one.relation);
+        }
+      }
+      return true;
+    }
+    std::vector<std::vector<Symbol>> jets;
+    for (std::size_t i = 0; i < jet_.size(); ++i) jets.push_back(jets_of(i));
+    if (auto all = linear_system(context_, jet_.equations(), jets, jet_.variable())) {
+      functions_.push_back({std::move(*all), {}});
+      return true;
+    }
+    context_.forget(0);
+    return one_by_one();
+  }
+
+  // An equation with one unknown only is solved, and put into the others.
+  bool one_by_one() {
+    std::vector<Expr> equations = jet_.equations();
+    std::vector<std::optional<Expr>> known(jet_.size());
+    std::vector<bool> used(equations.size(), false);
+    for (std::size_t round = 0; round < jet_.size(); ++round) {
+      bool progress = false;
+      for (std::size_t e = 0; e < equations.size() && !progress; ++e) {
+        if (used[e]) continue;
+        std::optional<std::size_t> only;
+        std::size_t count = 0;
+        int order = 0;
+        for (std::size_t i = 0; i < jet_.size(); ++i) {
+          if (known[i]) continue;
+          bool occurs = false;
+          for (int k = 0; k <= jet_.orders()[i]; ++k) {
+            if (!depends_on(equations[e], jet_.symbol(i, k))) continue;
+            occurs = true;
+            order = k;
+          }
+          if (!occurs) continue;
+          only = i;
+          ++count;
+        }
+        if (count != 1 || order != jet_.orders()[*only]) continue;
+        const Families f = scalar(equations[e], jets_of(*only));
+        if (!f || f->size() != 1 || !f->front().value) return false;
+        known[*only] = f->front().value;
+        used[e] = true;
+        progress = true;
+        Bindings values;
+        Expr d = *known[*only];
+        for (int k = 0; k <= jet_.orders()[*only]; ++k) {
+          values.set(jet_.symbol(*only, k), d);
+          d = derivative(d, jet_.variable());
+        }
+        for (Expr& other : equations) other = substitute(other, values, Unused::allowed);
+      }
+      if (!progress) return false;
+    }
+    std::vector<Expr> all;
+    for (const auto& k : known) all.push_back(*k);
+    context_.step("one unknown after the other");
+    functions_.push_back({std::move(all), {}});
+    return true;
+  }
+
+  [[nodiscard]] std::vector<Expr> conditions() const { return context_.signs().conditions(); }
+
+  void collect() {
+    const std::vector<Expr> under = parameter_conditions();
+    for (const Member& m : functions_) add_explicit(m, under);
+    for (const Expr& r : relations_) add_relation(r, under);
+    if (jet_.size() == 1 && jet_.orders()[0] == 1 && !linear_) {
+      if (options_.given.empty()) {
+        add_singular(under);
+      } else {
+        add_equilibrium(under);
+      }
+    }
+    if (result_.solutions.empty() && !options_.given.empty() && failed_condition_) {
+      throw Error(ErrorKind::domain,
+                  fmt::format("no solution of the equation{} meets the condition{} {}", jet_.size() == 1 ? "" : "s",
+                              options_.given.size() == 1 ? "" : "s", *failed_condition_));
+    }
+  }
+
+  // Those without the variable: signs that were decided for it are conditions of the solution.
+  std::vector<Expr> parameter_conditions() const {
+    std::vector<Expr> out = options_.conditions;
+    for (const Decision& d : context_.signs().decisions()) out.push_back(condition_of(d));
+    return out;
+  }
+
+  std::vector<Expr> constants_in(const std::vector<Expr>& functions) const {
+    std::vector<Expr> out;
+    for (const Expr& c : context_.constants()) {
+      if (std::any_of(functions.begin(), functions.end(), [&](const Expr& f) { return depends_on(f, c); }))
+        out.push_back(c);
+    }
+    return out;
+  }
+
+  std::string conditions_text() const {
+    std::string out;
+    for (const Expr& g : options_.given) out += (out.empty() ? "" : ", ") + to_text(g, {80, {}}) + " = 0";
+    return out;
+  }
+
+  void add_explicit(const Member& family, const std::vector<Expr>& under) {
+    std::vector<Member> members{family};
+    if (!options_.given.empty()) {
+      members = meeting_conditions(jet_, context_, family, options_.given, options_.conditions, start_place());
+      if (members.empty()) {
+        failed_condition_ = conditions_text();
+        return;
+      }
+    }
+    for (const Member& m : members) add_verified(m, under, false);
+  }
+
+  void add_verified(const Member& member, const std::vector<Expr>& under, bool singular) {
+    const std::vector<Expr>& functions = member.functions;
+    Verified v = verified(jet_, functions, under, options_.points, options_.seed);
+    if (!v.holds && !member.conditions.empty()) {
+      std::vector<Expr> all = under;
+      all.insert(all.end(), member.conditions.begin(), member.conditions.end());
+      v = verified(jet_, functions, all, options_.points, options_.seed);
+      v.conditions.insert(v.conditions.end(), member.conditions.begin(), member.conditions.end());
+    }
+    for (const Expr& c : v.conditions) {
+      if (v.holds && !options_.given.empty() && start_place().is_number() &&
+          fails_at(c, jet_.variable(), start_place(), context_.signs()))
+        v.holds = false;
+    }
+    if (!v.holds) {
+      ++failed_;
+      return;
+    }
+    for (const OdeSolution& known : result_.solutions) {
+      bool same = !known.values.empty();
+      for (std::size_t i = 0; same && i < functions.size(); ++i)
+        same = vanishes(known.values.entries()[i].value - functions[i]);
+      if (same) return;
+    }
+    // conditions hold as well, also where a root was chosen
+    for (const Expr& g : options_.given) {
+      const Expr e = jet_.at_places(g, functions);
+      if (!vanishes(e) && !vanishes(simplify(e))) {
+        failed_condition_ = conditions_text();
+        return;
+      }
+    }
+    OdeSolution s;
+    for (std::size_t i = 0; i < functions.size(); ++i) s.values.set(jet_.call(i), functions[i]);
+    s.conditions = v.conditions;
+    s.singular = singular;
+    for (const Expr& c : constants_in(functions)) {
+      if (std::find(result_.constants.begin(), result_.constants.end(), c) == result_.constants.end())
+        result_.constants.push_back(c);
+    }
+    record(v);
+    const std::vector<Expr> constants = constants_in(functions);
+    if (options_.given.empty() && !constants.empty()) {
+      const std::size_t rank = independent_constants(jet_, functions, constants, under, options_.seed);
+      general_ = general_ || rank >= static_cast<std::size_t>(jet_.total_order());
+    }
+    result_.solutions.push_back(std::move(s));
+  }
+
+  void record(const Verified& v) {
+    result_.check.digits = result_.check.entries == 0 ? v.digits : std::min(result_.check.digits, v.digits);
+    result_.check.entries += 1;
+    result_.check.points += v.points;
+  }
+
+  void add_relation(const Expr& relation, const std::vector<Expr>& under) {
+    std::optional<Expr> constant;
+    for (const Expr& c : context_.constants()) {
+      if (depends_on(relation, c)) constant = c;
+    }
+    const Verified v = verified_relation(jet_, relation, constant, under, options_.points, options_.seed);
+    if (!v.holds) {
+      ++failed_;
+      return;
+    }
+    Expr shown = relation;
+    if (const Quotient q = quotient(relation);
+        !constant || depends_on(derivative(relation, *constant), jet_.variable()))
+      shown = q.numerator;
+    if (!options_.given.empty()) {
+      if (options_.given.size() != 1 || !constant) return;
+      // y(a) = b
+      const auto calls = unknown_calls(options_.given);
+      const Symbol value("_b");
+      if (calls.size() != 1 || !calls[0].operands()[2].is_integer(0)) return;
+      const auto l = linear_in(substitute(options_.given[0], {{calls[0], value}}, Unused::allowed), value);
+      if (!l) return;
+      const Bindings there{{jet_.variable(), calls[0].operands()[1]}, {jet_.symbol(0, 0), -l->constant / l->slope}};
+      const SolutionSet s = solve({substitute(relation, there, Unused::allowed)}, {*constant});
+      if (s.solutions.empty()) {
+        failed_condition_ = conditions_text();
+        return;
+      }
+      shown = substitute(relation, s.solutions[0].values, Unused::allowed);
+      constant.reset();
+    }
+    OdeSolution s;
+    // the constant alone on one side, where it is
+    if (constant && !depends_on(derivative(shown, *constant), jet_.variable()) &&
+        derivative(shown, *constant).is_integer(-1)) {
+      s.relation = equal(context_.tidy(jet_.in_calls(shown + *constant)), *constant);
+    } else {
+      s.relation = equal(jet_.in_calls(shown), 0);
+    }
+    if (constant) result_.constants.push_back(*constant);
+    general_ = true;
+    record(v);
+    result_.solutions.push_back(std::move(s));
+  }
+
+  // y constant, where the family with constants has no member through the given place.
+  void add_equilibrium(const std::vector<Expr>& under) {
+    if (jet_.size() != 1) return;
+    const Symbol value("_b");
+    for (const Expr& g : options_.given) {
+      const auto calls = unknown_calls({&g, 1});
+      if (calls.size() != 1 || !calls[0].operands()[2].is_integer(0)) continue;
+      const auto l = linear_in(substitute(g, {{calls[0], value}}, Unused::allowed), value);
+      if (!l) continue;
+      const std::vector<Expr> constant{-l->constant / l->slope};
+      if (!vanishes(jet_.with(jet_.equations()[0], constant))) continue;
+      context_.step("a solution that stays where it is");
+      add_verified({constant, {}}, under, true);
+      return;
+    }
+  }
+
+  // Constant solutions that no value of the constant gives.
+  void add_singular(const std::vector<Expr>& under) {
+    if (result_.solutions.empty()) return;
+    const Symbol y = jet_.symbol(0, 0);
+    const Expr still = substitute(jet_.equations()[0], {{jet_.symbol(0, 1), 0}}, Unused::allowed);
+    try {
+      const SolutionSet s = solve({quotient(still).numerator}, {y}, {.conditions = options_.conditions});
+      if (s.solutions.size() > 6) return;
+      for (const Solution& one : s.solutions) {
+        const Expr& value = *one.values.find(y);
+        if (!one.real || depends_on(value, jet_.variable()) || !s.integers.empty() || member_of_family(value)) continue;
+        add_verified({{value}, {}}, under, true);
+      }
+    } catch (const Error& e) {
+      if (e.kind() == ErrorKind::limit || e.kind() == ErrorKind::interrupted) throw;
+    }
+  }
+
+  [[nodiscard]] bool member_of_family(const Expr& value) const {
+    std::vector<Expr> families;
+    for (const Member& m : functions_) families.push_back(m.functions[0] - value);
+    for (const Expr& r : relations_) families.push_back(substitute(r, {{jet_.symbol(0, 0), value}}, Unused::allowed));
+    for (const Expr& f : families) {
+      for (const Expr& c : context_.constants()) {
+        if (!depends_on(f, c)) continue;
+        try {
+          const SolutionSet s = solve({f}, {c});
+          for (const Solution& one : s.solutions) {
+            if (!depends_on(*one.values.find(c), jet_.variable())) return true;
+          }
+        } catch (const Error& e) {
+          if (e.kind() == ErrorKind::limit || e.kind() == ErrorKind::interrupted) throw;
+        }
+      }
+    }
+    return false;
+  }
+
+  void note(const Expr& condition) {
+    if (condition.is_constant(ConstantCode::true_value)) return;
+    if (std::find(result_.conditions.begin(), result_.conditions.end(), condition) == result_.conditions.end())
+      result_.conditions.push_back(condition);
+  }
+
+  void note_nonzero(const Expr& e) {
+    if (is_nonzero(e) || context_.signs().known(e).value_or(0) != 0) return;
+    const Expr turned = condition_of({-e, 2});
+    if (std::find(result_.conditions.begin(), result_.conditions.end(), turned) == result_.conditions.end())
+      note(condition_of({e, 2}));
+  }
+
+  void conclude() {
+    Evidence& c = result_.check;
+    c.method = options_.given.empty() ? "put back into the equations, in ball arithmetic"
+                                      : "put back into equations and conditions, in ball arithmetic";
+    c.verdict = result_.solutions.empty() ? Verdict::untested : Verdict::agrees;
+    if (result_.solutions.empty()) {
+      result_.reason = failed_ > 0 ? "what was found does not satisfy the equation" : "none of the known forms fits";
+      return;
+    }
+    bool open = false;
+    for (const OdeSolution& s : result_.solutions) {
+      for (const auto& v : s.values.entries())
+        postorder(v.value, [&](const Expr& n) { open = open || n.is(Kind::integral); });
+    }
+    result_.status = open ? SolveStatus::unevaluated : SolveStatus::exact;
+    if (open) result_.reason = "an integral in it has no closed form";
+    if (options_.given.empty() && !general_) result_.reason = "solutions, but not with all constants";
+  }
+
+  // Where parameters were taken to be such or such, the other cases are solved again.
+  void exceptions() {
+    for (const Exceptional& place : poles_) {
+      if (place.parameter == jet_.variable() || taken_as_constant(place.parameter)) continue;
+      again(equal(place.parameter, place.value), {{place.parameter, place.value}}, {});
+    }
+    for (const Expr& e : context_.nonzero()) {
+      for (const Exceptional& place : zeros_of_parameters(e, Symbol("_none"), options_.conditions)) {
+        if (place.parameter == jet_.variable()) continue;
+        again(equal(place.parameter, place.value), {{place.parameter, place.value}}, {});
+      }
+    }
+    for (const Decision& d : context_.signs().decisions()) {
+      if (depends_on(d.of, jet_.variable()) || d.sign == 2 || d.sign == 0) continue;
+      if (std::any_of(result_.constants.begin(), result_.constants.end(),
+                      [&](const Expr& c) { return depends_on(d.of, c); }))
+        continue;
+      again(d.sign > 0 ? less(d.of, 0) : greater(d.of, 0), {}, {d.sign > 0 ? less(d.of, 0) : greater(d.of, 0)});
+      for (const Exceptional& place : zeros_of_parameters(d.of, Symbol("_none"), options_.conditions)) {
+        again(equal(place.parameter, place.value), {{place.parameter, place.value}}, {});
+        break;
+      }
+    }
+  }
+
+  [[nodiscard]] bool taken_as_constant(const Expr& e) const {
+    return std::find(context_.constants().begin(), context_.constants().end(), e) != context_.constants().end();
+  }
+
+  // Values of parameters at which the solutions have poles that the equations do not have.
+  void find_poles() {
+    for (const OdeSolution& s : result_.solutions) {
+      for (const auto& v : s.values.entries()) {
+        for (const Exceptional& e :
+             exceptional_parameters(v.value, boreon::add(jet_.equations()), jet_.variable(), options_.conditions)) {
+          if (e.parameter == jet_.variable() || taken_as_constant(e.parameter) || depends_on(e.value, jet_.variable()))
+            continue;
+          if (std::any_of(context_.constants().begin(), context_.constants().end(),
+                          [&](const Expr& c) { return depends_on(e.value, c); }))
+            continue;
+          poles_.push_back(e);
+          note_nonzero(e.parameter - e.value);
+        }
+      }
+    }
+  }
+
+  void again(const Expr& when, const Bindings& values, const std::vector<Expr>& extra) {
+    for (const SolveException& known : result_.exceptions) {
+      if (known.when == when) return;
+    }
+    try {
+      std::vector<Expr> equations;
+      for (const Expr& e : given_equations_) equations.push_back(substitute(e, values, Unused::allowed));
+      OdeOptions o = options_;
+      for (Expr& e : o.given) e = substitute(e, values, Unused::allowed);
+      for (Expr& e : o.conditions) e = substitute(e, values, Unused::allowed);
+      o.conditions.insert(o.conditions.end(), extra.begin(), extra.end());
+      const OdeSolutionSet s = OdeSolve(equations, unknowns_, o).run(false);
+      result_.exceptions.push_back({when, described(s)});
+    } catch (const Error& e) {
+      if (e.kind() == ErrorKind::limit || e.kind() == ErrorKind::interrupted) throw;
+      result_.exceptions.push_back({when, "not solved: " + e.message()});
+    }
+  }
+
+  static std::string described(const OdeSolutionSet& s) {
+    if (s.solutions.empty()) return "not solved";
+    std::string out;
+    for (const OdeSolution& one : s.solutions) {
+      std::string part;
+      for (const auto& v : one.values.entries())
+        part += (part.empty() ? "" : ", ") + to_text(v.target) + " = " + to_text(v.value, {200, {}});
+      if (one.relation) part = to_text(*one.relation, {200, {}});
+      out += (out.empty() ? "" : "; or ") + part;
+    }
+    return out;
+  }
+
+  std::vector<Expr> given_equations_;
+  std::vector<Expr> unknowns_;
+  Jet jet_;
+  const OdeOptions& options_;
+  Context context_;
+  std::vector<Member> functions_;
+  std::vector<Expr> relations_;
+  std::vector<Exceptional> poles_;
+  OdeSolutionSet result_;
+  std::optional<std::string> failed_condition_;
+  std::size_t failed_ = 0;
+  bool general_ = false;
+  bool linear_ = false;
+};
+
+}  // namespace
+
+OdeSolutionSet solve_ode(const ExprList& equations, const ExprList& unknowns, const OdeOptions& options) {
+  return OdeSolve(equations, unknowns, options).run(true);
+}
+
+}  // namespace boreon

@@ -1,0 +1,55 @@
+// SPDX-License-Identifier: MIT
+// Inverse Laplace transforms by rules, before anything is compared with numbers.
+#pragma once
+
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "boreon/expr.hpp"
+#include "boreon/symbol.hpp"
+#include "calculus/signs.hpp"
+
+namespace boreon::transforms {
+
+class InverseRules {
+ public:
+  /// `t` is positive; impulses are written in `given_time`, of which nothing is assumed.
+  InverseRules(Symbol s, Symbol t, Symbol given_time, std::vector<Expr> conditions)
+      : s_(std::move(s)), t_(std::move(t)), given_time_(std::move(given_time)), signs_(std::move(conditions), true) {}
+
+  [[nodiscard]] std::optional<Expr> operator()(const Expr& F);
+  [[nodiscard]] const std::vector<std::string>& steps() const { return steps_; }
+  [[nodiscard]] std::vector<Expr> assumed() const;
+  /// Whether a convolution was left as an integral.
+  [[nodiscard]] bool open() const { return open_; }
+
+ private:
+  using Found = std::optional<Expr>;
+
+  [[nodiscard]] Found whole(const Expr& F);
+  [[nodiscard]] Found with_delays(const Expr& F);
+  [[nodiscard]] Found repeated(const Expr& F);
+  [[nodiscard]] Found rational(const Expr& F);
+  [[nodiscard]] Found fraction(const Expr& term);
+  [[nodiscard]] Found over_modes(const std::vector<Expr>& top, const std::vector<Expr>& bottom, unsigned power);
+  [[nodiscard]] Found term(const Expr& F);
+  [[nodiscard]] Found in_root(const Expr& F);
+  [[nodiscard]] Found known(const Expr& kernel, const Expr& power);
+  [[nodiscard]] Found by_derivative(const Expr& F);
+  [[nodiscard]] Found by_integral(const Expr& F);
+  [[nodiscard]] Found by_factor(const Expr& F);
+  [[nodiscard]] Found by_convolution(const Expr& F);
+  [[nodiscard]] Expr delayed(const Expr& f, const Expr& by) const;
+  void step(std::string text);
+
+  Symbol s_;
+  Symbol t_;
+  Symbol given_time_;
+  Signs signs_;
+  std::vector<std::string> steps_;
+  bool open_ = false;
+  int depth_ = 0;
+};
+
+}  // namespace boreon::transforms

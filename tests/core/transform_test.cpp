@@ -1,0 +1,293 @@
+// SPDX-License-Identifier: MIT
+// Laplace transforms, their inverse and Fourier coefficients: pairs against formulas by hand, random signals against
+// their own definition, planted wrong answers.
+#include <doctest/doctest.h>
+
+#include <cmath>
+#include <complex>
+#include <random>
+
+#include "boreon/algebra.hpp"
+#include "boreon/bindings.hpp"
+#include "boreon/calculus.hpp"
+#include "boreon/error.hpp"
+#include "boreon/evaluate.hpp"
+#include "boreon/functions.hpp"
+#include "boreon/integral.hpp"
+#include "boreon/quadrature.hpp"
+#include "boreon/simplify.hpp"
+#include "boreon/text.hpp"
+#include "boreon/transform.hpp"
+#include "boreon/traverse.hpp"
+#include "transforms/witness.hpp"
+
+using namespace boreon;
+
+namespace transform_cases {
+namespace {
+
+const Symbol t("t"), s("s");
+const Symbol a("a", {Assumption::positive}), b("b", {Assumption::positive});
+
+Expr read(const char* text) {
+  ParseContext c;
+  c.names = {{"a", a}, {"b", b}, {"t", t}, {"s", s}};
+  return parse(text, c);
+}
+
+bool same_function(const Expr& p, const Expr& q) {
+  const Comparison c = compare(p, q);
+  return c.agrees && (c.points > 0 || p == q);
+}
+
+struct Pair {
+  const char* time;
+  const char* image;
+};
+
+// Both columns by hand (tables of integrals, not this library).
+const Pair pairs[] = {
+    {"1", "1/s"},
+    {"t^3", "6/s^4"},
+    {"sqrt(t)", "sqrt(pi)/(2*s^(3/2))"},
+    {"1/sqrt(t)", "sqrt(pi)/sqrt(s)"},
+    {"exp(-a*t)", "1/(s + a)"},
+    {"t*exp(2*t)", "1/(s - 2)^2"},
+    {"sin(a*t)", "a/(s^2 + a^2)"},
+    {"cos(a*t + b)", "(s*cos(b) - a*sin(b))/(s^2 + a^2)"},
+    {"t*sin(a*t)", "2*a*s/(s^2 + a^2)^2"},
+    {"exp(-b*t)*cos(a*t)", "(s + b)/((s + b)^2 + a^2)"},
+    {"sinh(2*t)", "2/(s^2 - 4)"},
+    {"sin(t)^2", "2/(s*(s^2 + 4))"},
+    {"log(t)", "-(egamma + log(s))/s"},
+    {"heaviside(t - a)", "exp(-a*s)/s"},
+    {"heaviside(t - 1)*exp(-t)", "exp(-s - 1)/(s + 1)"},
+    {"dirac_delta(t)", "1"},
+    {"dirac_delta(t - 3)*t", "3*exp(-3*s)"},
+    {"piecewise(t if t < 1, 2 - t if t < 2, 0 otherwise)", "(1 - exp(-s))^2/s^2"},
+    {"abs(sin(t))", "(1 + exp(-pi*s))/((1 + s^2)*(1 - exp(-pi*s)))"},
+    {"floor(t)", "exp(-s)/(s*(1 - exp(-s)))"},
+    {"sign(sin(pi*t))", "(1 - exp(-s))/(s*(1 + exp(-s)))"},
+    {"sin(t)/t", "atan(1/s)"},
+    {"(exp(-a*t) - exp(-b*t))/t", "log((s + b)/(s + a))"},
+    {"(1 - cos(a*t))/t", "log(1 + a^2/s^2)/2"},
+    {"erf(sqrt(a*t))", "sqrt(a)/(s*sqrt(s + a))"},
+    {"erfc(a/(2*sqrt(t)))", "exp(-a*sqrt(s))/s"},
+    {"exp(-t^2)", "sqrt(pi)/2*exp(s^2/4)*erfc(s/2)"},
+    {"exp(-a/t)/t^(3/2)", "sqrt(pi/a)*exp(-2*sqrt(a*s))"},
+    {"cyl_bessel_j(0, a*t)", "1/sqrt(s^2 + a^2)"},
+    {"cyl_bessel_j(2, t)", "(sqrt(s^2 + 1) - s)^2/sqrt(s^2 + 1)"},
+    {"t*cyl_bessel_j(0, t)", "s/(s^2 + 1)^(3/2)"},
+    {"exp(-t)*cyl_bessel_i(0, t)", "1/sqrt(s^2 + 2*s)"},
+    {"cyl_bessel_j(0, 2*sqrt(a*t))", "exp(-a/s)/s"},
+    {"sin(2*sqrt(t))", "sqrt(pi)*exp(-1/s)/s^(3/2)"},
+    {"Si(t)", "atan(1/s)/s"},
+    {"E1(t)", "log(1 + s)/s"},
+    {"laguerre(3, t)", "(s - 1)^3/s^4"},
+    {"integral(sin(u)*exp(u - t), u from 0 to t)", "1/((s^2 + 1)*(s + 1))"},
+};
+
+}  // namespace
+
+TEST_CASE("Laplace transforms of a table by hand") {
+  for (const Pair& p : pairs) {
+    INFO(std::string(p.time));
+    const TransformResult r = laplace_transform(read(p.time), t, s);
+    REQUIRE(r.status == TransformStatus::exact);
+    CHECK(r.check.verdict == Verdict::agrees);
+    CHECK_FALSE(r.steps.empty());
+    for (const double at : {3.25, 5.5, 9.125}) {
+      const Bindings here{{s, at}, {a, 1.375}, {b, 0.625}};
+      CHECK(evaluate(r.value, here, Unused::allowed) ==
+            doctest::Approx(evaluate(read(p.image), here, Unused::allowed)).epsilon(1e-11));
+    }
+  }
+}
+
+TEST_CASE("the table read backwards: values at times, and impulses at their places") {
+  int closed = 0;
+  for (const Pair& p : pairs) {
+    INFO(std::string(p.image));
+    const Expr f = read(p.time);
+    const TransformResult r = inverse_laplace_transform(read(p.image), s, t);
+    if (r.status != TransformStatus::exact) continue;
+    ++closed;
+    for (const double at : {0.3125, 1.625, 2.75, 4.5}) {
+      const Bindings here{{t, at}, {a, 1.375}, {b, 0.625}};
+      const Expr known = evaluate_derivatives(f);
+      bool open = false;
+      postorder(known, [&](const Expr& n) { open = open || n.is(Kind::integral); });
+      if (open) continue;
+      CHECK(evaluate(r.value, here, Unused::allowed) ==
+            doctest::Approx(evaluate(known, here, Unused::allowed)).epsilon(1e-9));
+    }
+  }
+  CHECK(closed >= 30);
+  CHECK(inverse_laplace_transform(exp(-2 * s), s, t).value == dirac_delta(t - 2));
+  const TransformResult r = inverse_laplace_transform(s / (s + 1), s, t);
+  CHECK(same_function(r.value - dirac_delta(t), -exp(-t)));
+}
+
+TEST_CASE("where a Laplace integral converges is said") {
+  const auto bound = [](const char* f) {
+    const TransformResult r = laplace_transform(read(f), t, s);
+    return r.conditions.empty() ? std::string() : to_text(r.conditions.back());
+  };
+  CHECK(bound("exp(3*t)") == "s > 3");
+  CHECK(bound("sinh(t)^2") == "s > 2");
+  CHECK(bound("exp(-a*t)") == "-a < s");
+  CHECK(bound("exp(-t^2)").empty());
+  CHECK(bound("1 + exp(-t)") == "s > 0");
+}
+
+TEST_CASE("derivatives of unknown functions bring their values at 0") {
+  const UnknownFunction y("y"), Y("Y");
+  const Expr f = derivative(y(t), t, 2) + 3 * y(t);
+  const TransformResult r = laplace_transform(f, t, s);
+  REQUIRE(r.status == TransformStatus::exact);
+  CHECK(to_text(expand(r.value)) == to_text(expand(parse("s^2*Y(s) - s*y(0) - y'(0) + 3*Y(s)"))));
+  // what stands with it keeps its rules
+  CHECK(same_function(laplace_transform(t * y(t), t, s).value, -derivative(Y(s), s)));
+}
+
+TEST_CASE("no transform where there is none, and clear errors") {
+  for (const char* f : {"exp(t^2)", "1/t", "tan(t)", "t^t"}) {
+    INFO(std::string(f));
+    const TransformResult r = laplace_transform(read(f), t, s);
+    CHECK(r.status == TransformStatus::unevaluated);
+    CHECK_FALSE(r.reason.empty());
+  }
+  for (const char* F : {"exp(s)", "sqrt(s)", "log(s)", "exp(s^2)"}) {
+    INFO(std::string(F));
+    CHECK(inverse_laplace_transform(read(F), s, t).status == TransformStatus::unevaluated);
+  }
+  CHECK_THROWS_AS((void)laplace_transform(s * t, t, s), Error);
+  CHECK_THROWS_AS((void)laplace_transform(t, t, t), Error);
+  CHECK_THROWS_AS((void)laplace_transform(less(t, 1), t, s), Error);
+  CHECK_THROWS_AS((void)fourier_coefficients(t, t, -1), Error);
+  CHECK_THROWS_AS((void)fourier_coefficients(t, t, t), Error);
+}
+
+TEST_CASE("wrong pairs are refuted by each witness") {
+  const TransformOptions o;
+  const auto pair = [&](const char* f, const char* F) {
+    return transforms::check_pair(read(f), t, read(F), s, {}, {}, o).verdict;
+  };
+  CHECK(pair("exp(-t)", "1/(s + 1)") == Verdict::agrees);
+  CHECK(pair("exp(-t)", "1/(s + 1) + exp(-9*s)/1000") == Verdict::disagrees);
+  CHECK(pair("heaviside(t - 2)", "exp(-s)/s") == Verdict::disagrees);  // another delay
+  CHECK(pair("dirac_delta(t)", "1/2") == Verdict::disagrees);          // half an impulse
+  CHECK(pair("exp(-t) + dirac_delta(t - 1)", "1/(s + 1)") == Verdict::disagrees);
+  const auto inverse = [&](const char* F, const char* f) {
+    return transforms::check_by_inversion(read(F), s, read(f), t, {}, o).verdict;
+  };
+  CHECK(inverse("1/(s^2 + 1)", "sin(t)") == Verdict::agrees);
+  CHECK(inverse("1/(s^2 + 1)", "sin(t) + exp(-t)/1000") == Verdict::disagrees);
+  CHECK(inverse("1/sqrt(s)", "1/sqrt(pi*t) - 1/1000") == Verdict::disagrees);
+}
+
+TEST_CASE("random rational functions with delays: every one comes back") {
+#ifdef BOREON_SANITIZES_ADDRESSES
+  constexpr int cases = 25;
+#else
+  constexpr int cases = 50;
+#endif
+  std::mt19937 random(20261129);
+  const auto pick = [&](int low, int high) { return std::uniform_int_distribution<int>(low, high)(random); };
+  for (int k = 0; k < cases; ++k) {
+    // the function first: its transform is known by the elementary rules
+    Expr f = 0;
+    const int terms = pick(1, 3);
+    for (int j = 0; j < terms; ++j) {
+      const int delay = pick(0, 2);
+      const int power_of_t = pick(0, 2);
+      const int rate = pick(-3, 1);
+      const int frequency = pick(0, 3);
+      const int coefficient = pick(1, 5);
+      const Expr x = t - delay;
+      Expr one = Expr(coefficient) * power(x, power_of_t) * exp(rate * x);
+      if (frequency > 0) one *= pick(0, 1) == 0 ? sin(frequency * x) : cos(frequency * x);
+      if (delay > 0) one *= heaviside(x);
+      f += one;
+    }
+    INFO(to_text(f));
+    const TransformResult F = laplace_transform(f, t, s);
+    REQUIRE(F.status == TransformStatus::exact);
+    const TransformResult back = inverse_laplace_transform(F.value, s, t);
+    REQUIRE(back.status == TransformStatus::exact);
+    for (const double at : {0.4, 1.3, 2.7}) {
+      CHECK(evaluate(back.value, {{t, at}}, Unused::allowed) ==
+            doctest::Approx(evaluate(f, {{t, at}}, Unused::allowed)).epsilon(1e-9));
+    }
+  }
+}
+
+TEST_CASE("roots without radicals are numbered, and the function is real") {
+  const TransformResult r = inverse_laplace_transform(1 / (power(s, 5) - s - 1), s, t);
+  REQUIRE(r.status == TransformStatus::exact);
+  // y''''' - y' - y = impulse: the first four derivatives vanish at 0, the fourth is 1
+  for (int k = 0; k < 5; ++k)
+    CHECK(evaluate(derivative(r.value, t, k), {{t, 0}}) == doctest::Approx(k == 4 ? 1 : 0).epsilon(1e-10));
+}
+
+TEST_CASE("Fourier coefficients with exceptional harmonics") {
+  const FourierCoefficients c = fourier_coefficients(abs(sin(t)), t, 2 * pi());
+  REQUIRE(c.status == TransformStatus::exact);
+  CHECK(same_function(c.mean, 2 / pi()));
+  CHECK(c.at(1).first.is_integer(0));  // where the formula divides by zero
+  CHECK(same_function(c.at(2).first, -4 / (3 * pi())));
+  CHECK(same_function(fourier_coefficients(t, t, 2 * pi()).at(3).second, Expr(-2) / 3));
+  const FourierCoefficients wave = fourier_coefficients(power(sin(t), 3), t, 2 * pi());
+  REQUIRE(wave.exceptions.size() == 2);
+  CHECK(same_function(wave.at(1).second, Expr(3) / 4));
+  CHECK(same_function(wave.at(3).second, Expr(-1) / 4));
+  CHECK(wave.at(2).second.is_integer(0));
+}
+
+TEST_CASE("random signals in pieces: coefficients n = 0 to 20 against quadrature") {
+#ifdef BOREON_SANITIZES_ADDRESSES
+  constexpr int cases = 3;
+#else
+  constexpr int cases = 15;
+#endif
+  std::mt19937 random(7);
+  const auto pick = [&](int low, int high) { return std::uniform_int_distribution<int>(low, high)(random); };
+  for (int k = 0; k < cases; ++k) {
+    const Expr period = pick(0, 1) == 0 ? 2 * pi() : Expr(pick(1, 3));
+    const auto shape = [&]() -> Expr {
+      const int which = pick(0, 4);
+      const int n = pick(1, 3);
+      switch (which) {
+        case 0: return n;
+        case 1: return n * t;
+        case 2: return t * t - n;
+        case 3: return exp(-n * t);
+        default: return sin(2 * pi() * n * t / period);
+      }
+    };
+    const Expr first = shape();
+    const Expr second = shape();
+    const Expr branches[] = {first, less(t, period / 2), second};
+    const Expr f = piecewise(branches);
+    INFO(to_text(f) << " over " << to_text(period));
+    const FourierCoefficients c = fourier_coefficients(f, t, period);
+    REQUIRE(c.status == TransformStatus::exact);
+    QuadratureOptions o;
+    o.breaks = {period / 2};
+    for (int n = 0; n <= 20; ++n) {
+      const Expr phase = 2 * pi() * n * t / period;
+      const double scale = (n == 0 ? 1 : 2) / evaluate(period);
+      const double by_a = quadrature(f * cos(phase), t, 0, period, {}, o).value * scale;
+      const double by_b = quadrature(f * sin(phase), t, 0, period, {}, o).value * scale;
+      CHECK(std::abs(evaluate(n == 0 ? c.mean : c.at(n).first) - by_a) < 1e-8);
+      if (n > 0) CHECK(std::abs(evaluate(c.at(n).second) - by_b) < 1e-8);
+    }
+    // the partial sum comes closer to the signal inside a piece
+    const double here = evaluate(period) * 0.2;
+    const double value = evaluate(f, {{t, here}});
+    const double near = std::abs(evaluate(c.partial_sum(t, 20), {{t, here}}) - value);
+    CHECK(near < 0.5 * (1 + std::abs(value)));
+  }
+}
+
+}  // namespace transform_cases

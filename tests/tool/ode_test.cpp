@@ -1,0 +1,84 @@
+// SPDX-License-Identifier: MIT
+// solve for functions and transform, as a new user types them.
+#include <doctest/doctest.h>
+
+#include <string>
+
+#include "tool/tool.hpp"
+
+using test::boreon;
+
+TEST_CASE("solve: differential equations in text and JSON") {
+  const test::Output o = boreon("solve \"y' = -k*y\" --for 'y(t)' --given 'y(0)=A' --assume 'k > 0'");
+  CHECK(o.code == 0);
+  CHECK(o.says("y(t) = A*exp(-k*t)"));
+  CHECK(o.says("check: put back into equations and conditions"));
+  const auto j = boreon("solve \"y'' + y = 0\" --for 'y(t)' --json --steps").json();
+  CHECK(j["status"] == "exact");
+  CHECK(j["result"][0]["y(t)"].get<std::string>().find("C2") != std::string::npos);
+  CHECK(j["constants"].size() == 2);
+  CHECK(j["check"]["verdict"] == "agrees");
+  CHECK(j["steps"].size() > 0);
+  // another variable, and a system
+  CHECK(boreon("solve \"y' = 3*x^2*y\" --for 'y(x)'").says("exp(x^3)"));
+  const auto s = boreon("solve \"x' = y\" \"y' = -x\" --for 'x(t),y(t)' --given 'x(0)=1, y(0)=0' --json").json();
+  CHECK(s["result"][0]["x(t)"] == "cos(t)");
+  CHECK(s["result"][0]["y(t)"] == "-sin(t)");
+  // a relation where y cannot be written out
+  const auto r = boreon("solve \"2*t*y + (t^2 + 3*y^2)*y' = 0\" --for 'y(t)' --json").json();
+  CHECK(r["result"][0].get<std::string>().find("= C1") != std::string::npos);
+  CHECK(boreon("solve \"y' + 1 = 2*y\" --for 'y(t)' --format latex").says("C_{1}"));
+}
+
+TEST_CASE("solve: what goes wrong with differential equations is said with the remedy") {
+  const auto says = [](const std::string& words, const char* what, int code = 2) {
+    const test::Output o = boreon(words);
+    INFO(words);
+    INFO(o.text);
+    CHECK(o.code == code);
+    CHECK(o.says(what));
+  };
+  says("solve \"y' = y\"", "--for \"y(t)\"");
+  says("solve \"y' = y\" --for y", "--for \"y(t)\"");
+  says("solve 'x^2 = 2' --given 'x(0)=1'", "--given is for differential equations");
+  says("solve \"y' = y\" --for 'y(t)' --given 'y=1'", "--given");
+  says("solve \"y' = y\" --for 'y(t)' --given 'a=1'", "values of the unknown at places");
+  says("solve \"y' = y\" --for 'y(t)' --given 'y(t)=1'", "no condition");
+  says("solve \"y' = y\" --for 'y(t)' --set y=1", "unknown function");
+  says("solve \"y' = y\" --for 'y(t)' --within 'y from 0 to 1'", "--within");
+  says("solve \"y' == y\" --for 'y(t)'", "one equals sign");
+  says("solve \"y' > y\" --for 'y(t)'", "inequality");
+  says("solve \"y' = x\" --for 'y(t),x(s)'", "different variables");
+  says("solve \"y'' + y = 0\" --for 'y(t)' --given 'y(0)=0, y(pi)=1'", "no solution of the equation meets", 1);
+  const test::Output o = boreon("solve \"y' = cos(t*y)\" --for 'y(t)'");
+  CHECK(o.says("unevaluated: none of the known forms fits"));
+}
+
+TEST_CASE("transform: each way in text and JSON, and near misses") {
+  CHECK(boreon("transform 't*exp(-a*t)' --laplace 't to s'").says("1/(a + s)^2"));
+  const auto f = boreon("transform 'exp(-s)/(s + 2)' --inverse-laplace 's to t' --json").json();
+  CHECK(f["status"] == "exact");
+  CHECK(f["check"]["verdict"] == "agrees");
+  CHECK(f["result"].get<std::string>().find("heaviside(t - 1)") != std::string::npos);
+  const auto c = boreon("transform 'abs(sin(t))' --fourier 't over 2*pi' --json").json();
+  CHECK(c["result"]["a0"] == "2/pi");
+  CHECK(c["exceptions"][0]["when"] == "n = 1");
+  CHECK(c["exceptions"][0]["value"]["an"] == "0");
+  CHECK(boreon("transform \"y''\" --laplace 't to s'").says("s^2*Y(s)"));
+  const auto says = [](const std::string& words, const char* what) {
+    const test::Output o = boreon(words);
+    INFO(words);
+    CHECK(o.code == 2);
+    CHECK(o.says(what));
+  };
+  says("transform t", "say which transform");
+  says("transform t --laplace t", "\"t to s\"");
+  says("transform t --laplace 't to t'", "from one symbol to another");
+  says("transform 's*t' --laplace 't to s'", "occurs in the function too");
+  says("transform t --fourier 't'", "t over 2*pi");
+  says("transform 'n*t' --fourier 't over 1'", "rename the parameter");
+  says("transform t --laplace 't to s' --fourier 't over 1'", "say which transform");
+  const test::Output none = boreon("transform 'exp(t^2)' --laplace 't to s'");
+  CHECK(none.code == 0);
+  CHECK(none.says("unevaluated"));
+}
