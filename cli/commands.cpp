@@ -153,6 +153,21 @@ const std::vector<Command>& commands() {
          option(c, r, "--fourier", r.request.fourier, "coefficients over one period from 0: \"t over 2*pi\"");
          flag(c, r, "--steps", r.request.steps, "explain the route");
        }},
+      {"spectrum", "harmonics of a signal: a table, and a figure with the signal put together again",
+       "  boreon spectrum \"exp(-t)\" --over \"t over 1\" --harmonics 10 --plot spectrum.png\n  boreon spectrum "
+       "run.csv "
+       "--column n_e --window hann --out spectrum.csv\n",
+       spectrum_command,
+       [](CLI::App& c, Parsing& r) {
+         option(c, r, "--over", r.request.over, "one period of a formula, from 0: \"t over 2*pi\"");
+         option(c, r, "--column", r.request.column, "the column of a table; its first one is the time");
+         option(c, r, "--harmonics", r.request.harmonics, "the last harmonic (10; of a table half of its samples)")
+             ->check(CLI::Range(1, 100000));
+         option(c, r, "--first", r.request.first, "the first harmonic, 0 (the mean) or 1")->check(CLI::Range(0, 1));
+         option(c, r, "--window", r.request.window, "none, or hann for tables that do not repeat with their length")
+             ->check(CLI::IsMember({"none", "hann"}));
+         option(c, r, "--plot", r.request.plot, "figure: amplitudes, and the signal with its harmonics, .png or .svg");
+       }},
       {"evaluate", "numbers, in double precision or to any number of certified digits",
        "  boreon evaluate \"sin(x)/x\" --at \"x=1/3\"\n  boreon evaluate \"sin(x)/x\" --at \"x=1/3\" --digits 40\n  "
        "boreon evaluate \"exp(1i*pi)\"\n  boreon evaluate model.toml\n",

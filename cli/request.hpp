@@ -68,6 +68,10 @@ struct Request {
   Option<std::string> laplace;
   Option<std::string> inverse_laplace;
   Option<std::string> fourier;
+  Option<std::string> column;
+  Option<std::string> window{"none"};
+  Option<std::optional<int>> harmonics;
+  Option<int> first{0};
   bool force = false;
   std::uint64_t work = default_work;
   std::uint64_t megabytes = 1500;
@@ -159,6 +163,8 @@ void require_one_expression(const Request& r);
 [[nodiscard]] Answer solve_differential_equations(const Request& r);
 /// Laplace transforms and their inverse, Fourier coefficients.
 [[nodiscard]] Answer transform_command(const Request& r);
+/// Harmonics of a formula or of a column of a table, as a table and a figure.
+[[nodiscard]] Answer spectrum_command(const Request& r);
 [[nodiscard]] Answer simulate(const Request& r);
 [[nodiscard]] Answer generate(const Request& r);
 [[nodiscard]] Answer plot(const Request& r);

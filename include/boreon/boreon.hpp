@@ -8,6 +8,7 @@
 #include "boreon/catalogue.hpp"         // IWYU pragma: export
 #include "boreon/coordinates.hpp"       // IWYU pragma: export
 #include "boreon/cross_check.hpp"       // IWYU pragma: export
+#include "boreon/csv_table.hpp"         // IWYU pragma: export
 #include "boreon/equations.hpp"         // IWYU pragma: export
 #include "boreon/error.hpp"             // IWYU pragma: export
 #include "boreon/evaluate.hpp"          // IWYU pragma: export
@@ -35,6 +36,7 @@
 #include "boreon/simplify.hpp"          // IWYU pragma: export
 #include "boreon/solvers.hpp"           // IWYU pragma: export
 #include "boreon/sparse_matrix.hpp"     // IWYU pragma: export
+#include "boreon/spectrum.hpp"          // IWYU pragma: export
 #include "boreon/sums.hpp"              // IWYU pragma: export
 #include "boreon/symbol.hpp"            // IWYU pragma: export
 #include "boreon/system.hpp"            // IWYU pragma: export

@@ -21,9 +21,15 @@ namespace {
 
 Expr put(const Expr& e, const Symbol& x, const Expr& value) { return substitute(e, {{x, value}}, Unused::allowed); }
 
+// e as a sum of k*log(u) with u of y; k*y counts as k*log(exp(y)).
 bool logarithms_of(const Expr& e, const Symbol& y, std::vector<std::pair<Expr, Expr>>& logs) {
+  bool any = false;
   for (const Expr& term : terms_of(expand(e))) {
     if (!depends_on(term, y)) return false;
+    if (const Expr k = term / y; !depends_on(k, y)) {
+      logs.emplace_back(k, exp(y));
+      continue;
+    }
     Expr coefficient = leading_number(term);
     std::optional<Expr> argument;
     bool plain = true;
@@ -38,8 +44,9 @@ bool logarithms_of(const Expr& e, const Symbol& y, std::vector<std::pair<Expr, E
     });
     if (!argument || !plain) return false;
     logs.emplace_back(coefficient, *argument);
+    any = true;
   }
-  return true;
+  return any;
 }
 
 // G(y) = A(t) + C; sums of logarithms become products of powers.
@@ -54,22 +61,31 @@ Expr separated(Context& c, const Expr& left_side, const Expr& right_side, const 
   }
   const Expr left = boreon::add(with_y);
   if (!logarithms_of(left, y, logs) || logs.empty()) return left - A - c.constant();
-  const Expr first = logs[0].first;
+  // measured by the first real logarithm: the others are rational multiples of it; exp(y) may have any exponent
+  const auto is_exponential = [&](const Expr& u) { return u == exp(y); };
+  const auto reference =
+      std::find_if(logs.begin(), logs.end(), [&](const auto& l) { return !is_exponential(l.second); });
+  const Expr first = reference->first;
   std::int64_t scale = 1;
   std::vector<Expr> ratios;
   for (const auto& [k, u] : logs) {
     const Expr ratio = combine_fractions(k / first);
+    ratios.push_back(ratio);
+    if (is_exponential(u)) continue;
     if (!ratio.is_number() || !ratio.number().is_exact()) return left - A - c.constant();
     const Expr denominator = quotient(ratio).denominator;
     if (!denominator.word() || *denominator.word() > 12) return left - A - c.constant();
     scale = std::lcm(scale, *denominator.word());
-    ratios.push_back(ratio);
   }
   Expr up = 1;
   Expr down = 1;
   for (std::size_t i = 0; i < logs.size(); ++i) {
     const Expr k = ratios[i] * Expr(scale);
-    (k.number().sign() > 0 ? up : down) *= power(logs[i].second, k.number().sign() > 0 ? k : -k);
+    if (is_exponential(logs[i].second)) {
+      up *= exp(k * y);
+    } else {
+      (k.number().sign() > 0 ? up : down) *= power(logs[i].second, k.number().sign() > 0 ? k : -k);
+    }
   }
   const Expr growth = c.exponential_of(expand(combine_fractions(A * Expr(scale) / first)));
   return up - c.constant() * growth * down;
@@ -112,7 +128,7 @@ class FirstOrder {
     using Method = Families (FirstOrder::*)(const Expr&);
     const std::size_t constants = c_.constants().size();
     const bool open = c_.open();
-    for (const Method m : {&FirstOrder::linear, &FirstOrder::separable, &FirstOrder::bernoulli, &FirstOrder::isobaric,
+    for (const Method m : {&FirstOrder::linear, &FirstOrder::bernoulli, &FirstOrder::separable, &FirstOrder::isobaric,
                            &FirstOrder::of_combination, &FirstOrder::exact}) {
       if (Families r = (this->*m)(f)) return r;
       c_.forget(constants);
@@ -201,6 +217,8 @@ class FirstOrder {
     const auto u = solve_linear_ode(c_, {{-m * a, 1}, m * b}, t_);
     if (!u) return std::nullopt;
     std::vector<Family> out{{power(*u, 1 / m), std::nullopt}};
+    // roots in the equation are those of powers of u
+    if (!n->word()) out[0].conditions = {greater(*u, 0)};
     // an even power has two roots
     if (m.word() && *m.word() % 2 == 0) out.push_back({-power(*u, 1 / m), std::nullopt});
     return out;

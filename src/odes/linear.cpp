@@ -119,7 +119,9 @@ struct Euler {
 std::optional<Euler> euler_form(const std::vector<Expr>& a, const Symbol& t) {
   const std::size_t n = a.size() - 1;
   std::vector<Expr> places;
-  for (const Expr& e : {a[n], combine_fractions(a[n == 0 ? 0 : n - 1] / a[n])}) {
+  std::vector<Expr> with_places{a[n]};
+  for (std::size_t k = 0; k < n; ++k) with_places.push_back(combine_fractions(a[k] / a[n]));
+  for (const Expr& e : with_places) {
     for_each_factor(factor(e), [&](const Expr& base, const Expr&) {
       const auto l = linear_in(base, t);
       if (l && !l->slope.is_integer(0)) places.push_back(factor(-l->constant / l->slope));
@@ -225,7 +227,6 @@ std::optional<Expr> particular(Context& c, const std::vector<Expr>& a, const std
     const Symbol x("_x");
     const Expr in_x = substitute(forcing / a.back() * power(t - e->place, Expr(a.size() - 1)), {{t, e->place + exp(x)}},
                                  Unused::allowed);
-    Rebuild plain([](const Expr&, Expr&) { return false; }, [](const Expr& n) { return n; });
     if (const auto terms = transforms::exponential_terms(expand(in_x), x)) {
       if (const auto u = undetermined(c, euler_polynomial(e->c), *terms)) {
         c.step("a particular solution by undetermined coefficients");

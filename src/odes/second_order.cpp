@@ -232,6 +232,7 @@ class Basis {
       c_.step("Airy's equation");
       return std::vector<Expr>{airy_Ai(z), airy_Bi(z)};
     }
+    if (auto b = of_exponential(I)) return b;
     // c*t^m + beta/t^2
     Expr beta = 0;
     std::optional<std::pair<Expr, Expr>> other;
@@ -269,6 +270,42 @@ class Basis {
     const Expr front = power(t_, half);
     if (sign > 0) return std::vector<Expr>{front * cyl_bessel_j(order, z), front * cyl_neumann(order, z)};
     return std::vector<Expr>{front * cyl_bessel_i(order, z), front * cyl_bessel_k(order, z)};
+  }
+
+  // u'' + (c*exp(k*t) + d)*u = 0: Bessel functions of exp(k*t/2)
+  Two of_exponential(const Expr& I) {
+    Expr d = 0;
+    std::optional<std::pair<Expr, Expr>> growth;
+    for (const Expr& term : terms_of(I)) {
+      if (!depends_on(term, t_)) {
+        d += term;
+        continue;
+      }
+      Expr coefficient = leading_number(term);
+      std::optional<Expr> rate;
+      for_each_factor(term, [&](const Expr& base, const Expr& exponent) {
+        const bool exponential = base.is(Kind::call) && base.function().name == "exp";
+        const auto l = exponential ? linear_in(base.operands()[0] * exponent, t_) : std::nullopt;
+        if (l && !rate) {
+          rate = l->slope;
+          coefficient *= exp(l->constant);
+        } else {
+          coefficient *= power(base, exponent);
+        }
+      });
+      if (!rate || growth || depends_on(coefficient, t_)) return std::nullopt;
+      growth = {coefficient, *rate};
+    }
+    if (!growth || (!d.is_integer(0) && c_.signs().of(d) > 0)) return std::nullopt;
+    const Expr& k = growth->second;
+    const Expr order = 2 * transforms::plain_root(factor(-d)) / k;
+    const Expr positive = order.is_number() && order.number().sign() < 0 ? -order : order;
+    const int sign = c_.signs().of(growth->first);
+    const Expr size = transforms::plain_root(factor(sign > 0 ? growth->first : -growth->first));
+    const Expr z = 2 * size / abs(k) * exp(k * t_ / 2);
+    c_.step("Bessel's equation for an exponential of t");
+    if (sign > 0) return std::vector<Expr>{cyl_bessel_j(positive, z), cyl_neumann(positive, z)};
+    return std::vector<Expr>{cyl_bessel_i(positive, z), cyl_bessel_k(positive, z)};
   }
 
   // (1 - t^2)*y'' - 2*t*y' + n*(n + 1)*y = 0

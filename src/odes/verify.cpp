@@ -93,6 +93,7 @@ bool balanced(const Jet& jet, std::span<const Expr> functions, std::span<const E
       Expr smooth = functions[i];
       for (int k = 0; k < jet.orders()[i]; ++k) {
         own.push_back(at_place(smooth, place, true) - at_place(smooth, place, false));
+        if (k + 1 == jet.orders()[i]) break;
         // derive with steps kept: their impulses do not count in the jump
         Rebuild frozen([](const Expr&, Expr&) { return false; },
                        [](const Expr& n) -> Expr { return is_impulse(n) ? Expr(0) : n; });
@@ -225,11 +226,8 @@ std::size_t independent_constants(const Jet& jet, std::span<const Expr> function
                                   std::span<const Expr> conditions, std::uint64_t seed) {
   std::vector<Expr> state;
   for (std::size_t i = 0; i < functions.size(); ++i) {
-    Expr f = functions[i];
-    for (int k = 0; k < jet.orders()[i]; ++k) {
-      state.push_back(f);
-      f = derivative(f, jet.variable());
-    }
+    const Expr smooth = without_impulses(functions[i]);
+    for (int k = 0; k < jet.orders()[i]; ++k) state.push_back(derivative(smooth, jet.variable(), k));
   }
   std::vector<Expr> entries;
   for (const Expr& f : state) {

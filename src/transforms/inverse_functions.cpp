@@ -98,6 +98,14 @@ InverseRules::Found InverseRules::known(const Expr& kernel, const Expr& power) {
     }
     return std::nullopt;
   }
+  if (name == "log" && exponent.is_integer(1) && power.is_integer(-1)) {
+    // log(s + a)/s
+    const auto l = linear_in(argument, s_);
+    if (l && !l->constant.is_integer(0) && signs_.of(l->constant) > 0 && signs_.of(l->slope) > 0) {
+      step("log(s + a)/s gives E1(a*t) + log(a)");
+      return E1(l->constant / l->slope * t) + log(l->constant);
+    }
+  }
   if (name == "log" && exponent.is_integer(1) && argument == s_) {
     const Expr p = -power;
     if (signs_.of(p) <= 0) return std::nullopt;

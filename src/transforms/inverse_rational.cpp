@@ -76,6 +76,9 @@ Waves waves_of(const Expr& square, int sign, unsigned k, const Expr& t) {
   return {expand(at.plain), expand(at.with_s)};
 }
 
+// The product of the roots of a pair.
+Expr product_of(const Mode& pair) { return pair.rate * pair.rate + pair.frequency * pair.frequency; }
+
 }  // namespace
 
 InverseRules::Found InverseRules::rational(const Expr& F) {
@@ -149,6 +152,31 @@ InverseRules::Found InverseRules::over_modes(const std::vector<Expr>& top, const
   const auto modes = modes_of(bottom, signs_);
   if (!modes) return std::nullopt;
   std::vector<Expr> parts;
+  const auto pairs =
+      std::count_if(modes->begin(), modes->end(), [](const Mode& m) { return !m.frequency.is_integer(0); });
+  if (power == 1 && pairs == 1) {
+    // residues at the real roots; what is left is (A*s + B)/((s - rate)^2 + frequency^2)
+    std::vector<Expr> slope;
+    for (std::size_t k = 1; k < bottom.size(); ++k) slope.push_back(Expr(k) * bottom[k]);
+    Expr A = top.size() == bottom.size() - 1 ? top.back() / bottom.back() : Expr(0);
+    Expr B = top[0] / bottom[0];
+    const Mode* pair = nullptr;
+    for (const Mode& m : *modes) {
+      if (!m.frequency.is_integer(0)) {
+        pair = &m;
+        continue;
+      }
+      const Expr residue = horner(top, m.rate) / horner(slope, m.rate);
+      parts.push_back(residue * exp(m.rate * t_));
+      A -= residue;
+      B += residue / m.rate;
+    }
+    B *= product_of(*pair);
+    parts.push_back(exp(pair->rate * t_) * (A * cos(pair->frequency * t_) +
+                                            (B + A * pair->rate) / pair->frequency * sin(pair->frequency * t_)));
+    step("residues at the real roots of the denominator, and the pair that is left");
+    return boreon::add(parts);
+  }
   for (const Mode& m : *modes) {
     const bool pair = !m.frequency.is_integer(0);
     const Expr root = m.root ? *m.root : pair ? m.rate + imaginary_unit() * m.frequency : m.rate;

@@ -34,6 +34,19 @@ bool has_impulse(const Expr& e) {
   return found;
 }
 
+bool is_defined_before_zero(const Expr& f) {
+  bool defined = true;
+  postorder(f, [&](const Expr& n) {
+    const auto whole = [](const Expr& e) { return e.word().has_value() || !e.is_number(); };
+    if (n.is(Kind::power)) defined = defined && whole(n.operands()[1]);
+    if (n.is(Kind::product)) {
+      for (const auto [base, exponent] : Parts(n)) defined = defined && (whole(exponent) || !base.has_symbols());
+    }
+    if (is_call(n, "log") || is_call(n, "E1") || is_call(n, "Ci")) defined = defined && !n.has_symbols();
+  });
+  return defined;
+}
+
 bool has_hyperbolic_of(const Expr& e, const Symbol& s) {
   bool found = false;
   postorder(e, [&](const Expr& n) {
@@ -61,7 +74,10 @@ Expr InverseRules::delayed(const Expr& f, const Expr& by) const {
   std::vector<Expr> parts;
   for (const Expr& one : terms_of(expand(f))) {
     if (!has_impulse(one)) {
-      parts.push_back(substitute(one, {{t_, t_ - by}}, Unused::allowed) * heaviside(t_ - by));
+      const Expr later = substitute(one, {{t_, t_ - by}}, Unused::allowed);
+      // a root or logarithm of what is negative before has no value that a step could take away
+      const Expr branches[] = {later, greater(t_, by), 0};
+      parts.push_back(is_defined_before_zero(one) ? later * heaviside(t_ - by) : piecewise(branches));
       continue;
     }
     Rebuild pass([&](const Expr& n, Expr& result) {

@@ -103,6 +103,12 @@ LaplaceRules::Found LaplaceRules::whole(const Expr& f) {
   } const guard{++depth_};
   if (f.is_integer(0)) return Image{0};
   if (Found e = of_exponentials(f)) return e;
+  // a sum may repeat although its terms do not
+  if (f.is(Kind::power) || f.is(Kind::product) || f.is(Kind::sum)) {
+    if (has_call(f, "floor") || has_call(f, "ceil") || has_call(f, "round")) {
+      if (Found p = periodic(f)) return p;
+    }
+  }
   // quotients by t belong together: one alone may diverge at 0
   std::vector<Expr> quotients;
   std::vector<Expr> others;
@@ -336,7 +342,7 @@ LaplaceRules::Found LaplaceRules::periodic(const Expr& f) {
   for (Expr period : periods) {
     if (signs_.of(period) < 0) period = -period;
     const Expr gain = simplify(shifts_taken_out(substitute(f, {{t_, t_ + period}}, Unused::allowed)) - f);
-    if (has_piece(gain) || operation_count(gain) > 20) continue;
+    if (operation_count(gain) > 20 || (has_piece(gain) && operation_count(gain) >= operation_count(f))) continue;
     const Found first = pieces(f, period);
     const Found g = first ? whole(gain) : std::nullopt;
     if (!g) continue;

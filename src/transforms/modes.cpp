@@ -67,6 +67,17 @@ std::optional<std::vector<Mode>> of_irreducible(const Coefficients& c, Signs& si
   const auto numbered = numbered_roots(c);
   if (!numbered) return std::nullopt;
   for (const Expr& r : numbered->real) out.push_back({r});
+  if (numbered->complex.size() == 2) {
+    // one pair: its sum and product from those of all roots
+    Expr sum = -c[c.size() - 2] / c.back();
+    Expr product = (c.size() % 2 == 0 ? -1 : 1) * c[0] / c.back();
+    for (const Expr& r : numbered->real) {
+      sum -= r;
+      product /= r;
+    }
+    out.push_back({sum / 2, sqrt(product - sum * sum / 4)});
+    return out;
+  }
   for (std::size_t i = 0; i < numbered->complex.size(); i += 2) {
     const Expr& r = numbered->complex[i];
     out.push_back({re(r), im(r), 1, r});

@@ -77,6 +77,19 @@ void compare(Evidence& out, double derived, double reference, double scale, cons
   }
 }
 
+// What is made of numbered roots as numbers: its parts may be complex, and it is taken at thousands of points.
+Expr with_numbers_for_roots(const Expr& e) {
+  bool roots = false;
+  postorder(e, [&](const Expr& n) { roots = roots || (n.is(Kind::call) && n.function().name == "polynomial_root"); });
+  if (!roots) return e;
+  Rebuild pass([&](const Expr& n, Expr& result) {
+    if (n.has_symbols() || n.is_number() || is_condition(n)) return false;
+    result = Expr(Number::exact(evaluate(n)));
+    return true;
+  });
+  return pass(e);
+}
+
 struct Sum {
   double value = 0;
   double scale = 0;  // of the parts that may cancel
@@ -92,7 +105,7 @@ std::optional<Sum> transform_at(const Expr& smooth, const std::vector<Expr>& imp
     out.scale = std::max(out.scale, std::abs(*value));
   }
   if (smooth.is_integer(0)) return out;
-  Expr integrand = substitute(smooth * exp(-s * t), at, Unused::allowed);
+  Expr integrand = with_numbers_for_roots(substitute(smooth * exp(-s * t), at, Unused::allowed));
   // growth and decay in one exponential, so that neither leaves the range of doubles
   if (auto terms = exponential_terms(substitute(smooth, at, Unused::allowed), t)) {
     for (ExponentialTerm& e : *terms) e.rate -= substitute(s, at, Unused::allowed);

@@ -16,6 +16,7 @@
 #include "boreon/integral.hpp"
 #include "boreon/quadrature.hpp"
 #include "boreon/simplify.hpp"
+#include "boreon/spectrum.hpp"
 #include "boreon/text.hpp"
 #include "boreon/transform.hpp"
 #include "boreon/traverse.hpp"
@@ -288,6 +289,55 @@ TEST_CASE("random signals in pieces: coefficients n = 0 to 20 against quadrature
     const double near = std::abs(evaluate(c.partial_sum(t, 20), {{t, here}}) - value);
     CHECK(near < 0.5 * (1 + std::abs(value)));
   }
+}
+
+TEST_CASE("spectra: from a formula, from samples, and what belongs together") {
+  // the formula by hand: exp(-t) over one second
+  const Spectrum p = spectrum(exp(-t), t, 1, 12);
+  REQUIRE(p.harmonics.size() == 13);
+  CHECK(p.closed);
+  for (const Harmonic& h : p.harmonics) {
+    const double w = 2 * std::acos(-1.0) * static_cast<double>(h.n);
+    const double front = (1 - std::exp(-1.0)) * (h.n == 0 ? 1 : 2) / (1 + w * w);
+    CHECK(h.a == doctest::Approx(front).epsilon(1e-12));
+    CHECK(h.b == doctest::Approx(h.n == 0 ? 0 : front * w).epsilon(1e-12));
+    CHECK(h.amplitude * std::cos(h.phase) == doctest::Approx(h.a).epsilon(1e-12));
+    CHECK(h.amplitude * std::sin(h.phase) == doctest::Approx(h.b).epsilon(1e-12));
+  }
+  CHECK(*p.dominant(true) == 0);
+  CHECK(*p.dominant(false) == 1);
+  // samples of a sum of waves give back the waves, and the samples
+  std::mt19937 random(3);
+  for (const std::size_t count : {8, 15, 64, 101}) {
+    const double step = 0.125;
+    const double period = step * static_cast<double>(count);
+    std::vector<double> samples;
+    for (std::size_t i = 0; i < count; ++i) {
+      const double time = step * static_cast<double>(i);
+      const double turn = 2 * std::acos(-1.0) * time / period;
+      samples.push_back(0.5 + 2 * std::cos(turn) - 3 * std::sin(2 * turn));
+    }
+    const Spectrum q = spectrum(samples, step);
+    CHECK(q.harmonics.size() == count / 2 + 1);
+    CHECK(q.harmonics[0].a == doctest::Approx(0.5));
+    CHECK(q.harmonics[1].a == doctest::Approx(2));
+    CHECK(q.harmonics[2].b == doctest::Approx(-3));
+    CHECK(*q.dominant(false) == 2);
+    std::vector<double> noise;
+    for (std::size_t i = 0; i < count; ++i) noise.push_back(std::uniform_real_distribution<double>(-1, 1)(random));
+    const Spectrum back = spectrum(noise, step);
+    for (std::size_t i = 0; i < count; ++i)
+      CHECK(std::abs(back.synthesis(step * static_cast<double>(i)) - noise[i]) < 1e-12);
+  }
+  // a wave that does not fit: its neighbours far away are smaller with the window
+  std::vector<double> wave;
+  for (int i = 0; i < 200; ++i) wave.push_back(std::sin(0.1 * i * 7.3));
+  const Spectrum plain = spectrum(wave, 0.1);
+  const Spectrum faded = spectrum(wave, 0.1, Window::hann);
+  CHECK(faded.harmonics[80].amplitude < plain.harmonics[80].amplitude / 50);
+  CHECK_THROWS_AS((void)spectrum(std::vector<double>{1}, 1), Error);
+  CHECK_THROWS_AS((void)spectrum(std::vector<double>{1, std::nan("")}, 1), Error);
+  CHECK_THROWS_AS((void)spectrum(std::vector<double>{1, 2}, 0), Error);
 }
 
 }  // namespace transform_cases

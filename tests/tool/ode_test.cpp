@@ -2,6 +2,8 @@
 // solve for functions and transform, as a new user types them.
 #include <doctest/doctest.h>
 
+#include <filesystem>
+#include <fstream>
 #include <string>
 
 #include "tool/tool.hpp"
@@ -81,4 +83,50 @@ TEST_CASE("transform: each way in text and JSON, and near misses") {
   const test::Output none = boreon("transform 'exp(t^2)' --laplace 't to s'");
   CHECK(none.code == 0);
   CHECK(none.says("unevaluated"));
+}
+
+TEST_CASE("spectrum: formulas and tables") {
+  const test::Folder folder;
+  const auto j = boreon("spectrum 'exp(-t)' --over 't over 1' --harmonics 4 --json").json();
+  CHECK(j["result"].size() == 5);
+  CHECK(j["result"][1]["b"].get<double>() == doctest::Approx(0.196239).epsilon(1e-5));
+  CHECK(j["dominant"]["n"] == 1);
+  CHECK(boreon("spectrum 'exp(-t)' --over 't over 1' --first 1 --json").json()["result"][0]["n"] == 1);
+  const std::string figure = folder / "s.png";
+  CHECK(boreon("spectrum 'sin(t)' --over 't over 2*pi' --plot " + figure).code == 0);
+  CHECK(std::filesystem::file_size(figure) > 1000);
+  // the table that it writes is one that it reads
+  const std::string table = folder / "wave.csv";
+  std::ofstream(table) << "t [s],u [m],v\n0,1,0\n1,0,1\n2,-1,0\n3,0,-1\n";
+  const test::Output o = boreon("spectrum " + table + " --column u");
+  CHECK(o.code == 0);
+  CHECK(o.says("1/s"));
+  CHECK(o.says("the largest harmonic is n = 1 (0.25 1/s, amplitude 1)"));
+  const std::string out = folder / "out.csv";
+  CHECK(boreon("spectrum " + table + " --column u --out " + out).code == 0);
+  CHECK(boreon("spectrum " + out + " --column a").code == 0);
+  const auto says = [&](const std::string& words, const char* what) {
+    const test::Output fault = boreon("spectrum " + words);
+    INFO(words);
+    INFO(fault.text);
+    CHECK(fault.code != 0);
+    CHECK(fault.says(what));
+  };
+  const auto file = [&](const char* name, const char* text) {
+    const std::string path = folder / name;
+    std::ofstream(path) << text;
+    return path;
+  };
+  says("'exp(-a*t)' --over 't over 1'", "--set a=1");
+  says("'exp(-t)'", "--over");
+  says("'exp(-t)' --over 't over 1' --column u", "--column is for tables");
+  says(table, "--column u");
+  says(table + " --column w", "the table has t, u, v");
+  says(table + " --column u --over 't over 1'", "--over is for formulas");
+  says(file("bad.csv", "t,x\n0,1\n1,a\n"), "line 3, column x: 'a' is no number");
+  says(file("short.csv", "t,x\n0,1\n1\n"), "line 3: 1 fields");
+  says(file("twice.csv", "t,t\n0,1\n1,2\n"), "two columns are called t");
+  says(file("uneven.csv", "t,x\n0,1\n1,2\n3,4\n"), "not at equal distances");
+  says(file("empty.csv", ""), "is empty");
+  says(folder / "none.csv", "cannot be read");
 }

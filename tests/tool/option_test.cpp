@@ -70,6 +70,7 @@ TEST_CASE("every option of every command has an effect, or is an error with the 
                         {"limit", "'sin(a*x)/(2*x)' --at 'x to 0'"},
                         {"series", "'exp(a*x)' --about x=0"},
                         {"transform", "'t*exp(-a*t)' --laplace 't to s'"},
+                        {"spectrum", "'exp(-t)' --over 't over 1'"},
                         {"evaluate", "'sin(a)' --at a=1/3"},
                         {"evaluate", chemistry},
                         {"check", "'a*x = 2*x'"},
@@ -114,6 +115,10 @@ TEST_CASE("every option of every command has an effect, or is an error with the 
                                                   {"--fourier", "'t over 2*pi'"},
                                                   {"--for", "'y(x)'"},
                                                   {"--given", "'y(0)=3'"},
+                                                  {"--column", "x"},
+                                                  {"--harmonics", "3"},
+                                                  {"--first", "1"},
+                                                  {"--window", "hann"},
                                                   {"--within", "'x from 0 to 2'"}};
   // Options that steer how the work is done, not what comes out, or that need no value to be meaningful.
   const std::set<std::string> steering{

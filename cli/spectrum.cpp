@@ -1,0 +1,218 @@
+// SPDX-License-Identifier: MIT
+// spectrum: harmonics of a formula or of a column of a table.
+#include "boreon/spectrum.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <functional>
+#include <optional>
+
+#include "boreon/csv_table.hpp"
+#include "request.hpp"
+
+namespace boreon::cli {
+namespace {
+
+constexpr std::size_t most_lines = 40;
+constexpr int curve_points = 1000;
+
+struct Signal {
+  Spectrum spectrum;
+  std::string name;
+  std::string variable;
+  std::string unit;       // of the values
+  std::string time_unit;  // empty for formulas
+  double start = 0;
+  std::function<double(double)> value;  // of a formula, over one period
+  std::vector<double> times;
+  std::vector<double> samples;
+};
+
+Signal of_formula(const Request& r) {
+  const Assumed assumed = assumptions_of(r);
+  require_one_expression(r);
+  if (!r.column.empty()) throw Error(ErrorKind::usage, "--column is for tables (.csv)");
+  if (r.window.get() != "none")
+    throw Error(ErrorKind::usage, "--window is for tables (.csv); a formula repeats exactly");
+  const std::string text = r.over.size() == 1 ? r.over[0] : "";
+  const std::size_t at = text.find(" over ");
+  if (at == std::string::npos) throw Error(ErrorKind::usage, "say what one period is: --over \"t over 2*pi\"");
+  const Expr t = read_input(text.substr(0, at), assumed.context, "--over");
+  const Expr period = read_input(text.substr(at + 6), assumed.context, "--over");
+  const Expr f = read_input(r.inputs[0], assumed.context);
+  for (const Symbol& s : free_symbols({&f, 1})) {
+    if (!(s == t))
+      throw Error(ErrorKind::binding, fmt::format("{} has no value; give it with --set {}=1", s.name(), s.name()));
+  }
+  Signal out;
+  out.spectrum = spectrum(f, t, period, static_cast<std::size_t>(r.harmonics.get().value_or(10)));
+  out.name = to_text(f, {60, {}});
+  out.variable = t.name();
+  const double length = out.spectrum.period;
+  out.value = [f, t, length](double at_time) {
+    double inside = std::fmod(at_time, length);
+    if (inside < 0) inside += length;
+    try {
+      return evaluate(f, {{t, Expr(Number::exact(inside))}}, Unused::allowed);
+    } catch (const Error&) {
+      return std::nan("");
+    }
+  };
+  return out;
+}
+
+Signal of_table(const Request& r) {
+  if (r.inputs.size() != 1) throw Error(ErrorKind::usage, "spectrum takes one table");
+  if (!r.over.empty()) throw Error(ErrorKind::usage, "--over is for formulas; the first column of a table is the time");
+  if (!r.set.peek().empty() || !r.assume.peek().empty())
+    throw Error(ErrorKind::usage, "--set and --assume are for formulas");
+  const CsvTable table = read_csv(r.inputs[0]);
+  if (table.names.size() < 2) throw Error(ErrorKind::usage, "a table needs a column of times and one of values");
+  std::string name = r.column.get();
+  if (name.empty()) {
+    if (table.names.size() > 2)
+      throw Error(ErrorKind::usage, fmt::format("say which column: --column {}", table.names[1]));
+    name = table.names[1];
+  }
+  Signal out;
+  out.samples = table.column(name);
+  out.times = table.columns[0];
+  if (name == table.names[0]) throw Error(ErrorKind::usage, "the first column is the time; --column takes another");
+  const std::size_t n = out.times.size();
+  if (n < 2) throw Error(ErrorKind::usage, "the table has fewer than two lines of numbers");
+  const double step = (out.times.back() - out.times.front()) / static_cast<double>(n - 1);
+  for (std::size_t i = 1; i < n; ++i) {
+    const double here = out.times[i] - out.times[i - 1];
+    if (!(std::abs(here - step) <= 1e-6 * std::abs(step)))
+      throw Error(ErrorKind::usage, fmt::format("line {}: the times are not at equal distances ({:.6g} after {:.6g}), "
+                                                "which a discrete transform needs",
+                                                i + 2, out.times[i], out.times[i - 1]));
+  }
+  const std::optional<std::size_t> most =
+      r.harmonics.get() ? std::optional<std::size_t>(static_cast<std::size_t>(*r.harmonics.get())) : std::nullopt;
+  out.spectrum = spectrum(out.samples, step, r.window.get() == "hann" ? Window::hann : Window::none, most);
+  out.name = name;
+  out.variable = table.names[0];
+  out.time_unit = table.units[0];
+  const auto at = std::find(table.names.begin(), table.names.end(), name) - table.names.begin();
+  out.unit = table.units[static_cast<std::size_t>(at)];
+  out.start = out.times.front();
+  return out;
+}
+
+std::string with_unit(const std::string& name, const std::string& unit) {
+  return unit.empty() ? name : fmt::format("{} [{}]", name, unit);
+}
+
+void draw(const Request& r, const Signal& s, std::size_t first) {
+  const Spectrum& p = s.spectrum;
+  Figure stems;
+  stems.title = fmt::format("Spectrum of {}", typeset_label(s.name));
+  stems.x_label = fmt::format("frequency [1/{}]", typeset_label(s.time_unit.empty() ? s.variable : s.time_unit));
+  stems.y_label = with_unit("amplitude", typeset_label(s.unit));
+  Curve lines{"", {}, {}};
+  Curve marks{"", {}, {}, true};
+  for (const Harmonic& h : p.harmonics) {
+    if (h.n < first) continue;
+    // a stem: up from the axis, and a gap
+    lines.x.insert(lines.x.end(), {h.frequency, h.frequency, h.frequency});
+    lines.y.insert(lines.y.end(), {0, h.amplitude, std::nan("")});
+    marks.x.push_back(h.frequency);
+    marks.y.push_back(h.amplitude);
+  }
+  stems.curves = {lines};
+  if (p.harmonics.size() <= 200) stems.curves.push_back(marks);
+  stems.y_low = 0;
+  // the first and the last stem stand clear of the frame
+  const double margin = 0.5 / p.period;
+  stems.x_low = static_cast<double>(first) / p.period - margin;
+  stems.x_high = p.harmonics.back().frequency + margin;
+  Figure signal;
+  signal.title = fmt::format("The signal and the sum of its harmonics up to {}", p.harmonics.back().n);
+  signal.x_label = with_unit(typeset_label(s.variable), typeset_label(s.time_unit));
+  signal.y_label = with_unit(typeset_label(s.name), typeset_label(s.unit));
+  Curve original{"signal", {}, {}};
+  Curve sum{"harmonics", {}, {}};
+  const double length = s.value ? 2 * p.period : p.period;
+  if (s.value) {
+    for (int k = 0; k <= curve_points; ++k) {
+      const double t = length * k / curve_points;
+      original.x.push_back(t);
+      original.y.push_back(s.value(t));
+    }
+  } else {
+    original.x = s.times;
+    original.y = s.samples;
+  }
+  for (int k = 0; k <= curve_points; ++k) {
+    const double t = length * k / curve_points;
+    sum.x.push_back(s.start + t);
+    sum.y.push_back(p.synthesis(t));
+  }
+  signal.curves = {original, sum};
+  write_figures({stems, signal}, r.plot.get(), output_policy(r));
+}
+
+}  // namespace
+
+Answer spectrum_command(const Request& r) {
+  const bool table = !r.inputs.empty() && r.inputs[0].ends_with(".csv");
+  const Signal s = table ? of_table(r) : of_formula(r);
+  const Spectrum& p = s.spectrum;
+  const auto first = static_cast<std::size_t>(r.first.get());
+  Answer a;
+  a.json["status"] = "approximate";
+  a.json["result"] = Json::array();
+  const std::string per = s.time_unit.empty() ? "1/" + s.variable : "1/" + s.time_unit;
+  a.text = fmt::format("{:>6}  {:>12}  {:>13}  {:>13}  {:>13}  {:>9}\n", "n", fmt::format("f [{}]", per), "a_n", "b_n",
+                       "amplitude", "phase");
+  std::string csv = "n,frequency,a,b,amplitude,phase\n";
+  std::size_t lines = 0;
+  for (const Harmonic& h : p.harmonics) {
+    if (h.n < first) continue;
+    a.json["result"].push_back({{"n", h.n},
+                                {"frequency", h.frequency},
+                                {"a", h.a},
+                                {"b", h.b},
+                                {"amplitude", h.amplitude},
+                                {"phase", h.phase}});
+    csv += fmt::format("{},{},{},{},{},{}\n", h.n, h.frequency, h.a, h.b, h.amplitude, h.phase);
+    if (++lines > most_lines) continue;
+    a.text += fmt::format("{:>6}  {:>12.6g}  {:>13.6g}  {:>13.6g}  {:>13.6g}  {:>9.4f}\n", h.n, h.frequency, h.a, h.b,
+                          h.amplitude, h.phase);
+  }
+  if (lines > most_lines) a.text += fmt::format("... {} more; --out spectrum.csv has all\n", lines - most_lines);
+  a.json["dominant"] = nullptr;
+  if (const auto d = p.dominant(false)) {
+    const Harmonic& h = p.harmonics[*d];
+    a.json["dominant"] = {{"n", h.n}, {"frequency", h.frequency}, {"amplitude", h.amplitude}};
+    const bool mean = std::abs(p.harmonics[0].amplitude) > h.amplitude;
+    a.text += fmt::format("the largest harmonic is n = {} ({:.6g} {}, amplitude {:.6g}){}\n", h.n, h.frequency, per,
+                          h.amplitude, mean ? "; the mean is larger" : "");
+  } else {
+    a.text += "there is nothing but the mean\n";
+  }
+  a.json["period"] = p.period;
+  const std::string method = p.method;
+  a.json["check"] = {{"method", method},
+                     {"points", p.harmonics.size()},
+                     {"digits", p.closed ? 7 : 0},
+                     {"worst", nullptr},
+                     {"verdict", p.closed ? "agrees" : "untested"}};
+  a.text += fmt::format("by {}; a harmonic is amplitude*cos(2*pi*f*{} - phase)\n", method, s.variable);
+  if (!r.out.empty()) {
+    if (!r.out.get().ends_with(".csv"))
+      throw Error(ErrorKind::usage, fmt::format("a spectrum is written as .csv, not '{}'", r.out.get()));
+    write_output(r.out.get(), csv, output_policy(r));
+    a.text += fmt::format("table written to {}\n", r.out.get());
+  }
+  if (!r.plot.empty()) {
+    draw(r, s, first);
+    a.text += fmt::format("figure written to {}\n", r.plot.get());
+  }
+  return a;
+}
+
+}  // namespace boreon::cli
