@@ -15,7 +15,7 @@
 namespace {
 
 bool harmless_word(const std::string& w) {
-  static const char* const left_out[] = {"--out", "--force", "--work", "--memory", "plot", "generate", "demo"};
+  static const char* const left_out[] = {"--out", "--force", "--work", "--memory", "--plot", "plot", "generate", "demo"};
   return w.find('/') == std::string::npos &&
          std::none_of(std::begin(left_out), std::end(left_out), [&](const char* l) { return w.starts_with(l); });
 }
