@@ -246,6 +246,8 @@ const std::vector<Command>& commands() {
        "fig.svg\n",
        plot,
        [](CLI::App& c, Parsing& r) {
+         option(c, r, "--against", r.request.against,
+                "a table .csv whose columns are drawn as points over its first one");
          option(c, r, "--over", r.request.over, "range: \"z from -2 to 8\"");
          option(c, r, "--points", r.request.points, "points on each curve (600)")->check(CLI::Range(2, 1000000));
          flag(c, r, "--log-x", r.request.log_x, "logarithmic range");

@@ -158,9 +158,23 @@ Answer solve_differential_equations(const Request& r) {
   a.json["constants"] = Json(as_texts(s.constants));
   a.json["reason"] = s.reason;
   a.json["check"] = json_of(s.check);
+  // with numbers for everything: the same equations stepped in time
+  std::string beside;
+  if (s.solutions.size() == 1 && !s.solutions[0].relation && s.constants.empty() && !options.given.empty()) {
+    const Evidence run = compare_with_run(equations, s.solutions[0].values, options.given);
+    if (run.verdict == Verdict::agrees) {
+      beside = fmt::format("; beside a run in time: {:.0f} digits at {} points", std::floor(run.digits), run.points);
+    } else if (run.verdict == Verdict::disagrees) {
+      r.warn(
+          fmt::format("a run in time from the given values leads elsewhere ({} = {:.6g} at {} = {:.6g}, not {:.6g}): "
+                      "does another solution start there too?",
+                      run.worst_entry, run.worst_reference, variable, run.worst_point[0].second, run.worst_derived));
+    }
+    a.json["run"] = json_of(run);
+  }
   if (s.check.verdict == Verdict::agrees)
-    a.text += fmt::format("check: {} ({:.0f} digits at {} points)\n", s.check.method,
-                          std::floor(std::min(15.0, s.check.digits)), s.check.points);
+    a.text += fmt::format("check: {} ({:.0f} digits at {} points){}\n", s.check.method,
+                          std::floor(std::min(15.0, s.check.digits)), s.check.points, beside);
   if (r.steps && !s.steps.empty()) a.text += fmt::format("route:\n  {}\n", fmt::join(s.steps, "\n  "));
   if (r.steps) a.json["steps"] = Json(s.steps);
   return a;

@@ -7,6 +7,7 @@
 #include <functional>
 #include <limits>
 
+#include "boreon/csv_table.hpp"
 #include "request.hpp"
 
 namespace boreon::cli {
@@ -24,6 +25,32 @@ std::string values_put_in(const Request& r) {
     }
   }
   return out.empty() ? out : "(" + out + ")";
+}
+
+// The columns of a table over its first one, as points; those outside the range are left out.
+std::size_t add_measured(const Request& r, const std::string& variable, Figure& f) {
+  const CsvTable table = read_csv(r.against.get());
+  if (table.names.size() < 2)
+    throw Error(ErrorKind::usage, fmt::format("'{}' has one column; --against takes a table of {} and values",
+                                              r.against.get(), variable));
+  std::size_t shown = 0;
+  for (std::size_t k = 1; k < table.names.size(); ++k) {
+    Curve c;
+    c.label = typeset_label(table.units[k].empty() ? table.names[k] : table.names[k] + " [" + table.units[k] + "]");
+    c.points = true;
+    for (std::size_t i = 0; i < table.rows(); ++i) {
+      const double at = table.columns[0][i];
+      if (!(at >= f.x_low && at <= f.x_high) || !std::isfinite(table.columns[k][i])) continue;
+      c.x.push_back(at);
+      c.y.push_back(table.columns[k][i]);
+    }
+    shown += c.x.size();
+    f.curves.push_back(std::move(c));
+  }
+  if (shown == 0)
+    throw Error(ErrorKind::usage, fmt::format("no line of '{}' has its first column between {:.6g} and {:.6g}",
+                                              r.against.get(), f.x_low, f.x_high));
+  return shown;
 }
 
 }  // namespace
@@ -122,10 +149,13 @@ Answer plot(const Request& r) {
     f.y_low = low;
     f.y_high = high;
   }
+  std::size_t measured = 0;
+  if (!r.against.empty()) measured = add_measured(r, x.name(), f);
   if (f.curves.size() == 1) std::swap(f.title, f.curves[0].label);  // several are named in the legend
   write_figure(f, r.out.get(), output_policy(r));
-  a.text = fmt::format("figure written to {} ({} curve{}, {} points{}{})\n", r.out.get(), f.curves.size(),
-                       f.curves.size() == 1 ? "" : "s", points,
+  const std::size_t curves = expressions.size();
+  a.text = fmt::format("figure written to {} ({} curve{}, {} points{}{}{})\n", r.out.get(), curves,
+                       curves == 1 ? "" : "s", points, measured > 0 ? fmt::format(", {} measured", measured) : "",
                        missing > 0 ? fmt::format(", {} without a finite value left out", missing) : "",
                        breaks > 0 ? fmt::format(", broken at {} place{}", breaks, breaks == 1 ? "" : "s") : "");
   a.json["result"] = r.out.get();

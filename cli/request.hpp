@@ -68,6 +68,7 @@ struct Request {
   Option<std::string> laplace;
   Option<std::string> inverse_laplace;
   Option<std::string> fourier;
+  Option<std::string> against;
   Option<std::string> column;
   Option<std::string> window{"none"};
   Option<std::optional<int>> harmonics;

@@ -64,12 +64,17 @@ Answer of_pair(const Request& r, const Assumed& assumed, const TransformOptions&
   answer.json["status"] = to_string(t.status);
   answer.json["conditions"] = texts_of(assumed.texts, t.conditions);
   answer.json["exceptions"] = Json::array();
+  for (const TransformException& x : t.exceptions)
+    answer.json["exceptions"].push_back({{"when", to_text(x.when)}, {"value", to_text(x.value)}});
   answer.json["check"] = json_of(t.check);
   if (!t.reason.empty()) answer.json["reason"] = t.reason;
   if (r.steps) answer.json["steps"] = Json(t.steps);
   if (exact || t.check.verdict == Verdict::agrees) answer.text = typeset(r, t.value) + "\n";
   if (!exact) answer.text += fmt::format("unevaluated: {}\n", t.reason);
   answer.text += validity(t.conditions);
+  for (const TransformException& x : t.exceptions)
+    answer.text += fmt::format("where {}: {}\n", to_text(x.when),
+                               x.value.is_constant(ConstantCode::undefined) ? "not found" : to_text(x.value));
   if (t.check.verdict == Verdict::agrees) {
     answer.text += digits_found(t.check);
   } else if (exact) {

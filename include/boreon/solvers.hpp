@@ -7,7 +7,10 @@
 #include <string>
 #include <vector>
 
+#include "boreon/bindings.hpp"
+#include "boreon/evidence.hpp"
 #include "boreon/export.hpp"
+#include "boreon/list.hpp"
 #include "boreon/system.hpp"
 
 namespace boreon BOREON_API {
@@ -120,6 +123,12 @@ struct TimeResult {
 /// others. A state that crosses a finite bound by more than the tolerances ends the run or is noted, see
 /// TimeOptions::at_bound. Throws Error(shape) on a system without right-hand sides, Stopped (see work.hpp).
 [[nodiscard]] TimeResult step_in_time(const System& system, const TimeOptions& options);
+
+/// A closed form of differential equations (see boreon/ode.hpp: each equation an expression that is to be zero, the
+/// solution as y(t) to an expression) beside a run in time from the values that are given at one place, over `length`.
+/// Untested where symbols have no values, conditions are given at several places, or impulses kick the equation.
+[[nodiscard]] Evidence compare_with_run(const ExprList& equations, const Bindings& solution,
+                                        const std::vector<Expr>& given, double length = 1);
 
 /// Comma-separated values: a head line of names, one line a sample, 17 significant digits.
 [[nodiscard]] std::string to_csv(const System& system, const TimeResult& result);

@@ -23,10 +23,17 @@ struct TransformOptions {
 enum class TransformStatus : std::uint8_t { exact, unevaluated };
 [[nodiscard]] const char* to_string(TransformStatus s) noexcept;
 
+/// A value of a parameter at which the general answer fails, and the answer there.
+struct TransformException {
+  Expr when;
+  Expr value;  ///< `undefined` where none was found
+};
+
 struct TransformResult {
   Expr value;
   TransformStatus status = TransformStatus::unevaluated;
   std::vector<Expr> conditions;  ///< the half line on which a Laplace integral converges; of the parameters
+  std::vector<TransformException> exceptions;
   Evidence check;
   std::vector<std::string> steps;  ///< the rules used
   std::string reason;              ///< why there is none

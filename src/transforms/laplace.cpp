@@ -14,6 +14,7 @@
 #include "boreon/text.hpp"
 #include "boreon/transform.hpp"
 #include "boreon/traverse.hpp"
+#include "calculus/integral/exceptional.hpp"
 #include "calculus/integral/integrator.hpp"
 #include "transforms/inverse_rules.hpp"
 #include "transforms/laplace_rules.hpp"
@@ -100,6 +101,26 @@ auto guarded(const F& f) -> decltype(f()) {
 
 bool contains_unknown(const Expr& e) { return !unknown_calls({&e, 1}).empty(); }
 
+// Where the answer has a pole in a parameter that the question does not have, it is looked for again.
+template <class Again>
+void add_exceptions(TransformResult& out, const Expr& question, const Symbol& from, const Symbol& to,
+                    const TransformOptions& options, const Again& again) {
+  for (const Exceptional& e : exceptional_parameters(out.value, question, from, options.conditions)) {
+    const Expr when = equal(e.parameter, e.value);
+    if (depends_on(e.value, from) || depends_on(e.value, to) || e.parameter == from || e.parameter == to) continue;
+    const bool known = std::any_of(out.exceptions.begin(), out.exceptions.end(),
+                                   [&](const TransformException& x) { return x.when == when; });
+    if (known) continue;
+    TransformOptions o = options;
+    for (Expr& c : o.conditions) c = substitute(c, {{e.parameter, e.value}}, Unused::allowed);
+    const auto r = guarded([&]() -> std::optional<TransformResult> {
+      return again(substitute(question, {{e.parameter, e.value}}, Unused::allowed), o);
+    });
+    out.exceptions.push_back({when, r && r->status == TransformStatus::exact ? r->value : undefined()});
+    out.conditions.push_back(not_equal(e.parameter, e.value));
+  }
+}
+
 bool has_delay(const Expr& F, const Symbol& s) {
   bool found = false;
   postorder(F, [&](const Expr& n) {
@@ -112,11 +133,8 @@ bool has_delay(const Expr& F, const Symbol& s) {
   return found;
 }
 
-}  // namespace
-
-const char* to_string(TransformStatus s) noexcept { return s == TransformStatus::exact ? "exact" : "unevaluated"; }
-
-TransformResult laplace_transform(const Expr& f, const Expr& t, const Expr& s, const TransformOptions& options) {
+TransformResult forward(const Expr& f, const Expr& t, const Expr& s, const TransformOptions& options,
+                        bool with_exceptions) {
   require_two_symbols(f, t, s, "a Laplace transform");
   const Symbol time("_t", {Assumption::positive});
   const Expr closed = contains_unknown(f) ? f : evaluate_operators(f, options.conditions);
@@ -157,11 +175,15 @@ TransformResult laplace_transform(const Expr& f, const Expr& t, const Expr& s, c
   out.steps = rules.steps();
   out.conditions = assumed;
   for (const Expr& b : bounds) out.conditions.push_back(greater(s, b));
+  if (with_exceptions && !contains_unknown(out.value)) {
+    add_exceptions(out, closed, Symbol::from(t), image, options,
+                   [&](const Expr& there, const TransformOptions& o) { return forward(there, t, s, o, false); });
+  }
   return out;
 }
 
-TransformResult inverse_laplace_transform(const Expr& F, const Expr& s, const Expr& t,
-                                          const TransformOptions& options) {
+TransformResult back(const Expr& F, const Expr& s, const Expr& t, const TransformOptions& options,
+                     bool with_exceptions) {
   require_two_symbols(F, s, t, "an inverse Laplace transform");
   const Symbol time("_t", {Assumption::positive});
   const Symbol image = Symbol::from(s);
@@ -202,7 +224,23 @@ TransformResult inverse_laplace_transform(const Expr& F, const Expr& s, const Ex
   if (rules.open()) out.reason = "a convolution without closed form";
   out.steps = rules.steps();
   out.conditions = assumed;
+  if (!with_exceptions) return out;
+  add_exceptions(out, F, image, Symbol::from(t), options,
+                 [&](const Expr& there, const TransformOptions& o) { return back(there, s, t, o, false); });
   return out;
+}
+
+}  // namespace
+
+const char* to_string(TransformStatus s) noexcept { return s == TransformStatus::exact ? "exact" : "unevaluated"; }
+
+TransformResult laplace_transform(const Expr& f, const Expr& t, const Expr& s, const TransformOptions& options) {
+  return forward(f, t, s, options, true);
+}
+
+TransformResult inverse_laplace_transform(const Expr& F, const Expr& s, const Expr& t,
+                                          const TransformOptions& options) {
+  return back(F, s, t, options, true);
 }
 
 }  // namespace boreon

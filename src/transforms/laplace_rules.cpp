@@ -420,7 +420,13 @@ LaplaceRules::Found LaplaceRules::by_definition(const Expr& f) {
   Image out{r.value, {0}};
   for (const Expr& c : r.conditions) {
     if (!depends_on(c, s_)) {
-      (void)signs_.of(c.operands()[1] - c.operands()[0]);
+      if (!c.is(Kind::relation)) return std::nullopt;
+      const Expr gap = c.operands()[1] - c.operands()[0];
+      if (c.relation_op() == RelationOp::not_equal) {
+        (void)signs_.nonzero(gap);
+      } else if (signs_.of(gap) <= 0) {
+        return std::nullopt;
+      }
       continue;
     }
     if (!c.is(Kind::relation) || c.relation_op() != RelationOp::less) continue;

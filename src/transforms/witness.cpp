@@ -161,9 +161,9 @@ Evidence check_pair(const Expr& f, const Symbol& t, const Expr& F, const Symbol&
     try {
       double low = 0;
       for (const Expr& b : bounds) low = std::max(low, evaluate(b, at, Unused::allowed));
-      // where the bound is not known, further out until the integral converges
-      const double step = uniform.uniform(0.4, 2.2);
-      for (double far = 1; far < 100; far *= 4) {
+      // near a bound that is claimed; where none is known, further out until the integral converges
+      const double step = bounds.empty() ? uniform.uniform(0.4, 2.2) : k == 0 ? 0.25 : uniform.uniform(0.3, 2.2);
+      for (double far = 1; far < (bounds.empty() ? 100 : 2); far *= 4) {
         const double fall = far * step * (1 + std::abs(low) / 4);
         at.set(s, Expr(Number::exact(low + fall)));
         const auto reference = transform_at(g, impulses, t, s, at, fall);

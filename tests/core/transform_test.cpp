@@ -141,6 +141,26 @@ TEST_CASE("where a Laplace integral converges is said") {
   CHECK(bound("1 + exp(-t)") == "s > 0");
 }
 
+TEST_CASE("values of parameters that the formula leaves out have answers of their own") {
+  const Symbol p("p"), q("q");
+  TransformResult r = inverse_laplace_transform(1 / ((s + p) * (s + q)), s, t);
+  REQUIRE(r.exceptions.size() == 1);
+  CHECK(same_function(substitute(r.exceptions[0].value, {{p, 2}, {q, 2}}, Unused::allowed), t * exp(-2 * t)));
+  r = inverse_laplace_transform(1 / (s * (s + p)), s, t);
+  REQUIRE(r.exceptions.size() == 1);
+  CHECK(to_text(r.exceptions[0].when) == "p = 0");
+  CHECK(r.exceptions[0].value == t);
+  CHECK(laplace_transform(sin(p * t), t, s).exceptions.empty());
+}
+
+TEST_CASE("a bound that is too low is seen: the integral does not converge there") {
+  const TransformOptions o;
+  const std::vector<Expr> low{Expr(0)};
+  const std::vector<Expr> right{Expr(3)};
+  CHECK(transforms::check_pair(exp(3 * t), t, 1 / (s - 3), s, right, {}, o).verdict == Verdict::agrees);
+  CHECK(transforms::check_pair(exp(3 * t), t, 1 / (s - 3), s, low, {}, o).verdict != Verdict::agrees);
+}
+
 TEST_CASE("derivatives of unknown functions bring their values at 0") {
   const UnknownFunction y("y"), Y("Y");
   const Expr f = derivative(y(t), t, 2) + 3 * y(t);

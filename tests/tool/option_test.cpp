@@ -149,13 +149,20 @@ TEST_CASE("every option of what writes files changes the files or the answer, or
     std::string words;
     bool into_folder;
   };
+  std::ofstream(folder / "m.csv") << "x,measured\n1.5,0.4\n2.5,0.2\n9,7\n";
   const Form forms[] = {{"plot", "'exp(-a*x)*(2 + sin(x))' --over 'x from 1 to 4' --set a=1", false},
                         {"generate", chemistry, true},
                         {"generate", chemistry + " --language c", true},
                         {"demo", "", true}};
-  const std::map<std::string, std::string> values{
-      {"--set", "a=2"},   {"--assume", "'a > 0'"}, {"--format", "latex"}, {"--over", "'x from 2 to 5'"},
-      {"--points", "23"}, {"--language", "c++"},   {"--name", "other"},   {"--show", "program"}};
+  const std::map<std::string, std::string> values{{"--set", "a=2"},
+                                                  {"--assume", "'a > 0'"},
+                                                  {"--format", "latex"},
+                                                  {"--over", "'x from 2 to 5'"},
+                                                  {"--points", "23"},
+                                                  {"--language", "c++"},
+                                                  {"--name", "other"},
+                                                  {"--show", "program"},
+                                                  {"--against", folder / "m.csv"}};
   const std::set<std::string> steering{"--json",    "--help", "--force",    "--work",  "--memory",
                                        "--unknown", "--out",  "--no-check", "--assume"};
   int number = 0;

@@ -1,0 +1,155 @@
+// SPDX-License-Identifier: MIT
+// A closed form beside a run in time of the same equations.
+#include <algorithm>
+#include <cmath>
+#include <map>
+
+#include "boreon/bindings.hpp"
+#include "boreon/calculus.hpp"
+#include "boreon/catalogue.hpp"
+#include "boreon/equations.hpp"
+#include "boreon/error.hpp"
+#include "boreon/evaluate.hpp"
+#include "boreon/solvers.hpp"
+#include "boreon/system.hpp"
+#include "boreon/text.hpp"
+#include "boreon/traverse.hpp"
+
+namespace boreon {
+namespace {
+
+struct State {
+  std::string name;
+  Expr symbol;
+  Expr solution;  // in t
+};
+
+// What stands for y^(k)(a) in the conditions, all at one place.
+struct Start {
+  Expr place;
+  std::map<std::pair<std::string, std::int64_t>, double> values;
+};
+
+std::optional<Start> start_of(const std::vector<Expr>& given) {
+  Start out;
+  const Symbol value("_value");
+  for (const Expr& g : given) {
+    const auto calls = unknown_calls({&g, 1});
+    if (calls.size() != 1 || calls[0].operands().size() != 3) return std::nullopt;
+    const Expr& place = calls[0].operands()[1];
+    if (place.has_symbols() || place.is_constant(ConstantCode::infinity)) return std::nullopt;
+    if (!out.values.empty() && !(place == out.place)) return std::nullopt;
+    out.place = place;
+    const Expr e = substitute(g, {{calls[0], value}}, Unused::allowed);
+    const Expr slope = derivative(e, value);
+    if (slope.has_symbols()) return std::nullopt;
+    const Expr at_zero = substitute(e, {{value, 0}}, Unused::allowed);
+    if (at_zero.has_symbols()) return std::nullopt;
+    out.values[{calls[0].name(), calls[0].operands()[2].word().value_or(-1)}] = -evaluate(at_zero) / evaluate(slope);
+  }
+  return out;
+}
+
+}  // namespace
+
+Evidence compare_with_run(const ExprList& equations, const Bindings& solution, const std::vector<Expr>& given,
+                          double length) {
+  Evidence out;
+  out.method = "a run in time";
+  const auto start = start_of(given);
+  if (!start || solution.empty()) return out;
+  const Expr t = solution.entries()[0].target.operands()[1];
+  const std::vector<Expr> all(equations.begin(), equations.end());
+  for (const Symbol& s : free_symbols(all)) {
+    if (!(s == t)) return out;
+  }
+  for (const Expr& e : all) {
+    bool impulse = false;
+    postorder(e, [&](const Expr& n) {
+      impulse = impulse || (n.is(Kind::call) && n.function().name == "dirac_delta") || n.is(Kind::integral);
+    });
+    if (impulse) return out;
+  }
+  // symbols for the unknowns and their derivatives; the highest ones by the others
+  std::map<std::string, std::int64_t> orders;
+  const std::vector<Expr> calls = unknown_calls(all);
+  for (const Expr& c : calls) orders[c.name()] = std::max(orders[c.name()], c.operands()[2].word().value_or(0));
+  Bindings symbols;
+  std::vector<Expr> highest;
+  for (const Expr& c : calls) {
+    const std::int64_t k = c.operands()[2].word().value_or(0);
+    symbols.set(c, Symbol("_" + c.name() + "_" + std::to_string(k)));
+  }
+  System system;
+  std::vector<std::size_t> last;  // of each unknown
+  std::vector<State> states;
+  for (const Bindings::Entry& u : solution.entries()) {
+    const std::string& name = u.target.name();
+    const std::int64_t n = orders[name];
+    if (n == 0) return out;
+    for (std::int64_t k = 0; k < n; ++k) {
+      const auto value = start->values.find({name, k});
+      if (value == start->values.end()) return out;
+      states.push_back({name + std::string(static_cast<std::size_t>(k), '\''),
+                        Symbol("_" + name + "_" + std::to_string(k)), derivative(u.value, t, static_cast<int>(k))});
+      system.start.push_back(value->second);
+    }
+    last.push_back(states.size() - 1);
+    highest.emplace_back(Symbol("_" + name + "_" + std::to_string(n)));
+  }
+  std::vector<Expr> in_symbols;
+  for (const Expr& e : all) in_symbols.push_back(substitute(e, symbols, Unused::allowed));
+  const SolutionSet solved = solve(in_symbols, highest);
+  if (solved.solutions.size() != 1) return out;
+  for (const State& s : states) {
+    system.states.push_back(s.symbol);
+    system.state_names.push_back(s.name);
+  }
+  system.time = t;
+  for (std::size_t i = 0; i < states.size(); ++i) {
+    const auto at = std::find(last.begin(), last.end(), i);
+    system.right_sides.push_back(
+        at == last.end() ? states[i + 1].symbol
+                         : *solved.solutions[0].values.find(highest[static_cast<std::size_t>(at - last.begin())]));
+  }
+  TimeOptions options;
+  options.from = evaluate(start->place);
+  options.until = options.from + length;
+  options.samples = 17;
+  options.relative_tolerance = 1e-11;
+  const TimeResult run = step_in_time(system, options);
+  double size = 0;
+  double worst = 0;
+  for (std::size_t i = 0; i < run.times.size(); ++i) {
+    for (std::size_t k = 0; k < states.size(); ++k) {
+      double value = 0;
+      try {
+        value = evaluate(states[k].solution, {{t, Expr(Number::exact(run.times[i]))}}, Unused::allowed);
+      } catch (const Error& e) {
+        if (e.kind() == ErrorKind::limit || e.kind() == ErrorKind::interrupted) throw;
+        continue;  // outside the interval on which the closed form holds
+      }
+      if (!std::isfinite(value)) continue;
+      const double error = std::abs(value - run.states[i][k]);
+      size = std::max({size, std::abs(value), std::abs(run.states[i][k])});
+      if (error >= worst) {
+        worst = error;
+        out.worst_entry = states[k].name;
+        out.worst_derived = value;
+        out.worst_reference = run.states[i][k];
+        out.worst_point = {{t.name(), run.times[i]}};
+      }
+      ++out.points;
+    }
+  }
+  out.entries = states.size();
+  if (out.points < states.size() * 3) {
+    out.points = 0;
+    return out;
+  }
+  out.digits = worst == 0 ? 15 : std::clamp(-std::log10(worst / std::max(size, 1e-300)), 0.0, 15.0);
+  out.verdict = out.digits >= 5 ? Verdict::agrees : Verdict::disagrees;
+  return out;
+}
+
+}  // namespace boreon
