@@ -13,6 +13,7 @@
 #include "boreon/evidence.hpp"
 #include "boreon/export.hpp"
 #include "boreon/expr.hpp"
+#include "boreon/function.hpp"
 #include "boreon/list.hpp"
 
 namespace boreon BOREON_API {
@@ -105,5 +106,38 @@ struct IntervalSet {
 /// largest; other symbols come after them. Buchberger's algorithm with his criteria. Throws Error(usage) for what is no
 /// polynomial, Error(limit) where it grows too large.
 [[nodiscard]] std::vector<Expr> groebner_basis(const ExprList& polynomials, const ExprList& unknowns);
+
+/// dy/dx along the curve on which the equation, an expression that is to be zero, holds: -F_x/F_y, simplified. Throws
+/// Error(usage) unless both are symbols that occur.
+///
+///     implicit_derivative(power(x, 2) + power(y, 2) - 25, y, x);   // -x/y
+[[nodiscard]] Expr implicit_derivative(const Expr& equation, const Expr& y, const Expr& x);
+
+/// The branches of the inverse of a function of one argument, and how they were found: conditions, whether there are
+/// others.
+struct InverseFunctions {
+  std::vector<Function> branches;
+  SolutionSet solutions;
+};
+[[nodiscard]] InverseFunctions inverse(const Function& f, const SolveOptions& options = {});
+
+enum class StationaryKind : std::uint8_t { minimum, maximum, saddle, undecided };
+[[nodiscard]] const char* to_string(StationaryKind k) noexcept;
+
+struct StationaryPoint {
+  Solution at;
+  Expr value;                                       ///< of the function
+  StationaryKind kind = StationaryKind::undecided;  ///< by the signs of the leading minors of the Hessian
+};
+
+struct StationarySet {
+  std::vector<StationaryPoint> points;
+  SolutionSet solutions;  ///< of gradient = 0: whether they are all, free unknowns, evidence
+};
+
+/// Where all derivatives by the unknowns are zero, and what is there. Undecided: a determinant of the Hessian is zero,
+/// or its sign depends on parameters, or the point is complex.
+[[nodiscard]] StationarySet stationary_points(const Expr& f, const ExprList& unknowns,
+                                              const SolveOptions& options = {});
 
 }  // namespace BOREON_API

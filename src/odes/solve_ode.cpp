@@ -456,7 +456,8 @@ class OdeSolve {
       if (std::any_of(result_.constants.begin(), result_.constants.end(),
                       [&](const Expr& c) { return depends_on(d.of, c); }))
         continue;
-      again(d.sign > 0 ? less(d.of, 0) : greater(d.of, 0), {}, {d.sign > 0 ? less(d.of, 0) : greater(d.of, 0)});
+      const Expr other = condition_of({d.of, -d.sign});
+      again(other, {}, {other});
       for (const Exceptional& place : zeros_of_parameters(d.of, Symbol("_none"), options_.conditions)) {
         again(equal(place.parameter, place.value), {{place.parameter, place.value}}, {});
         break;
@@ -480,7 +481,13 @@ class OdeSolve {
                           [&](const Expr& c) { return depends_on(e.value, c); }))
             continue;
           poles_.push_back(e);
-          note_nonzero(e.parameter - e.value);
+          // b^2 < w^2 says that w is not b
+          const auto& decisions = context_.signs().decisions();
+          const bool implied = std::any_of(decisions.begin(), decisions.end(), [&](const Decision& d) {
+            return substitute(condition_of(d), {{e.parameter, e.value}}, Unused::allowed)
+                .is_constant(ConstantCode::false_value);
+          });
+          if (!implied) note_nonzero(e.parameter - e.value);
         }
       }
     }
