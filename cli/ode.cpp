@@ -51,15 +51,16 @@ std::vector<std::string> as_texts(const std::vector<Expr>& list) {
   return out;
 }
 
-}  // namespace
+struct Problem {
+  std::vector<Expr> equations;
+  std::vector<Expr> unknowns;
+  OdeOptions options;
+  std::string variable;
+};
 
-bool asks_for_functions(const Request& r) {
-  const auto texts = asked(r);
-  return std::any_of(texts.begin(), texts.end(), [](const std::string& t) { return unknown_of(t).has_value(); });
-}
-
-Answer solve_differential_equations(const Request& r) {
-  Assumed assumed = assumptions_of(r);
+// What is asked, from the words of the command line.
+Problem problem_of(const Request& r) {
+  const Assumed assumed = assumptions_of(r);
   std::vector<FunctionName> unknowns;
   for (const std::string& list : r.solve_for) {
     for (const std::string& text : split(list)) {
@@ -71,6 +72,7 @@ Answer solve_differential_equations(const Request& r) {
       unknowns.push_back(*u);
     }
   }
+  if (unknowns.empty()) throw Error(ErrorKind::usage, "--for takes the unknowns: --for \"y(t)\"");
   const std::string& variable = unknowns[0].variable;
   const auto known = assumed.context.names.find(variable);
   const Symbol t = known == assumed.context.names.end() ? Symbol(variable) : Symbol::from(known->second);
@@ -78,7 +80,8 @@ Answer solve_differential_equations(const Request& r) {
   context.independent = t;
   ParseContext places = assumed.context;
   places.independent = t;
-  std::vector<Expr> calls;
+  Problem p;
+  p.variable = variable;
   for (const FunctionName& u : unknowns) {
     if (u.variable != variable)
       throw Error(ErrorKind::usage, fmt::format("{}({}) and {}({}) are functions of different variables",
@@ -86,16 +89,17 @@ Answer solve_differential_equations(const Request& r) {
     if (assumed.context.names.contains(u.name))
       throw Error(ErrorKind::usage,
                   fmt::format("{} is an unknown function: --set and --assume do not take it", u.name));
-    calls.push_back(UnknownFunction(u.name)(t));
-    context.names.emplace(u.name, calls.back());
+    p.unknowns.push_back(UnknownFunction(u.name)(t));
+    context.names.emplace(u.name, p.unknowns.back());
     context.functions.emplace(u.name, 1);
     places.functions.emplace(u.name, 1);
   }
+  if (r.digits.get() > 0)
+    throw Error(ErrorKind::usage,
+                "--digits has no meaning here: solutions are functions; boreon evaluate gives numbers");
   if (!r.within.empty()) throw Error(ErrorKind::usage, "--within is for equations of one number, not of functions");
-  std::vector<Expr> equations;
-  for (const std::string& input : r.inputs) equations.push_back(difference(input, context, ""));
-  OdeOptions options;
-  options.conditions = assumed.conditions;
+  for (const std::string& input : r.inputs) p.equations.push_back(difference(input, context, ""));
+  p.options.conditions = assumed.conditions;
   for (const std::string& list : r.given) {
     for (const std::string& text : split(list)) {
       if (text.empty()) continue;
@@ -105,19 +109,17 @@ Answer solve_differential_equations(const Request& r) {
             ErrorKind::usage,
             fmt::format("--given takes values of the unknown at places, such as \"{0}(0)=1, {0}'(0)=2\", not '{1}'",
                         unknowns[0].name, text));
-      options.given.push_back(e);
+      p.options.given.push_back(e);
     }
   }
-  const OdeSolutionSet s = solve_ode(equations, calls, options);
-  Answer a;
-  a.json["result"] = Json::array();
-  a.json["status"] = to_string(s.status);
-  a.json["solution_conditions"] = Json::array();
+  return p;
+}
+
+// The solutions as lines of the answer, and as fields.
+void list_solutions(const Request& r, const OdeSolutionSet& s, Answer& a) {
   // where one is a relation, all are written as such
   const bool relations = std::any_of(s.solutions.begin(), s.solutions.end(),
                                      [](const OdeSolution& one) { return one.relation.has_value(); });
-  const int digits = r.digits.get();
-  if (digits > 0) r.warn("--digits is for numbers: the solutions are functions");
   for (const OdeSolution& one : s.solutions) {
     if (&one != &s.solutions.front()) a.text += "or\n";
     if (one.relation) {
@@ -138,6 +140,41 @@ Answer solve_differential_equations(const Request& r) {
     a.text += "\n";
     a.json["solution_conditions"].push_back(Json(as_texts(one.conditions)));
   }
+}
+
+// With numbers for everything: the same equations stepped in time
+std::string run_beside(const Request& r, const Problem& p, const OdeSolutionSet& s, Answer& a) {
+  std::string beside;
+  if (s.solutions.size() == 1 && !s.solutions[0].relation && s.constants.empty() && !p.options.given.empty()) {
+    const Evidence run = compare_with_run(p.equations, s.solutions[0].values, p.options.given);
+    if (run.verdict == Verdict::agrees) {
+      beside = fmt::format("; beside a run in time: {:.0f} digits at {} points", std::floor(run.digits), run.points);
+    } else if (run.verdict == Verdict::disagrees) {
+      r.warn(
+          fmt::format("a run in time from the given values leads elsewhere ({} = {:.6g} at {} = {:.6g}, not {:.6g}): "
+                      "does another solution start there too?",
+                      run.worst_entry, run.worst_reference, p.variable, run.worst_point[0].second, run.worst_derived));
+    }
+    a.json["run"] = json_of(run);
+  }
+  return beside;
+}
+
+}  // namespace
+
+bool asks_for_functions(const Request& r) {
+  const auto texts = asked(r);
+  return std::any_of(texts.begin(), texts.end(), [](const std::string& t) { return unknown_of(t).has_value(); });
+}
+
+Answer solve_differential_equations(const Request& r) {
+  const Problem p = problem_of(r);
+  const OdeSolutionSet s = solve_ode(p.equations, p.unknowns, p.options);
+  Answer a;
+  a.json["result"] = Json::array();
+  a.json["status"] = to_string(s.status);
+  a.json["solution_conditions"] = Json::array();
+  list_solutions(r, s, a);
   if (s.solutions.empty() || s.status == SolveStatus::unevaluated) {
     a.text += fmt::format("unevaluated: {}\n", s.reason);
   } else if (!s.reason.empty()) {
@@ -158,20 +195,7 @@ Answer solve_differential_equations(const Request& r) {
   a.json["constants"] = Json(as_texts(s.constants));
   a.json["reason"] = s.reason;
   a.json["check"] = json_of(s.check);
-  // with numbers for everything: the same equations stepped in time
-  std::string beside;
-  if (s.solutions.size() == 1 && !s.solutions[0].relation && s.constants.empty() && !options.given.empty()) {
-    const Evidence run = compare_with_run(equations, s.solutions[0].values, options.given);
-    if (run.verdict == Verdict::agrees) {
-      beside = fmt::format("; beside a run in time: {:.0f} digits at {} points", std::floor(run.digits), run.points);
-    } else if (run.verdict == Verdict::disagrees) {
-      r.warn(
-          fmt::format("a run in time from the given values leads elsewhere ({} = {:.6g} at {} = {:.6g}, not {:.6g}): "
-                      "does another solution start there too?",
-                      run.worst_entry, run.worst_reference, variable, run.worst_point[0].second, run.worst_derived));
-    }
-    a.json["run"] = json_of(run);
-  }
+  const std::string beside = run_beside(r, p, s, a);
   if (s.check.verdict == Verdict::agrees)
     a.text += fmt::format("check: {} ({:.0f} digits at {} points){}\n", s.check.method,
                           std::floor(std::min(15.0, s.check.digits)), s.check.points, beside);

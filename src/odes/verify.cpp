@@ -55,9 +55,8 @@ Expr without_impulses(const Expr& e) {
   return pass(e);
 }
 
-// What y, y', ... below the highest derivative jump by at each step of the functions, against the impulses of the
-// equations. True if all of it balances.
-bool balanced(const Jet& jet, std::span<const Expr> functions, std::span<const Expr> conditions, std::uint64_t seed) {
+// Where steps and impulses of the functions and the equations are; nothing if an argument is not linear in t.
+std::optional<std::vector<Expr>> places_of_steps(const Jet& jet, std::span<const Expr> functions) {
   const Symbol& t = jet.variable();
   std::vector<Expr> places;
   bool linear = true;
@@ -73,7 +72,17 @@ bool balanced(const Jet& jet, std::span<const Expr> functions, std::span<const E
   };
   postorder(functions, look);
   postorder(std::span<const Expr>(jet.equations()), look);
-  if (!linear) return false;
+  if (!linear) return std::nullopt;
+  return places;
+}
+
+// What y, y', ... below the highest derivative jump by at each step of the functions, against the impulses of the
+// equations. True if all of it balances.
+bool balanced(const Jet& jet, std::span<const Expr> functions, std::span<const Expr> conditions, std::uint64_t seed) {
+  const Symbol& t = jet.variable();
+  const auto found = places_of_steps(jet, functions);
+  if (!found) return false;
+  const std::vector<Expr>& places = *found;
   // a step or impulse at the place counts as 1 where `value` is, others are what they are
   const auto at_place = [&](const Expr& e, const Expr& place, bool after) {
     Rebuild pass([&](const Expr& n, Expr& result) {

@@ -50,6 +50,65 @@ std::optional<Start> start_of(const std::vector<Expr>& given) {
   return out;
 }
 
+bool can_be_run(const std::vector<Expr>& equations, const Expr& t) {
+  for (const Symbol& s : free_symbols(equations)) {
+    if (!(s == t)) return false;
+  }
+  bool smooth = true;
+  postorder(std::span<const Expr>(equations), [&](const Expr& n) {
+    smooth = smooth && !n.is(Kind::integral) && !(n.is(Kind::call) && n.function().name == "dirac_delta");
+  });
+  return smooth;
+}
+
+Symbol state_symbol(const std::string& name, std::int64_t order) {
+  return Symbol("_" + name + "_" + std::to_string(order));
+}
+
+// The equations as a system of first order from the values given; nothing if one is missing, or if the highest
+// derivatives do not follow from the others in one way.
+std::optional<System> first_order_system(const std::vector<Expr>& equations, const Bindings& solution,
+                                         const Start& start, const Expr& t, std::vector<State>& states) {
+  std::map<std::string, std::int64_t> orders;
+  Bindings symbols;
+  for (const Expr& c : unknown_calls(equations)) {
+    const std::int64_t k = c.operands()[2].word().value_or(0);
+    orders[c.name()] = std::max(orders[c.name()], k);
+    symbols.set(c, state_symbol(c.name(), k));
+  }
+  System system;
+  system.time = t;
+  std::vector<std::size_t> last;  // state of each unknown whose rate is the highest derivative
+  std::vector<Expr> highest;
+  for (const Bindings::Entry& u : solution.entries()) {
+    const std::string& name = u.target.name();
+    const std::int64_t n = orders[name];
+    if (n == 0) return std::nullopt;
+    for (std::int64_t k = 0; k < n; ++k) {
+      const auto value = start.values.find({name, k});
+      if (value == start.values.end()) return std::nullopt;
+      states.push_back({name + std::string(static_cast<std::size_t>(k), '\''), state_symbol(name, k),
+                        derivative(u.value, t, static_cast<int>(k))});
+      system.start.push_back(value->second);
+    }
+    last.push_back(states.size() - 1);
+    highest.emplace_back(state_symbol(name, n));
+  }
+  std::vector<Expr> in_symbols;
+  for (const Expr& e : equations) in_symbols.push_back(substitute(e, symbols, Unused::allowed));
+  const SolutionSet solved = solve(in_symbols, highest);
+  if (solved.solutions.size() != 1) return std::nullopt;
+  for (std::size_t i = 0; i < states.size(); ++i) {
+    system.states.push_back(states[i].symbol);
+    system.state_names.push_back(states[i].name);
+    const auto at = std::find(last.begin(), last.end(), i);
+    system.right_sides.push_back(
+        at == last.end() ? states[i + 1].symbol
+                         : *solved.solutions[0].values.find(highest[static_cast<std::size_t>(at - last.begin())]));
+  }
+  return system;
+}
+
 }  // namespace
 
 Evidence compare_with_run(const ExprList& equations, const Bindings& solution, const std::vector<Expr>& given,
@@ -60,64 +119,16 @@ Evidence compare_with_run(const ExprList& equations, const Bindings& solution, c
   if (!start || solution.empty()) return out;
   const Expr t = solution.entries()[0].target.operands()[1];
   const std::vector<Expr> all(equations.begin(), equations.end());
-  for (const Symbol& s : free_symbols(all)) {
-    if (!(s == t)) return out;
-  }
-  for (const Expr& e : all) {
-    bool impulse = false;
-    postorder(e, [&](const Expr& n) {
-      impulse = impulse || (n.is(Kind::call) && n.function().name == "dirac_delta") || n.is(Kind::integral);
-    });
-    if (impulse) return out;
-  }
-  // symbols for the unknowns and their derivatives; the highest ones by the others
-  std::map<std::string, std::int64_t> orders;
-  const std::vector<Expr> calls = unknown_calls(all);
-  for (const Expr& c : calls) orders[c.name()] = std::max(orders[c.name()], c.operands()[2].word().value_or(0));
-  Bindings symbols;
-  std::vector<Expr> highest;
-  for (const Expr& c : calls) {
-    const std::int64_t k = c.operands()[2].word().value_or(0);
-    symbols.set(c, Symbol("_" + c.name() + "_" + std::to_string(k)));
-  }
-  System system;
-  std::vector<std::size_t> last;  // of each unknown
+  if (!can_be_run(all, t)) return out;
   std::vector<State> states;
-  for (const Bindings::Entry& u : solution.entries()) {
-    const std::string& name = u.target.name();
-    const std::int64_t n = orders[name];
-    if (n == 0) return out;
-    for (std::int64_t k = 0; k < n; ++k) {
-      const auto value = start->values.find({name, k});
-      if (value == start->values.end()) return out;
-      states.push_back({name + std::string(static_cast<std::size_t>(k), '\''),
-                        Symbol("_" + name + "_" + std::to_string(k)), derivative(u.value, t, static_cast<int>(k))});
-      system.start.push_back(value->second);
-    }
-    last.push_back(states.size() - 1);
-    highest.emplace_back(Symbol("_" + name + "_" + std::to_string(n)));
-  }
-  std::vector<Expr> in_symbols;
-  for (const Expr& e : all) in_symbols.push_back(substitute(e, symbols, Unused::allowed));
-  const SolutionSet solved = solve(in_symbols, highest);
-  if (solved.solutions.size() != 1) return out;
-  for (const State& s : states) {
-    system.states.push_back(s.symbol);
-    system.state_names.push_back(s.name);
-  }
-  system.time = t;
-  for (std::size_t i = 0; i < states.size(); ++i) {
-    const auto at = std::find(last.begin(), last.end(), i);
-    system.right_sides.push_back(
-        at == last.end() ? states[i + 1].symbol
-                         : *solved.solutions[0].values.find(highest[static_cast<std::size_t>(at - last.begin())]));
-  }
+  const auto system = first_order_system(all, solution, *start, t, states);
+  if (!system) return out;
   TimeOptions options;
   options.from = evaluate(start->place);
   options.until = options.from + length;
   options.samples = 17;
   options.relative_tolerance = 1e-11;
-  const TimeResult run = step_in_time(system, options);
+  const TimeResult run = step_in_time(*system, options);
   double size = 0;
   double worst = 0;
   for (std::size_t i = 0; i < run.times.size(); ++i) {

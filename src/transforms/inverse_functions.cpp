@@ -19,6 +19,29 @@ namespace {
 // 1/sqrt(pi*t), and what stands with it for a root of s + c.
 Expr impulse_of_root(const Expr& t) { return 1 / sqrt(pi() * t); }
 
+// Of exp(-a*sqrt(s))*s^power with a half-integer power, a > 0.
+std::optional<Expr> of_root_exponential(const Expr& a, const Expr& power, const Expr& t) {
+  const Expr half = Expr(1) / 2;
+  const auto twice = (2 * power).word();
+  if (!twice || *twice > 1 || *twice < -12) return std::nullopt;
+  const Expr bell = exp(-a * a / (4 * t));
+  const Expr tail = erfc(a / (2 * sqrt(t)));
+  // i^n erfc of the argument: inverse of exp(-a*sqrt(s))/s^(1 + n/2) is (4*t)^(n/2) of it
+  if (*twice == 1) return (a * a / (2 * t) - 1) * bell / (2 * sqrt(pi()) * boreon::power(t, 3 * half));
+  if (*twice == 0) return a / (2 * sqrt(pi()) * boreon::power(t, 3 * half)) * bell;
+  Expr before = bell * 2 / sqrt(pi());  // n = -1
+  Expr at = tail;                       // n = 0
+  if (*twice == -1) return bell / sqrt(pi() * t);
+  const Expr z = a / (2 * sqrt(t));
+  for (std::int64_t n = 1; n <= -*twice - 2; ++n) {
+    const Expr next = (before / 2 - z * at) / Expr(n);
+    before = at;
+    at = next;
+  }
+  const Expr n = -*twice - 2;
+  return expand(boreon::power(4 * t, n / 2) * at);
+}
+
 }  // namespace
 
 // kernel*s^power where the kernel has no factor s.
@@ -75,26 +98,8 @@ InverseRules::Found InverseRules::known(const Expr& kernel, const Expr& power) {
     }
     // exp(-a*sqrt(s + b)): b is moved away before, see in_root
     if (const Expr c = argument / sqrt(s_); !depends_on(c, s_) && signs_.of(c) < 0) {
-      const Expr a = -c;
-      const auto twice = (2 * power).word();
-      if (!twice || *twice > 1 || *twice < -12) return std::nullopt;
-      const Expr bell = exp(-a * a / (4 * t));
-      const Expr tail = erfc(a / (2 * sqrt(t)));
       step("exp(-a*sqrt(s)) and its integrals over t");
-      // i^n erfc of the argument: inverse of exp(-a*sqrt(s))/s^(1 + n/2) is (4*t)^(n/2) of it
-      if (*twice == 1) return (a * a / (2 * t) - 1) * bell / (2 * sqrt(pi()) * boreon::power(t, 3 * half));
-      if (*twice == 0) return a / (2 * sqrt(pi()) * boreon::power(t, 3 * half)) * bell;
-      Expr before = bell * 2 / sqrt(pi());  // n = -1
-      Expr at = tail;                       // n = 0
-      if (*twice == -1) return bell / sqrt(pi() * t);
-      const Expr z = a / (2 * sqrt(t));
-      for (std::int64_t n = 1; n <= -*twice - 2; ++n) {
-        const Expr next = (before / 2 - z * at) / Expr(n);
-        before = at;
-        at = next;
-      }
-      const Expr n = -*twice - 2;
-      return expand(boreon::power(4 * t, n / 2) * at);
+      return of_root_exponential(-c, power, t);
     }
     return std::nullopt;
   }
@@ -111,6 +116,55 @@ InverseRules::Found InverseRules::known(const Expr& kernel, const Expr& power) {
     if (signs_.of(p) <= 0) return std::nullopt;
     step("log(s)/s^p gives t^(p - 1)*(digamma(p) - log(t))/gamma(p)");
     return boreon::power(t, p - 1) / gamma(p) * (digamma(p) - log(t));
+  }
+  return std::nullopt;
+}
+
+// A term of partial fractions in the root.
+InverseRules::Found InverseRules::fraction_in_root(const Expr& piece, const Symbol& root) {
+  const Quotient q = quotient(piece);
+  const auto top = polynomial_in(q.numerator, root);
+  if (!top) return std::nullopt;
+  if (!depends_on(q.denominator, root)) return std::nullopt;
+  Expr base = 0;
+  std::int64_t power = 0;
+  Expr constant = leading_number(factor(q.denominator));
+  for_each_factor(factor(q.denominator), [&](const Expr& f, const Expr& exponent) {
+    if (!depends_on(f, root)) {
+      constant *= boreon::power(f, exponent);
+    } else {
+      base = f;
+      power = exponent.word().value_or(0);
+    }
+  });
+  const auto bottom = polynomial_in(base, root);
+  if (!bottom || power < 1) return std::nullopt;
+  if (base == root) {
+    Expr sum = 0;
+    for (std::size_t k = 0; k < top->size(); ++k) {
+      const Expr p = (Expr(power) - Expr(k)) / 2;
+      if ((*top)[k].is_integer(0)) continue;
+      sum += (*top)[k] / constant * boreon::power(t_, p - 1) / gamma(p);
+    }
+    return sum;
+  }
+  if (bottom->size() == 2) {
+    // 1/(sigma + a)^k: derivatives by a of 1/sqrt(pi*t) - a*exp(a^2*t)*erfc(a*sqrt(t))
+    const Symbol a("_a");
+    const Expr value = (*bottom)[0] / (*bottom)[1];
+    Expr f = impulse_of_root(t_) - a * exp(a * a * t_) * erfc(a * sqrt(t_));
+    for (std::int64_t k = 1; k < power; ++k) f = -derivative(f, a) / Expr(k);
+    return (*top)[0] / constant / boreon::power((*bottom)[1], Expr(power)) *
+           expand(substitute(f, {{a, value}}, Unused::allowed));
+  }
+  if (bottom->size() == 3 && (*bottom)[1].is_integer(0) && power == 1) {
+    // (B + A*sigma)/(sigma^2 + c)
+    const Expr c = (*bottom)[0] / (*bottom)[2];
+    const Expr scale = constant * (*bottom)[2];
+    if (signs_.of(c) < 0) return std::nullopt;
+    const Expr A = top->size() > 1 ? (*top)[1] : Expr(0);
+    return (*top)[0] / scale * exp(-c * t_) +
+           A / scale * (impulse_of_root(t_) - 2 * sqrt(c / pi()) * dawson(sqrt(c * t_)));
   }
   return std::nullopt;
 }
@@ -159,52 +213,9 @@ InverseRules::Found InverseRules::in_root(const Expr& F) {
   const Expr in_sigma = substitute(R, {{root, slope_root * root}}, Unused::allowed);
   std::vector<Expr> parts;
   for (const Expr& piece : terms_of(partial_fractions(in_sigma, root))) {
-    const Quotient q = quotient(piece);
-    const auto top = polynomial_in(q.numerator, root);
-    if (!top) return std::nullopt;
-    if (!depends_on(q.denominator, root)) return std::nullopt;
-    Expr base = 0;
-    std::int64_t power = 0;
-    Expr constant = leading_number(factor(q.denominator));
-    for_each_factor(factor(q.denominator), [&](const Expr& f, const Expr& exponent) {
-      if (!depends_on(f, root)) {
-        constant *= boreon::power(f, exponent);
-      } else {
-        base = f;
-        power = exponent.word().value_or(0);
-      }
-    });
-    const auto bottom = polynomial_in(base, root);
-    if (!bottom || power < 1) return std::nullopt;
-    if (base == root) {
-      for (std::size_t k = 0; k < top->size(); ++k) {
-        const Expr p = (Expr(power) - Expr(k)) / 2;
-        if ((*top)[k].is_integer(0)) continue;
-        parts.push_back((*top)[k] / constant * boreon::power(t_, p - 1) / gamma(p));
-      }
-      continue;
-    }
-    if (bottom->size() == 2) {
-      // 1/(sigma + a)^k: derivatives by a of 1/sqrt(pi*t) - a*exp(a^2*t)*erfc(a*sqrt(t))
-      const Symbol a("_a");
-      const Expr value = (*bottom)[0] / (*bottom)[1];
-      Expr f = impulse_of_root(t_) - a * exp(a * a * t_) * erfc(a * sqrt(t_));
-      for (std::int64_t k = 1; k < power; ++k) f = -derivative(f, a) / Expr(k);
-      parts.push_back((*top)[0] / constant / boreon::power((*bottom)[1], Expr(power)) *
-                      expand(substitute(f, {{a, value}}, Unused::allowed)));
-      continue;
-    }
-    if (bottom->size() == 3 && (*bottom)[1].is_integer(0) && power == 1) {
-      // (B + A*sigma)/(sigma^2 + c)
-      const Expr c = (*bottom)[0] / (*bottom)[2];
-      const Expr scale = constant * (*bottom)[2];
-      if (signs_.of(c) < 0) return std::nullopt;
-      const Expr A = top->size() > 1 ? (*top)[1] : Expr(0);
-      parts.push_back((*top)[0] / scale * exp(-c * t_) +
-                      A / scale * (impulse_of_root(t_) - 2 * sqrt(c / pi()) * dawson(sqrt(c * t_))));
-      continue;
-    }
-    return std::nullopt;
+    const Found f = fraction_in_root(piece, root);
+    if (!f) return std::nullopt;
+    parts.push_back(*f);
   }
   step("partial fractions in the square root: 1/(sqrt(s) + a) gives 1/sqrt(pi*t) - a*exp(a^2*t)*erfc(a*sqrt(t))");
   return exp(-b * t_) * boreon::add(parts);

@@ -35,6 +35,7 @@ class InverseRules {
   [[nodiscard]] Found over_modes(const std::vector<Expr>& top, const std::vector<Expr>& bottom, unsigned power);
   [[nodiscard]] Found term(const Expr& F);
   [[nodiscard]] Found in_root(const Expr& F);
+  [[nodiscard]] Found fraction_in_root(const Expr& piece, const Symbol& root);
   [[nodiscard]] Found known(const Expr& kernel, const Expr& power);
   [[nodiscard]] Found by_derivative(const Expr& F);
   [[nodiscard]] Found by_integral(const Expr& F);

@@ -117,7 +117,11 @@ void add_exceptions(TransformResult& out, const Expr& question, const Symbol& fr
       return again(substitute(question, {{e.parameter, e.value}}, Unused::allowed), o);
     });
     out.exceptions.push_back({when, r && r->status == TransformStatus::exact ? r->value : undefined()});
-    out.conditions.push_back(not_equal(e.parameter, e.value));
+    // b^2 < k says that k is not b^2
+    const bool implied = std::any_of(out.conditions.begin(), out.conditions.end(), [&](const Expr& c) {
+      return substitute(c, {{e.parameter, e.value}}, Unused::allowed).is_constant(ConstantCode::false_value);
+    });
+    if (!implied) out.conditions.push_back(not_equal(e.parameter, e.value));
   }
 }
 
