@@ -146,7 +146,20 @@ class Story {
     std::string s = "$ boreon " + r.command;
     for (const auto& i : r.inputs) s += is_model(i) ? " " + i : " \"" + i + "\"";
     if (!r.what.empty()) s += " --what " + *r.what;
-    for (const std::string& f : r.solve_for) s += " --for " + f;
+    const auto quoted = [&](const char* name, const std::string& value) {
+      s += fmt::format(" {} \"{}\"", name, value);
+    };
+    for (const std::string& f : r.solve_for) {
+      if (is_identifier(f)) {
+        s += " --for " + f;
+      } else {
+        quoted("--for", f);
+      }
+    }
+    for (const std::string& g : r.given) quoted("--given", g);
+    if (!r.laplace.empty()) quoted("--laplace", *r.laplace);
+    if (!r.inverse_laplace.empty()) quoted("--inverse-laplace", *r.inverse_laplace);
+    if (!r.fourier.empty()) quoted("--fourier", *r.fourier);
     for (const std::string& o : r.over) s += " --over \"" + o + "\"";
     for (const std::string& a : r.assume) s += " --assume \"" + a + "\"";
     if (*r.method != "bdf") s += " --method " + *r.method;

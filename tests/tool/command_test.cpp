@@ -275,3 +275,21 @@ TEST_CASE(
     CHECK(open.empty());
   }
 }
+
+TEST_CASE("what the demo says it runs is what it runs") {
+  const test::Folder folder;
+  const std::string story = boreon("demo --out " + (folder / "demo")).text;
+  int typed = 0;
+  for (std::size_t at = story.find("$ boreon "); at != std::string::npos; at = story.find("$ boreon ", at + 1)) {
+    const std::string line = story.substr(at, story.find('\n', at) - at);
+    const std::string words = line.substr(std::string("$ boreon ").size());
+    // what neither reads a model nor writes files
+    if (words.find(".toml") != std::string::npos || words.find("--out") != std::string::npos) continue;
+    INFO(line);
+    const test::Output o = boreon(words);
+    CHECK(o.code == 0);
+    CHECK(story.substr(at + line.size() + 1).starts_with(o.text));
+    ++typed;
+  }
+  CHECK(typed >= 6);
+}
