@@ -22,6 +22,20 @@ namespace {
 constexpr std::size_t longest_explicit = 300;
 constexpr std::size_t most_branches = 4;
 
+// Terms that are constant but for jumps, c*sign(x), belong to the constant of integration.
+Expr without_steps(const Expr& e, const Symbol& x) {
+  std::vector<Expr> kept;
+  for (const Expr& term : terms_of(expand(e))) {
+    bool step = depends_on(term, x);
+    for_each_factor(term, [&](const Expr& base, const Expr&) {
+      if (depends_on(base, x)) step = step && base.is(Kind::call) && base.function().name == "sign";
+    });
+    if (!step) kept.push_back(term);
+  }
+  const Expr rest = add(kept);
+  return rest == expand(e) ? e : rest;
+}
+
 }  // namespace
 
 // A constant factor of what a logarithm is taken of changes the constant of integration only.
@@ -62,7 +76,7 @@ std::optional<Expr> Context::closed_integral(const Expr& f, const Symbol& x) {
   o.points = 3;
   const IntegralResult r = integrate(f, x, o);
   if (r.status != IntegralStatus::exact) return std::nullopt;
-  return r.value;
+  return without_steps(r.value, x);
 }
 
 Expr Context::integral(const Expr& f, const Symbol& x) {

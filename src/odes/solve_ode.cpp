@@ -254,7 +254,13 @@ class OdeSolve {
 
   void add_verified(const Member& member, const std::vector<Expr>& under, bool singular) {
     const std::vector<Expr>& functions = member.functions;
-    Verified v = verified(jet_, functions, under, options_.points, options_.seed);
+    Verified v;
+    try {
+      v = verified(jet_, functions, under, options_.points, options_.seed);
+    } catch (const Error& e) {
+      // a derivative that does not exist, of an impulse or at a corner: nothing is proved
+      if (e.kind() != ErrorKind::unsupported && e.kind() != ErrorKind::domain) throw;
+    }
     if (!v.holds && !member.conditions.empty()) {
       std::vector<Expr> all = under;
       all.insert(all.end(), member.conditions.begin(), member.conditions.end());
@@ -415,9 +421,12 @@ class OdeSolve {
 
   void note_nonzero(const Expr& e) {
     if (is_nonzero(e) || context_.signs().known(e).value_or(0) != 0) return;
-    const Expr turned = condition_of({-e, 2});
-    if (std::find(result_.conditions.begin(), result_.conditions.end(), turned) == result_.conditions.end())
-      note(condition_of({e, 2}));
+    for (const Expr& c : result_.conditions) {
+      if (!c.is(Kind::relation) || c.relation_op() != RelationOp::not_equal) continue;
+      const Expr gap = c.operands()[0] - c.operands()[1];
+      if (vanishes(gap - e) || vanishes(gap + e)) return;
+    }
+    note(condition_of({e, 2}));
   }
 
   void conclude() {
