@@ -286,7 +286,7 @@ Answer evaluate_command(const Request& r) {
   bool roots = false;
   postorder(e, [&](const Expr& x) {
     imaginary = imaginary || x.is_constant(ConstantCode::imaginary);
-    roots = roots || (x.is(Kind::call) && x.function().name == "polynomial_root");
+    roots = roots || is_call_of(x, "polynomial_root");
   });
   for (const auto& entry : b.entries())
     postorder(entry.value, [&](const Expr& x) { imaginary = imaginary || x.is_constant(ConstantCode::imaginary); });

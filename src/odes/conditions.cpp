@@ -8,6 +8,7 @@
 #include "boreon/equations.hpp"
 #include "boreon/error.hpp"
 #include "boreon/traverse.hpp"
+#include "calculus/series/limit_engine.hpp"
 
 namespace boreon::odes {
 namespace {
@@ -17,11 +18,7 @@ std::vector<Expr> condition_equations(const Jet& jet, const Context& context, co
                                       const std::vector<Expr>& functions) {
   try {
     const Expr e = jet.at_places(g, functions);
-    bool finite = true;
-    postorder(e, [&](const Expr& n) {
-      finite = finite && !n.is_constant(ConstantCode::infinity) && !n.is_constant(ConstantCode::undefined);
-    });
-    if (finite) return {e};
+    if (!has_infinity(e)) return {e};
   } catch (const Error& e) {
     if (e.kind() != ErrorKind::unsupported && e.kind() != ErrorKind::domain) throw;
   }
@@ -32,11 +29,7 @@ std::vector<Expr> condition_equations(const Jet& jet, const Context& context, co
   const auto only = [&](const Expr& f) { return substitute(f, none, Unused::allowed); };
   const auto value = [&](const std::vector<Expr>& f) -> std::optional<Expr> {
     const Expr e = jet.at_places(g, f);
-    bool finite = true;
-    postorder(e, [&](const Expr& n) {
-      finite = finite && !n.is_constant(ConstantCode::infinity) && !n.is_constant(ConstantCode::undefined);
-    });
-    if (!finite) return std::nullopt;
+    if (has_infinity(e)) return std::nullopt;
     return e;
   };
   std::vector<Expr> rest;

@@ -8,6 +8,7 @@
 #include "algebra/linear_terms.hpp"
 #include "boreon/algebra.hpp"
 #include "boreon/bindings.hpp"
+#include "boreon/catalogue.hpp"
 #include "boreon/error.hpp"
 #include "boreon/functions.hpp"
 #include "boreon/integral.hpp"
@@ -28,7 +29,7 @@ Expr without_steps(const Expr& e, const Symbol& x) {
   for (const Expr& term : terms_of(expand(e))) {
     bool step = depends_on(term, x);
     for_each_factor(term, [&](const Expr& base, const Expr&) {
-      if (depends_on(base, x)) step = step && base.is(Kind::call) && base.function().name == "sign";
+      if (depends_on(base, x)) step = step && is_call_of(base, "sign");
     });
     if (!step) kept.push_back(term);
   }
@@ -44,7 +45,7 @@ Expr plain_logarithms(const Expr& e) {
                [](const Expr& n) -> Expr {
                  if (!n.is(Kind::call) || n.function().name != "log") return n;
                  const Expr& u = n.operands()[0];
-                 if (u.is(Kind::call) && u.function().name == "abs") return log(u.operands()[0]);
+                 if (is_call_of(u, "abs")) return log(u.operands()[0]);
                  return n;
                });
   return pass(e);
@@ -92,7 +93,7 @@ Expr Context::exponential_of(const Expr& integral) const {
     Expr factor_of_log = leading_number(term);
     std::optional<Expr> argument;
     for_each_factor(term, [&](const Expr& base, const Expr& exponent) {
-      if (!argument && base.is(Kind::call) && base.function().name == "log" && exponent.is_integer(1)) {
+      if (!argument && is_call_of(base, "log") && exponent.is_integer(1)) {
         argument = base.operands()[0];
       } else {
         factor_of_log *= power(base, exponent);

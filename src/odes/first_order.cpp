@@ -8,6 +8,7 @@
 #include "boreon/algebra.hpp"
 #include "boreon/bindings.hpp"
 #include "boreon/calculus.hpp"
+#include "boreon/catalogue.hpp"
 #include "boreon/error.hpp"
 #include "boreon/functions.hpp"
 #include "boreon/simplify.hpp"
@@ -34,8 +35,7 @@ bool logarithms_of(const Expr& e, const Symbol& y, std::vector<std::pair<Expr, E
     std::optional<Expr> argument;
     bool plain = true;
     for_each_factor(term, [&](const Expr& base, const Expr& exponent) {
-      if (base.is(Kind::call) && base.function().name == "log" && exponent.is_integer(1) && !argument &&
-          depends_on(base, y)) {
+      if (is_call_of(base, "log") && exponent.is_integer(1) && !argument && depends_on(base, y)) {
         argument = base.operands()[0];
       } else {
         plain = plain && !depends_on(base, y);

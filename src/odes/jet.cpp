@@ -119,7 +119,7 @@ Expr Jet::at_places(const Expr& given, std::span<const Expr> functions) const {
     const Expr f = derivative(functions[*i], t_, static_cast<int>(*order));
     const bool far = place.is_constant(ConstantCode::infinity) || place == -infinity();
     result = far ? undefined() : substitute(f, {{t_, place}}, Unused::allowed);
-    if (has_undefined(result) || has_infinity(result)) result = limit(f, t_, place);
+    if (has_infinity(result)) result = limit(f, t_, place);
     return true;
   });
   return pass(given);

@@ -8,6 +8,7 @@
 #include "boreon/algebra.hpp"
 #include "boreon/bindings.hpp"
 #include "boreon/calculus.hpp"
+#include "boreon/catalogue.hpp"
 #include "boreon/error.hpp"
 #include "boreon/functions.hpp"
 #include "boreon/linear_algebra.hpp"
@@ -95,22 +96,6 @@ std::optional<std::vector<ExponentialTerm>> undetermined(Context& c, const std::
   return gathered(std::move(out));
 }
 
-std::vector<Expr> basis_of(const std::vector<transforms::Mode>& modes, const Expr& t) {
-  std::vector<Expr> out;
-  for (const transforms::Mode& m : modes) {
-    for (unsigned j = 0; j < m.multiplicity; ++j) {
-      const Expr front = power(t, Expr(j)) * exp(m.rate * t);
-      if (m.frequency.is_integer(0)) {
-        out.push_back(front);
-      } else {
-        out.push_back(front * cos(m.frequency * t));
-        out.push_back(front * sin(m.frequency * t));
-      }
-    }
-  }
-  return out;
-}
-
 // t0 and c with a[k]/a[n] = c[k]/(t - t0)^(n - k).
 struct Euler {
   Expr place;
@@ -154,7 +139,7 @@ std::vector<Expr> euler_polynomial(const std::vector<Expr>& c) {
 // exp(x) by t: x is the logarithm of it.
 Expr back_from_logarithm(const Expr& e, const Symbol& x, const Expr& base) {
   Rebuild pass([&](const Expr& n, Expr& result) {
-    if (n.is(Kind::call) && n.function().name == "exp") {
+    if (is_call_of(n, "exp")) {
       if (const auto l = linear_in(n.operands()[0], x)) {
         result = exp(l->constant) * power(base, l->slope);
         return true;
@@ -264,7 +249,7 @@ std::optional<std::vector<Expr>> homogeneous_basis(Context& c, const std::vector
     const auto modes = transforms::modes_of(a, c.signs());
     if (!modes) return std::nullopt;
     c.step("roots of the characteristic polynomial");
-    return basis_of(*modes, t);
+    return transforms::solutions_of(*modes, t);
   }
   if (n == 1) {
     const auto A = c.closed_integral(-a[0], t);
@@ -277,7 +262,7 @@ std::optional<std::vector<Expr>> homogeneous_basis(Context& c, const std::vector
     if (const auto modes = transforms::modes_of(euler_polynomial(e->c), c.signs())) {
       c.step("Euler's equation: powers of t, from a polynomial for the exponent");
       std::vector<Expr> out;
-      for (const Expr& b : basis_of(*modes, x)) out.push_back(back_from_logarithm(b, x, t - e->place));
+      for (const Expr& b : transforms::solutions_of(*modes, x)) out.push_back(back_from_logarithm(b, x, t - e->place));
       return out;
     }
   }

@@ -7,6 +7,7 @@
 #include "boreon/algebra.hpp"
 #include "boreon/bindings.hpp"
 #include "boreon/calculus.hpp"
+#include "boreon/catalogue.hpp"
 #include "boreon/equations.hpp"
 #include "boreon/error.hpp"
 #include "boreon/functions.hpp"
@@ -211,19 +212,7 @@ class Basis {
     if (!depends_on(I, t_)) {
       const auto modes = transforms::modes_of({I, 0, 1}, c_.signs());
       if (!modes) return std::nullopt;
-      std::vector<Expr> out;
-      for (const transforms::Mode& m : *modes) {
-        for (unsigned j = 0; j < m.multiplicity; ++j) {
-          const Expr front = power(t_, Expr(j)) * exp(m.rate * t_);
-          if (m.frequency.is_integer(0)) {
-            out.push_back(front);
-          } else {
-            out.push_back(front * cos(m.frequency * t_));
-            out.push_back(front * sin(m.frequency * t_));
-          }
-        }
-      }
-      return out;
+      return transforms::solutions_of(*modes, t_);
     }
     if (const auto l = linear_in(I, t_)) {
       // u'' = (b*t + a)*u with b = -slope
@@ -284,7 +273,7 @@ class Basis {
       Expr coefficient = leading_number(term);
       std::optional<Expr> rate;
       for_each_factor(term, [&](const Expr& base, const Expr& exponent) {
-        const bool exponential = base.is(Kind::call) && base.function().name == "exp";
+        const bool exponential = is_call_of(base, "exp");
         const auto l = exponential ? linear_in(base.operands()[0] * exponent, t_) : std::nullopt;
         if (l && !rate) {
           rate = l->slope;

@@ -198,10 +198,8 @@ class OdeSolve {
     return true;
   }
 
-  [[nodiscard]] std::vector<Expr> conditions() const { return context_.signs().conditions(); }
-
   void collect() {
-    const std::vector<Expr> under = parameter_conditions();
+    const std::vector<Expr> under = context_.signs().conditions();
     for (const Member& m : functions_) add_explicit(m, under);
     for (const Expr& r : relations_) add_relation(r, under);
     if (jet_.size() == 1 && jet_.orders()[0] == 1 && !linear_) {
@@ -216,13 +214,6 @@ class OdeSolve {
                   fmt::format("no solution of the equation{} meets the condition{} {}", jet_.size() == 1 ? "" : "s",
                               options_.given.size() == 1 ? "" : "s", *failed_condition_));
     }
-  }
-
-  // Those without the variable: signs that were decided for it are conditions of the solution.
-  std::vector<Expr> parameter_conditions() const {
-    std::vector<Expr> out = options_.conditions;
-    for (const Decision& d : context_.signs().decisions()) out.push_back(condition_of(d));
-    return out;
   }
 
   std::vector<Expr> constants_in(const std::vector<Expr>& functions) const {

@@ -9,6 +9,7 @@
 #include "boreon/algebra.hpp"
 #include "boreon/bindings.hpp"
 #include "boreon/calculus.hpp"
+#include "boreon/catalogue.hpp"
 #include "boreon/error.hpp"
 #include "boreon/evaluate.hpp"
 #include "boreon/functions.hpp"
@@ -40,8 +41,8 @@ Verified tested(const std::vector<Expr>& residuals, std::span<const Expr> condit
   return out;
 }
 
-bool is_step(const Expr& e) { return e.is(Kind::call) && e.function().name == "heaviside"; }
-bool is_impulse(const Expr& e) { return e.is(Kind::call) && e.function().name == "dirac_delta"; }
+bool is_step(const Expr& e) { return is_call_of(e, "heaviside"); }
+bool is_impulse(const Expr& e) { return is_call_of(e, "dirac_delta"); }
 
 // Steps as pieces, which have no impulses where they are derived; impulses are looked at apart.
 Expr without_impulses(const Expr& e) {
@@ -170,7 +171,7 @@ Verified verified(const Jet& jet, std::span<const Expr> functions, std::span<con
   // amounts of what changes sign come from roots of squares: one sign each
   std::vector<Expr> amounts;
   postorder(std::span<const Expr>(residuals), [&](const Expr& n) {
-    if (n.is(Kind::call) && n.function().name == "abs") amounts.push_back(n.operands()[0]);
+    if (is_call_of(n, "abs")) amounts.push_back(n.operands()[0]);
     if (!n.is(Kind::power) || !n.operands()[1].is_number() || n.operands()[1].word()) return;
     for_each_factor(n.operands()[0], [&](const Expr& base, const Expr& exponent) {
       if (base.has_symbols() && exponent.word() && *exponent.word() % 2 == 0) amounts.push_back(base);

@@ -55,9 +55,8 @@ bool can_be_run(const std::vector<Expr>& equations, const Expr& t) {
     if (!(s == t)) return false;
   }
   bool smooth = true;
-  postorder(std::span<const Expr>(equations), [&](const Expr& n) {
-    smooth = smooth && !n.is(Kind::integral) && !(n.is(Kind::call) && n.function().name == "dirac_delta");
-  });
+  postorder(std::span<const Expr>(equations),
+            [&](const Expr& n) { smooth = smooth && !n.is(Kind::integral) && !is_call_of(n, "dirac_delta"); });
   return smooth;
 }
 

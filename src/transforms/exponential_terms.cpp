@@ -89,7 +89,7 @@ std::optional<Terms> of_factor(const Expr& base, const Expr& exponent, const Sym
     if (!depends_on(base, t)) return Terms{{boreon::power(base, exponent), 0, 0, 0, false}};
     if (base == t) return Terms{{1, exponent, 0, 0, false}};
     const auto n = exponent.word();
-    if (base.is(Kind::call) && base.function().name == "exp") {
+    if (is_call_of(base, "exp")) {
       if (const auto l = linear_in(base.operands()[0], t); l && is_real(base.operands()[0]))
         return Terms{{exp(l->constant * exponent), 0, l->slope * exponent, 0, false}};
     }

@@ -23,6 +23,7 @@
 #include "calculus/integral/breaks.hpp"
 #include "calculus/integral/integrator.hpp"
 #include "calculus/parameter_points.hpp"
+#include "calculus/series/limit_engine.hpp"
 #include "transforms/exponential_terms.hpp"
 #include "values/graph_evaluator.hpp"
 
@@ -47,8 +48,9 @@ class Fourier {
       return out_;
     }
     for (const auto& [n, pair] : harmonics_) {
-      if (n != 0) except(n);
+      if (n != 0) suspects_.insert(n);
     }
+    for (const std::int64_t n : suspects_) except(n);
     for (std::int64_t n = 1; n <= checked_harmonics; ++n) {
       if (!regular(n)) except(n);
     }
@@ -143,7 +145,6 @@ class Fourier {
         if (n && *n > 0 && *n <= most_harmonic) suspects_.insert(*n);
       }
     }
-    for (const std::int64_t n : suspects_) except(n);
     return true;
   }
 
@@ -199,7 +200,6 @@ class Fourier {
         if (n && *n != 0 && std::abs(*n) <= most_harmonic) suspects_.insert(std::abs(*n));
       }
     }
-    for (const std::int64_t n : suspects_) except(n);
     return true;
   }
 
@@ -228,12 +228,7 @@ class Fourier {
     for (const Expr& e : {out_.a, out_.b}) {
       try {
         const Expr at = substitute(e, {{out_.n, n}}, Unused::allowed);
-        if (at.is_constant(ConstantCode::undefined)) return false;
-        bool undefined = false;
-        postorder(at, [&](const Expr& x) {
-          undefined = undefined || x.is_constant(ConstantCode::undefined) || x.is_constant(ConstantCode::infinity);
-        });
-        if (undefined) return false;
+        if (has_infinity(at)) return false;
       } catch (const Error& error) {
         if (error.kind() == ErrorKind::limit || error.kind() == ErrorKind::interrupted) throw;
         return false;

@@ -126,19 +126,11 @@ InverseRules::Found InverseRules::fraction_in_root(const Expr& piece, const Symb
   const auto top = polynomial_in(q.numerator, root);
   if (!top) return std::nullopt;
   if (!depends_on(q.denominator, root)) return std::nullopt;
-  Expr base = 0;
-  std::int64_t power = 0;
-  Expr constant = leading_number(factor(q.denominator));
-  for_each_factor(factor(q.denominator), [&](const Expr& f, const Expr& exponent) {
-    if (!depends_on(f, root)) {
-      constant *= boreon::power(f, exponent);
-    } else {
-      base = f;
-      power = exponent.word().value_or(0);
-    }
-  });
+  const auto below = single_power(q.denominator, root);
+  if (!below) return std::nullopt;
+  const auto& [constant, base, power] = *below;
   const auto bottom = polynomial_in(base, root);
-  if (!bottom || power < 1) return std::nullopt;
+  if (!bottom) return std::nullopt;
   if (base == root) {
     Expr sum = 0;
     for (std::size_t k = 0; k < top->size(); ++k) {
@@ -153,7 +145,7 @@ InverseRules::Found InverseRules::fraction_in_root(const Expr& piece, const Symb
     const Symbol a("_a");
     const Expr value = (*bottom)[0] / (*bottom)[1];
     Expr f = impulse_of_root(t_) - a * exp(a * a * t_) * erfc(a * sqrt(t_));
-    for (std::int64_t k = 1; k < power; ++k) f = -derivative(f, a) / Expr(k);
+    for (unsigned k = 1; k < power; ++k) f = -derivative(f, a) / Expr(k);
     return (*top)[0] / constant / boreon::power((*bottom)[1], Expr(power)) *
            expand(substitute(f, {{a, value}}, Unused::allowed));
   }

@@ -81,6 +81,23 @@ Expr product_of(const Mode& pair) { return pair.rate * pair.rate + pair.frequenc
 
 }  // namespace
 
+std::optional<SinglePower> single_power(const Expr& denominator, const Symbol& x) {
+  const Expr factored = factor(denominator);
+  SinglePower out{leading_number(factored), 0, 0};
+  bool one = true;
+  for_each_factor(factored, [&](const Expr& f, const Expr& exponent) {
+    if (!depends_on(f, x)) {
+      out.constant *= power(f, exponent);
+      return;
+    }
+    one = one && out.power == 0;
+    out.base = f;
+    out.power = static_cast<unsigned>(exponent.word().value_or(0));
+  });
+  if (!one || out.power == 0) return std::nullopt;
+  return out;
+}
+
 InverseRules::Found InverseRules::rational(const Expr& F) {
   if (!is_rational_in(F, s_)) return std::nullopt;
   std::vector<Expr> parts;
@@ -111,23 +128,12 @@ InverseRules::Found InverseRules::fraction(const Expr& term) {
     step("a constant gives an impulse at t = 0, powers of s its derivatives");
     return sum;
   }
-  Expr constant = 1;
-  Expr base = 0;
-  unsigned power = 0;
-  bool one = true;
-  for_each_factor(factor(q.denominator), [&](const Expr& b, const Expr& exponent) {
-    if (!depends_on(b, s_)) {
-      constant *= boreon::power(b, exponent);
-      return;
-    }
-    one = one && power == 0;
-    base = b;
-    power = static_cast<unsigned>(exponent.word().value_or(0));
-  });
-  constant *= leading_number(factor(q.denominator));
-  const auto top = polynomial_in(q.numerator / constant, s_);
-  const auto bottom = polynomial_in(base, s_);
-  if (!one || power == 0 || !top || !bottom) return std::nullopt;
+  const auto below = single_power(q.denominator, s_);
+  if (!below) return std::nullopt;
+  const unsigned power = below->power;
+  const auto top = polynomial_in(q.numerator / below->constant, s_);
+  const auto bottom = polynomial_in(below->base, s_);
+  if (!top || !bottom) return std::nullopt;
   step("partial fractions: 1/(s - r)^k gives t^(k - 1)*exp(r*t)/(k - 1)!");
   if (bottom->size() == 2) {
     const Expr rate = factor(-(*bottom)[0] / (*bottom)[1]);

@@ -10,6 +10,7 @@
 #include "boreon/algebra.hpp"
 #include "boreon/bindings.hpp"
 #include "boreon/calculus.hpp"
+#include "boreon/catalogue.hpp"
 #include "boreon/error.hpp"
 #include "boreon/functions.hpp"
 #include "boreon/integral.hpp"
@@ -18,6 +19,7 @@
 #include "boreon/sums.hpp"
 #include "boreon/text.hpp"
 #include "boreon/traverse.hpp"
+#include "calculus/integral/definite.hpp"
 #include "calculus/integral/integrator.hpp"
 #include "transforms/modes.hpp"
 
@@ -25,14 +27,6 @@ namespace boreon::transforms {
 namespace {
 
 constexpr int deepest_inverse = 6;
-
-bool is_call(const Expr& e, std::string_view name) { return e.is(Kind::call) && e.function().name == name; }
-
-bool has_impulse(const Expr& e) {
-  bool found = false;
-  postorder(e, [&](const Expr& n) { found = found || is_call(n, "dirac_delta"); });
-  return found;
-}
 
 bool is_defined_before_zero(const Expr& f) {
   bool defined = true;
@@ -42,7 +36,7 @@ bool is_defined_before_zero(const Expr& f) {
     if (n.is(Kind::product)) {
       for (const auto [base, exponent] : Parts(n)) defined = defined && (whole(exponent) || !base.has_symbols());
     }
-    if (is_call(n, "log") || is_call(n, "E1") || is_call(n, "Ci")) defined = defined && !n.has_symbols();
+    if (is_call_of(n, "log") || is_call_of(n, "E1") || is_call_of(n, "Ci")) defined = defined && !n.has_symbols();
   });
   return defined;
 }
@@ -50,7 +44,7 @@ bool is_defined_before_zero(const Expr& f) {
 bool has_hyperbolic_of(const Expr& e, const Symbol& s) {
   bool found = false;
   postorder(e, [&](const Expr& n) {
-    found = found || ((is_call(n, "sinh") || is_call(n, "cosh") || is_call(n, "tanh")) && depends_on(n, s));
+    found = found || ((is_call_of(n, "sinh") || is_call_of(n, "cosh") || is_call_of(n, "tanh")) && depends_on(n, s));
   });
   return found;
 }
@@ -86,7 +80,7 @@ Expr InverseRules::delayed(const Expr& f, const Expr& by) const {
         result = unevaluated_derivative(inside, n.operands().subspan(1));
         return true;
       }
-      if (!is_call(n, "dirac_delta")) return false;
+      if (!is_call_of(n, "dirac_delta")) return false;
       result = substitute(n, {{given_time_, given_time_ - by}}, Unused::allowed);
       return true;
     });
@@ -122,7 +116,7 @@ InverseRules::Found InverseRules::with_delays(const Expr& F) {
     Expr delay = 0;
     std::vector<Expr> rest{leading_number(term)};
     for_each_factor(term, [&](const Expr& base, const Expr& exponent) {
-      if (is_call(base, "exp") && depends_on(base, s_) && !depends_on(exponent, s_)) {
+      if (is_call_of(base, "exp") && depends_on(base, s_) && !depends_on(exponent, s_)) {
         for (const Expr& part : terms_of(expand(base.operands()[0] * exponent))) {
           const auto l = linear_in(part, s_);
           if (l && depends_on(part, s_)) {
@@ -181,7 +175,7 @@ InverseRules::Found InverseRules::repeated(const Expr& F) {
   Expr rest = leading_number(G);
   for_each_factor(G, [&](const Expr& base, const Expr& exponent) {
     bool exponential = false;
-    postorder(base, [&](const Expr& n) { exponential = exponential || (is_call(n, "exp") && depends_on(n, s_)); });
+    postorder(base, [&](const Expr& n) { exponential = exponential || (is_call_of(n, "exp") && depends_on(n, s_)); });
     if (exponential && base.is(Kind::sum) && exponent.is_integer(-1)) {
       binomial *= base;
     } else {
@@ -198,7 +192,7 @@ InverseRules::Found InverseRules::repeated(const Expr& F) {
       Expr factor_of_term = leading_number(term);
       Expr slope = 0;
       for_each_factor(term, [&](const Expr& base, const Expr& exponent) {
-        const auto l = is_call(base, "exp") ? linear_in(base.operands()[0] * exponent, s_) : std::nullopt;
+        const auto l = is_call_of(base, "exp") ? linear_in(base.operands()[0] * exponent, s_) : std::nullopt;
         if (l) {
           slope += l->slope;
           factor_of_term *= exp(l->constant);
@@ -226,7 +220,7 @@ InverseRules::Found InverseRules::repeated(const Expr& F) {
     Expr delay = 0;
     Expr factor_of_step = one;
     for_each_factor(one, [&](const Expr& base, const Expr&) {
-      if (!is_call(base, "heaviside")) return;
+      if (!is_call_of(base, "heaviside")) return;
       delay = -linear_in(base.operands()[0], t_).value_or(Linear{0, 1}).constant;
       factor_of_step = one / base;
     });
@@ -275,8 +269,9 @@ InverseRules::Found InverseRules::term(const Expr& F) {
 InverseRules::Found InverseRules::by_derivative(const Expr& F) {
   bool slow = false;
   postorder(F, [&](const Expr& n) {
-    slow = slow || ((is_call(n, "log") || is_call(n, "atan") || is_call(n, "asinh") || is_call(n, "atanh")) &&
-                    depends_on(n, s_));
+    slow =
+        slow || ((is_call_of(n, "log") || is_call_of(n, "atan") || is_call_of(n, "asinh") || is_call_of(n, "atanh")) &&
+                 depends_on(n, s_));
   });
   if (!slow) return std::nullopt;
   std::vector<Expr> given = signs_.conditions();

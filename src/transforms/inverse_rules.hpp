@@ -12,6 +12,15 @@
 
 namespace boreon::transforms {
 
+/// constant*base^power, where only base depends on x.
+struct SinglePower {
+  Expr constant = 1;
+  Expr base;
+  unsigned power = 0;
+};
+/// A denominator of partial fractions, factored; nothing unless one factor depends on x, with a whole power.
+[[nodiscard]] std::optional<SinglePower> single_power(const Expr& denominator, const Symbol& x);
+
 class InverseRules {
  public:
   /// `t` is positive; impulses are written in `given_time`, of which nothing is assumed.

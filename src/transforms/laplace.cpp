@@ -7,6 +7,7 @@
 #include "algebra/linear_terms.hpp"
 #include "boreon/algebra.hpp"
 #include "boreon/bindings.hpp"
+#include "boreon/catalogue.hpp"
 #include "boreon/error.hpp"
 #include "boreon/functions.hpp"
 #include "boreon/simplify.hpp"
@@ -14,6 +15,7 @@
 #include "boreon/text.hpp"
 #include "boreon/transform.hpp"
 #include "boreon/traverse.hpp"
+#include "calculus/integral/definite.hpp"
 #include "calculus/integral/exceptional.hpp"
 #include "calculus/integral/integrator.hpp"
 #include "transforms/inverse_rules.hpp"
@@ -76,7 +78,7 @@ Expr cheapest(const Expr& e, const std::vector<Expr>& conditions) {
 // Where t > 0 is known; impulses keep their time, or one at 0 would vanish.
 Expr for_later_times(const Expr& f, const Expr& t, const Symbol& later) {
   Rebuild pass([&](const Expr& n, Expr& result) {
-    if (n.is(Kind::call) && n.function().name == "dirac_delta") {
+    if (is_call_of(n, "dirac_delta")) {
       result = n;
       return true;
     }
@@ -84,9 +86,7 @@ Expr for_later_times(const Expr& f, const Expr& t, const Symbol& later) {
     result = later;
     return true;
   });
-  bool impulses = false;
-  postorder(f, [&](const Expr& n) { impulses = impulses || (n.is(Kind::call) && n.function().name == "dirac_delta"); });
-  return impulses ? pass(f) : substitute(f, {{t, later}}, Unused::allowed);
+  return has_impulse(f) ? pass(f) : substitute(f, {{t, later}}, Unused::allowed);
 }
 
 template <class F>

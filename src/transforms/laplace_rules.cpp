@@ -9,6 +9,7 @@
 #include <cctype>
 
 #include "algebra/linear_terms.hpp"
+#include "algebra/simplify/transforms.hpp"
 #include "boreon/algebra.hpp"
 #include "boreon/bindings.hpp"
 #include "boreon/calculus.hpp"
@@ -19,6 +20,7 @@
 #include "boreon/text.hpp"
 #include "boreon/traverse.hpp"
 #include "calculus/integral/breaks.hpp"
+#include "calculus/integral/definite.hpp"
 #include "calculus/integral/integrator.hpp"
 #include "transforms/exponential_terms.hpp"
 
@@ -26,14 +28,6 @@ namespace boreon::transforms {
 namespace {
 
 constexpr int deepest = 8;
-
-bool call_of(const Expr& e, std::string_view name) { return e.is(Kind::call) && e.function().name == name; }
-
-bool has_call(const Expr& e, std::string_view name) {
-  bool found = false;
-  postorder(e, [&](const Expr& n) { found = found || call_of(n, name); });
-  return found;
-}
 
 bool has_unknown_of(const Expr& e, const Symbol& t) {
   const auto calls = unknown_calls({&e, 1});
@@ -47,7 +41,7 @@ Expr shifts_taken_out(const Expr& e) {
                  if (!given.is(Kind::call) || given.operands().size() != 1) return given;
                  const Expr argument[] = {expand(given.operands()[0])};
                  const Expr n = call(given.function(), argument);
-                 if (!call_of(n, "floor") && !call_of(n, "ceil") && !call_of(n, "round")) return n;
+                 if (!is_call_of(n, "floor") && !is_call_of(n, "ceil") && !is_call_of(n, "round")) return n;
                  const Expr u = expand(n.operands()[0]);
                  if (!u.is(Kind::sum)) return n;
                  const Expr& c = u.operands()[0];
@@ -105,7 +99,7 @@ LaplaceRules::Found LaplaceRules::whole(const Expr& f) {
   if (Found e = of_exponentials(f)) return e;
   // a sum may repeat although its terms do not
   if (f.is(Kind::power) || f.is(Kind::product) || f.is(Kind::sum)) {
-    if (has_call(f, "floor") || has_call(f, "ceil") || has_call(f, "round")) {
+    if (contains_call(f, {"floor", "ceil", "round"})) {
       if (Found p = periodic(f)) return p;
     }
   }
@@ -118,7 +112,7 @@ LaplaceRules::Found LaplaceRules::whole(const Expr& f) {
     for_each_factor(term, [&](const Expr& base, const Expr& exponent) {
       if (base == t_ && exponent.word() && *exponent.word() < 0) n = -*exponent.word();
     });
-    const bool damped = has_call(term, "exp") && !exponential_terms(term, t_);
+    const bool damped = contains_call(term, {"exp"}) && !exponential_terms(term, t_);
     if (n > 0 && !damped) {
       quotients.push_back(term);
       most = std::max(most, n);
@@ -162,7 +156,7 @@ LaplaceRules::Found LaplaceRules::divided_by_time(const Expr& f, std::int64_t n)
 }
 
 LaplaceRules::Found LaplaceRules::of_exponentials(const Expr& f) {
-  if (has_call(f, "dirac_delta")) return std::nullopt;
+  if (has_impulse(f)) return std::nullopt;
   const auto terms = exponential_terms(f, t_);
   if (!terms) return std::nullopt;
   Image out{0};
@@ -223,13 +217,13 @@ LaplaceRules::Found LaplaceRules::term(const Expr& f) {
   std::vector<Expr> rest;
   Expr impulses = 1;
   for_each_factor(f, [&](const Expr& base, const Expr& exponent) {
-    if (call_of(base, "dirac_delta")) {
+    if (is_call_of(base, "dirac_delta")) {
       impulses *= boreon::power(base, exponent);
     } else if (!depends_on(base, t_) && !depends_on(exponent, t_)) {
       constant *= boreon::power(base, exponent);
     } else if (base == t_ && exponent.word() && *exponent.word() > 0) {
       times += *exponent.word();
-    } else if (call_of(base, "exp") && exponent.is_integer(1)) {
+    } else if (is_call_of(base, "exp") && exponent.is_integer(1)) {
       for (const Expr& part : terms_of(expand(base.operands()[0]))) {
         const auto l = linear_in(part, t_);
         if (l) {
@@ -246,8 +240,8 @@ LaplaceRules::Found LaplaceRules::term(const Expr& f) {
   const Expr kernel = multiply(rest);
   if (!impulses.is_integer(1)) {
     const bool given = depends_on(impulses, given_time_);
-    const auto l =
-        call_of(impulses, "dirac_delta") ? linear_in(impulses.operands()[0], given ? given_time_ : t_) : std::nullopt;
+    const auto l = is_call_of(impulses, "dirac_delta") ? linear_in(impulses.operands()[0], given ? given_time_ : t_)
+                                                       : std::nullopt;
     if (!l || l->slope.is_integer(0)) return std::nullopt;
     const Expr others = kernel * exp(rate * t_) * boreon::power(t_, times);
     return impulse(-l->constant / l->slope, constant / abs(l->slope), others);
@@ -409,7 +403,7 @@ LaplaceRules::Found LaplaceRules::of_integral(const Expr& node) {
 }
 
 LaplaceRules::Found LaplaceRules::by_definition(const Expr& f) {
-  if (has_unknown_of(f, t_) || has_call(f, "dirac_delta")) return std::nullopt;
+  if (has_unknown_of(f, t_) || has_impulse(f)) return std::nullopt;
   IntegralOptions options;
   options.conditions = signs_.conditions();
   options.conditions.push_back(greater(s_, 0));

@@ -129,4 +129,20 @@ std::optional<std::vector<Mode>> modes_of(const std::vector<Expr>& coefficients,
   return out;
 }
 
+std::vector<Expr> solutions_of(const std::vector<Mode>& modes, const Expr& t) {
+  std::vector<Expr> out;
+  for (const Mode& m : modes) {
+    for (unsigned j = 0; j < m.multiplicity; ++j) {
+      const Expr front = power(t, Expr(j)) * exp(m.rate * t);
+      if (m.frequency.is_integer(0)) {
+        out.push_back(front);
+      } else {
+        out.push_back(front * cos(m.frequency * t));
+        out.push_back(front * sin(m.frequency * t));
+      }
+    }
+  }
+  return out;
+}
+
 }  // namespace boreon::transforms

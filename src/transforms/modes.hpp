@@ -23,6 +23,10 @@ struct Mode {
 /// `signs`, which may assume them. Nothing where a factor of degree three or more has parameters and no simple form.
 [[nodiscard]] std::optional<std::vector<Mode>> modes_of(const std::vector<Expr>& coefficients, Signs& signs);
 
+/// t^j*exp(rate*t), times cosine and sine for a pair: the solutions of the linear equation whose polynomial has these
+/// roots.
+[[nodiscard]] std::vector<Expr> solutions_of(const std::vector<Mode>& modes, const Expr& t);
+
 /// A root of e without an amount around it: w for w^2, where both signs serve.
 [[nodiscard]] Expr plain_root(const Expr& e);
 

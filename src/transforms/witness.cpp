@@ -7,9 +7,11 @@
 #include <numbers>
 
 #include "algebra/linear_terms.hpp"
+#include "algebra/simplify/transforms.hpp"
 #include "boreon/algebra.hpp"
 #include "boreon/bindings.hpp"
 #include "boreon/calculus.hpp"
+#include "boreon/catalogue.hpp"
 #include "boreon/error.hpp"
 #include "boreon/evaluate.hpp"
 #include "boreon/functions.hpp"
@@ -17,7 +19,7 @@
 #include "boreon/quadrature.hpp"
 #include "boreon/text.hpp"
 #include "boreon/traverse.hpp"
-#include "calculus/integral/breaks.hpp"
+#include "calculus/integral/definite.hpp"
 #include "calculus/integral/integrator.hpp"
 #include "calculus/parameter_points.hpp"
 #include "transforms/exponential_terms.hpp"
@@ -28,12 +30,6 @@ namespace {
 
 constexpr double needed_digits = 7;
 
-bool has_impulse(const Expr& e) {
-  bool found = false;
-  postorder(e, [&](const Expr& n) { found = found || (n.is(Kind::call) && n.function().name == "dirac_delta"); });
-  return found;
-}
-
 // The exact transform of weight(t)*delta^(k)(t - a) at a number s; nothing for other terms.
 std::optional<double> of_impulse(const Expr& term, const Symbol& t, const Symbol& s, const Bindings& at) {
   Expr weight = leading_number(term);
@@ -43,7 +39,7 @@ std::optional<double> of_impulse(const Expr& term, const Symbol& t, const Symbol
   for_each_factor(term, [&](const Expr& base, const Expr& exponent) {
     const bool derived = base.is(Kind::derivative);
     const Expr& call = derived ? base.operands()[0] : base;
-    if (call.is(Kind::call) && call.function().name == "dirac_delta" && exponent.is_integer(1) && !argument) {
+    if (is_call_of(call, "dirac_delta") && exponent.is_integer(1) && !argument) {
       argument = call.operands()[0];
       if (derived) order = static_cast<int>(base.operands()[2].word().value_or(-1));
     } else {
@@ -79,9 +75,7 @@ void compare(Evidence& out, double derived, double reference, double scale, cons
 
 // What is made of numbered roots as numbers: its parts may be complex, and it is taken at thousands of points.
 Expr with_numbers_for_roots(const Expr& e) {
-  bool roots = false;
-  postorder(e, [&](const Expr& n) { roots = roots || (n.is(Kind::call) && n.function().name == "polynomial_root"); });
-  if (!roots) return e;
+  if (!contains_call(e, {"polynomial_root"})) return e;
   Rebuild pass([&](const Expr& n, Expr& result) {
     if (n.has_symbols() || n.is_number() || is_condition(n)) return false;
     result = Expr(Number::exact(evaluate(n)));

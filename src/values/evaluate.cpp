@@ -97,8 +97,7 @@ std::vector<typename Domain::Value> evaluate_in(Domain domain, std::span<const E
 // imaginary part holds zero and is far smaller than a double can tell. Empty if a value is not known to be real.
 std::vector<double> real_sums_over_roots(std::span<const Expr> expressions, const Bindings& bindings, Unused unused) {
   bool roots = false;
-  postorder(expressions,
-            [&](const Expr& e) { roots = roots || (e.is(Kind::call) && e.function().name == "polynomial_root"); });
+  postorder(expressions, [&](const Expr& e) { roots = roots || is_call_of(e, "polynomial_root"); });
   if (!roots) return {};
   for (const long precision : {192L, 1024L}) {
     std::vector<double> values;
