@@ -33,6 +33,11 @@ void add_what(CLI::App& c, Parsing& r) {
 
 void add_quantity(CLI::App& c, Parsing& r) { option(c, r, "--of", r.request.of, "output or equation of the model"); }
 
+void add_monte_carlo(CLI::App& c, Parsing& r) {
+  option(c, r, "--monte-carlo", r.request.monte_carlo, "draws of the uncertain parameters, beside first order")
+      ->check(CLI::Range(2, 100000000));
+}
+
 void add_solver(CLI::App& c, Parsing& r) {
   option(c, r, "--tolerance", r.request.tolerance, "relative tolerance")->check(CLI::Range(1e-15, 0.5));
   option(c, r, "--linear-solver", r.request.linear_solver, "automatic, dense or sparse (KLU)")
@@ -177,6 +182,7 @@ const std::vector<Command>& commands() {
          option(c, r, "--digits", r.request.digits, "significant digits, certified by ball arithmetic")
              ->check(CLI::Range(1, 100000));
          flag(c, r, "--complex", r.request.complex, "complex values, principal branches");
+         add_monte_carlo(c, r);
        }},
       {"check", "cross-check every derivative of a model, or whether an equation always holds",
        "  boreon check model.toml\n  boreon check model.toml --points 20\n  boreon check model.toml --certify\n  "
@@ -195,17 +201,20 @@ const std::vector<Command>& commands() {
        "  boreon solve \"x^2 - a*x = 7\" --for x\n  boreon solve \"u + v = p\" \"u*v = q\" --for u,v\n  boreon solve "
        "\"sin(x) = 1/2\"\n  boreon solve \"x = cos(x)\" --within \"x from 0 to 2\"\n"
        "  boreon solve \"y'' + w^2*y = 0\" --for \"y(t)\" --given \"y(0)=1, y'(0)=0\" --assume \"w > 0\"\n"
-       "  boreon solve model.toml\n  boreon solve model.toml --set k1=2e-7 --verbose\n",
+       "  boreon solve model.toml\n  boreon solve model.toml --set k1=2e-7 --verbose\n  boreon solve model.toml "
+       "--roots\n",
        solve,
        [](CLI::App& c, Parsing& r) {
          option(c, r, "--for", r.request.solve_for, "the unknowns: x,y; functions as \"y(t)\"");
          option(c, r, "--given", r.request.given, "values of unknown functions: \"y(0)=1, y'(0)=2\"");
+         flag(c, r, "--roots", r.request.roots, "all steady states of a model within its bounds");
          option(c, r, "--within", r.request.within, "all roots in a range of the unknown: \"x from 0 to 10\"");
          flag(c, r, "--steps", r.request.steps, "explain the route");
          add_solver(c, r);
          option(c, r, "--digits", r.request.digits, "significant digits of the values (6 for models, up to 17)")
              ->check(CLI::Range(1, 100000));
          flag(c, r, "--verbose", r.request.verbose, "print the iteration table");
+         add_monte_carlo(c, r);
        }},
       {"simulate", "run a model in time",
        "  boreon simulate model.toml --until 600\n  boreon simulate model.toml --until 600 --out run.csv --plot "
@@ -226,6 +235,47 @@ const std::vector<Command>& commands() {
          flag(c, r, "--log-x", r.request.log_x, "logarithmic time axis");
          flag(c, r, "--log-y", r.request.log_y, "logarithmic value axis");
          flag(c, r, "--no-check", r.request.no_check, "skip the repetition with tighter tolerances");
+         add_monte_carlo(c, r);
+       }},
+      {"fit", "least squares with bounds: values, standard errors, correlation, a figure",
+       "  boreon fit decay.toml\n  boreon fit decay.toml --plot fit.png --out rows.csv\n  boreon fit decay.toml "
+       "--profile --starts 20\n",
+       fit_command,
+       [](CLI::App& c, Parsing& r) {
+         option(c, r, "--digits", r.request.digits, "significant digits of the values (6)")->check(CLI::Range(1, 17));
+         option(c, r, "--starts", r.request.starts, "searches in all, the first from the start values (by cost)")
+             ->check(CLI::Range(1, 10000));
+         flag(c, r, "--profile", r.request.profile, "intervals in which chi-square rises by at most 1");
+         option(c, r, "--plot", r.request.plot, "figure: data, model with its band, residuals, .png or .svg");
+         flag(c, r, "--log-x", r.request.log_x, "logarithmic x axis");
+         flag(c, r, "--log-y", r.request.log_y, "logarithmic y axis");
+       }},
+      {"sensitivity", "derivatives of a steady state or of the end of a run, forward, adjoint and by differences",
+       "  boreon sensitivity model.toml --of n_e --wrt alpha,q\n  boreon sensitivity model.toml --until 60 --plot "
+       "bars.png\n  boreon sensitivity model.toml --of n_e --wrt \"n_e(0)\" --precision single\n",
+       sensitivity_command,
+       [](CLI::App& c, Parsing& r) {
+         option(c, r, "--of", r.request.of, "outputs or unknowns: n_e,share (all outputs)");
+         option(c, r, "--wrt", r.request.wrt, "parameters, and start values of runs as \"x(0)\" (all parameters)");
+         option(c, r, "--until", r.request.until, "end of the run (default: the model's; without one: steady state)");
+         option(c, r, "--precision", r.request.precision, "double, or single: what single precision would have lost")
+             ->check(CLI::IsMember({"double", "single"}));
+         option(c, r, "--plot", r.request.plot, "figure: the most influential parameters, errors of differences");
+         flag(c, r, "--no-check", r.request.no_check, "skip the difference quotients");
+       }},
+      {"trace", "a branch of steady states along a parameter, round its turning points",
+       "  boreon trace model.toml --along k --from 0.1 --to 5\n  boreon trace model.toml --along k --from 0.1 --to 5 "
+       "--plot "
+       "branch.png --out branch.csv\n",
+       trace_command,
+       [](CLI::App& c, Parsing& r) {
+         option(c, r, "--along", r.request.along, "the parameter");
+         option(c, r, "--from", r.request.from_value, "its value at the beginning");
+         option(c, r, "--to", r.request.to_value, "the end of its range");
+         option(c, r, "--points", r.request.points, "most points of the branch (4000)")->check(CLI::Range(10, 1000000));
+         option(c, r, "--plot", r.request.plot, "figure: the unknowns along the branch, .png or .svg");
+         flag(c, r, "--log-x", r.request.log_x, "logarithmic parameter axis");
+         flag(c, r, "--log-y", r.request.log_y, "logarithmic value axis");
        }},
       {"generate", "write residual, Jacobian and outputs as C or C++ source",
        "  boreon generate model.toml --language c++ --out generated\n  boreon generate model.toml --language c --name "

@@ -8,6 +8,7 @@
 #include <cstdlib>
 
 #include "request.hpp"
+#include "sensitivity.hpp"
 
 namespace boreon::cli {
 namespace {
@@ -244,6 +245,7 @@ Answer evaluate_model(const Request& r) {
         system.residuals[i]);
   }
   for (std::size_t i = 0; i < system.outputs.size(); ++i) add(system.output_names[i], system.outputs[i]);
+  add_uncertainties(a, r, model, system, sensitivity_options(r, model, true));
   a.json["status"] = "approximate";
   a.json["check"] = {{"method", "none"}, {"points", 0}, {"digits", 0}, {"worst", nullptr}, {"verdict", "untested"}};
   return a;

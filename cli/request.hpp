@@ -73,6 +73,14 @@ struct Request {
   Option<std::string> window{"none"};
   Option<std::optional<int>> harmonics;
   Option<int> first{0};
+  Option<bool> profile{false};
+  Option<std::optional<int>> starts;
+  Option<std::string> precision{"double"};
+  Option<std::size_t> monte_carlo{0};
+  Option<bool> roots{false};
+  Option<std::string> along;
+  Option<std::string> from_value;
+  Option<std::string> to_value;
   bool force = false;
   std::uint64_t work = default_work;
   std::uint64_t megabytes = 1500;
@@ -167,6 +175,14 @@ void require_one_expression(const Request& r);
 /// Harmonics of a formula or of a column of a table, as a table and a figure.
 [[nodiscard]] Answer spectrum_command(const Request& r);
 [[nodiscard]] Answer simulate(const Request& r);
+/// Least squares with [data] and [fit].
+[[nodiscard]] Answer fit_command(const Request& r);
+/// A branch of steady states along a parameter.
+[[nodiscard]] Answer trace_command(const Request& r);
+/// solve --roots: all steady states within the bounds.
+[[nodiscard]] Answer roots_of_model(const Request& r);
+/// Derivatives of a steady state or of the end of a run.
+[[nodiscard]] Answer sensitivity_command(const Request& r);
 [[nodiscard]] Answer generate(const Request& r);
 [[nodiscard]] Answer plot(const Request& r);
 [[nodiscard]] Answer demo(const Request& r);

@@ -187,7 +187,7 @@ std::vector<std::string> common_conditions(const SolutionSet& s) {
 }  // namespace
 
 Answer solve(const Request& r) {
-  if (is_model(r.inputs.at(0))) return solve_model(r);
+  if (is_model(r.inputs.at(0))) return r.roots ? roots_of_model(r) : solve_model(r);
   if (asks_for_functions(r)) return solve_differential_equations(r);
   const Assumed assumed = assumptions_of(r);
   if (auto a = inequality(r, assumed)) return *a;

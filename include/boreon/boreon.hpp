@@ -6,9 +6,11 @@
 #include "boreon/bindings.hpp"          // IWYU pragma: export
 #include "boreon/calculus.hpp"          // IWYU pragma: export
 #include "boreon/catalogue.hpp"         // IWYU pragma: export
+#include "boreon/continuation.hpp"      // IWYU pragma: export
 #include "boreon/coordinates.hpp"       // IWYU pragma: export
 #include "boreon/cross_check.hpp"       // IWYU pragma: export
 #include "boreon/csv_table.hpp"         // IWYU pragma: export
+#include "boreon/data_table.hpp"        // IWYU pragma: export
 #include "boreon/equations.hpp"         // IWYU pragma: export
 #include "boreon/error.hpp"             // IWYU pragma: export
 #include "boreon/evaluate.hpp"          // IWYU pragma: export
@@ -18,6 +20,7 @@
 #include "boreon/function.hpp"          // IWYU pragma: export
 #include "boreon/functions.hpp"         // IWYU pragma: export
 #include "boreon/integral.hpp"          // IWYU pragma: export
+#include "boreon/least_squares.hpp"     // IWYU pragma: export
 #include "boreon/linear_algebra.hpp"    // IWYU pragma: export
 #include "boreon/mathml.hpp"            // IWYU pragma: export
 #include "boreon/matrix.hpp"            // IWYU pragma: export
@@ -31,7 +34,9 @@
 #include "boreon/program.hpp"           // IWYU pragma: export
 #include "boreon/quadrature.hpp"        // IWYU pragma: export
 #include "boreon/rewrite.hpp"           // IWYU pragma: export
+#include "boreon/roots.hpp"             // IWYU pragma: export
 #include "boreon/sampling.hpp"          // IWYU pragma: export
+#include "boreon/sensitivity.hpp"       // IWYU pragma: export
 #include "boreon/series.hpp"            // IWYU pragma: export
 #include "boreon/simplify.hpp"          // IWYU pragma: export
 #include "boreon/solvers.hpp"           // IWYU pragma: export

@@ -14,6 +14,7 @@ struct CsvTable {
   std::vector<std::string> names;
   std::vector<std::string> units;  ///< empty where none is given
   std::vector<std::vector<double>> columns;
+  std::vector<std::size_t> lines;  ///< of the file, in which each row stands
 
   [[nodiscard]] std::size_t rows() const { return columns.empty() ? 0 : columns[0].size(); }
   /// The column of a name; throws Error(name) with the names there are.

@@ -18,6 +18,11 @@ struct Curve {
   std::vector<double> x;
   std::vector<double> y;  ///< NaN leaves a gap
   bool points = false;    ///< marks instead of a line
+  /// How far the bar of an error reaches to either side of each point; empty: no bars.
+  std::vector<double> errors = {};
+  /// A shaded band between two values at each x; the line is not drawn then. Empty: no band.
+  std::vector<double> low = {};
+  std::vector<double> high = {};
 };
 
 struct Figure {
@@ -62,4 +67,4 @@ struct SampledCurve {
 void write_figure(const Figure& figure, const std::string& path, const OutputPolicy& policy = {});
 void write_figures(const std::vector<Figure>& panels, const std::string& path, const OutputPolicy& policy = {});
 
-}  // namespace boreon
+}  // namespace BOREON_API

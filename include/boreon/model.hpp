@@ -10,6 +10,7 @@
 #include <string_view>
 #include <vector>
 
+#include "boreon/data_table.hpp"
 #include "boreon/error.hpp"
 #include "boreon/export.hpp"
 #include "boreon/expr.hpp"
@@ -22,14 +23,26 @@
 namespace boreon BOREON_API {
 
 struct CheckOptions;
+struct FitProblem;
 
 struct Parameter {
   std::string name;
   Number value;
   std::string unit;
   std::string note;
+  double uncertainty = 0;  ///< one standard deviation
+  bool fit = false;        ///< to be found by a fit of a run in time; the value is where the search begins
+  double lower = -std::numeric_limits<double>::infinity();  ///< of a parameter to be found
+  double upper = std::numeric_limits<double>::infinity();
   Expr symbol;
   SourcePosition position;
+};
+
+/// Of the uncertainties of two parameters, by their places.
+struct ParameterCorrelation {
+  std::size_t first = 0;
+  std::size_t second = 0;
+  double value = 0;
 };
 
 struct Unknown {
@@ -42,9 +55,10 @@ struct Unknown {
   bool rate_given = false;
   double lower = -std::numeric_limits<double>::infinity();
   double upper = std::numeric_limits<double>::infinity();
-  int order = 0;  ///< highest time derivative in the equations
-  Expr function;  ///< y(t)
-  Expr symbol;    ///< y, as a plain symbol
+  bool fit = false;  ///< its start is to be found by a fit of a run in time
+  int order = 0;     ///< highest time derivative in the equations
+  Expr function;     ///< y(t)
+  Expr symbol;       ///< y, as a plain symbol
   SourcePosition position;
 };
 
@@ -80,6 +94,19 @@ struct ModelTable {
 /// "smooth curve through 6 points from 1 to 100".
 [[nodiscard]] std::string to_string(const ModelTable& table);
 
+/// A measured column beside the model of it.
+struct FitSeries {
+  std::string name;        ///< of the column
+  std::size_t column = 0;  ///< in the data
+  Expr model_given;
+  Expr model;            ///< resolved
+  Expr deviation_given;  ///< one standard deviation; 1 if none is given
+  Expr deviation;
+  bool absolute = false;  ///< a standard deviation is given; weights are only relative to each other
+  bool robust = false;    ///< values far away count little
+  SourcePosition position;
+};
+
 /// Defaults for a run in time.
 struct RunSettings {
   std::optional<double> until;
@@ -108,6 +135,9 @@ struct Model {
   std::vector<NamedExpression> definitions;
   std::vector<ModelEquation> equations;
   std::vector<NamedExpression> outputs;
+  std::vector<ParameterCorrelation> correlations;
+  std::optional<DataTable> data;
+  std::vector<FitSeries> fits;
   RunSettings run;
   std::vector<Warning> warnings;
   /// In which order the operands of the expressions `given` were typed, for printing them so.
@@ -134,10 +164,15 @@ struct Model {
 /// First order in time, solved for the highest derivatives, which must occur linearly. Throws Error(unsupported) for an
 /// algebraic equation among them (a differential-algebraic system) and Error(shape) unless square.
 [[nodiscard]] System time_system(const Model& model);
-/// time_system or steady_system, as the model asks.
+/// time_system or steady_system, as the model asks; outputs alone for a model without equations.
 [[nodiscard]] System system_of(const Model& model);
+
+/// What [data] and [fit] ask for (see boreon/least_squares.hpp): formulas in the unknowns, or a run in time whose
+/// parameters (and start values) with `fit = true` are found; without them, more equations than unknowns. Throws
+/// Error(shape) where there is nothing to fit, Error(unsupported) for fits of steady states.
+[[nodiscard]] FitProblem fit_problem(const Model& model);
 
 /// The ranges a check samples from: bounds and typical values of unknowns and parameters (see boreon/cross_check.hpp).
 [[nodiscard]] CheckOptions check_options(const Model& model, const System& system);
 
-}  // namespace boreon
+}  // namespace BOREON_API

@@ -164,9 +164,31 @@ std::vector<Expr> solve_for_rates(const Model& model, std::vector<Expr> residual
   return solution;
 }
 
+void require_equations(const Model& model) {
+  if (!model.equations.empty()) return;
+  throw Error(
+      ErrorKind::unsupported,
+      fmt::format("'{}' has no equations{}", model.title.empty() ? model.path : model.title,
+                  model.fits.empty() ? "; evaluate gives its outputs" : "; fit finds the unknowns of its [fit]"));
+}
+
+// Outputs alone.
+System plain_system(const Model& model) {
+  System s;
+  add_common(s, model);
+  Bindings b;
+  for (const Unknown& u : model.unknowns) {
+    add_state(s, u.name, u.symbol, u.start, u.lower, u.upper);
+    b.set(u.function, u.symbol);
+  }
+  for (const NamedExpression& o : model.outputs) s.outputs.push_back(substitute(o.resolved, b, Unused::allowed));
+  return s;
+}
+
 }  // namespace
 
 System steady_system(const Model& model) {
+  require_equations(model);
   System s;
   add_common(s, model);
   Bindings b;
@@ -196,6 +218,7 @@ System steady_system(const Model& model) {
 }
 
 System time_system(const Model& model) {
+  require_equations(model);
   if (model.equations.size() != model.unknowns.size()) {
     throw Error(ErrorKind::shape,
                 fmt::format("a run in time needs one equation for each unknown: there are {} equations for {} unknowns",
@@ -261,7 +284,10 @@ System time_system(const Model& model) {
   return s;
 }
 
-System system_of(const Model& model) { return model.in_time() ? time_system(model) : steady_system(model); }
+System system_of(const Model& model) {
+  if (model.equations.empty()) return plain_system(model);
+  return model.in_time() ? time_system(model) : steady_system(model);
+}
 
 CheckOptions check_options(const Model& model, const System& system) {
   CheckOptions o;

@@ -91,6 +91,25 @@ std::string bars(const Figure& f, std::size_t block) {
   return s + "\nset xtics enhanced autofreq\nset xrange [*:*]\nset yrange [*:*]\n";
 }
 
+// The columns behind x and y: an error, or the ends of a band.
+std::string beside(const Curve& c, std::size_t i) {
+  if (!c.low.empty()) return fmt::format(" {:.10g} {:.10g}", c.low[i], c.high[i]);
+  return c.errors.empty() ? std::string() : fmt::format(" {:.10g}", c.errors[i]);
+}
+
+// How a curve is drawn: the columns with their common factor, and the style.
+std::string style(const Curve& c, std::size_t k, double scale) {
+  const char* const colour = palette[k % 8];
+  if (!c.low.empty())
+    return fmt::format("1:(column(3)*{0:g}):(column(4)*{0:g}) with filledcurves fs solid 0.25 noborder lc rgb '{1}'",
+                       scale, colour);
+  if (!c.errors.empty())
+    return fmt::format("1:(column(2)*{0:g}):(column(3)*{0:g}) with yerrorbars pt 7 ps 0.8 lw 1.2 lc rgb '{1}'", scale,
+                       colour);
+  if (c.points) return fmt::format("1:(column(2)*{:g}) with points pt 7 ps 0.9 lc rgb '{}'", scale, colour);
+  return fmt::format("1:(column(2)*{:g}) with lines lw 2.5 lc rgb '{}' dt {}", scale, colour, dashes[k % 5]);
+}
+
 std::string script(const std::vector<Figure>& panels, bool svg) {
   const int width = panels[0].width;
   const int height = panels[0].height;
@@ -110,7 +129,7 @@ std::string script(const std::vector<Figure>& panels, bool svg) {
       for (std::size_t i = 0; i < c.x.size(); ++i) {
         const bool gap = !std::isfinite(c.x[i]) || !std::isfinite(c.y[i]) || (f.logarithmic_y && c.y[i] <= 0) ||
                          (f.logarithmic_x && c.x[i] <= 0);
-        s += gap ? std::string("\n") : fmt::format("{:.10g} {:.10g}\n", c.x[i], c.y[i]);
+        s += gap ? std::string("\n") : fmt::format("{:.10g} {:.10g}{}\n", c.x[i], c.y[i], beside(c, i));
       }
       s += "EOD\n";
     }
@@ -141,9 +160,7 @@ std::string script(const std::vector<Figure>& panels, bool svg) {
     s += "plot ";
     for (std::size_t k = 0; k < f.curves.size(); ++k) {
       const Curve& c = f.curves[k];
-      s += fmt::format("{}$data{} using 1:(column(2)*{:g}) with {} lc rgb '{}' {} title {}", k > 0 ? ", " : "", block++,
-                       scale, c.points ? "points pt 7 ps 0.9" : "lines lw 2.5", palette[k % 8],
-                       c.points ? "" : fmt::format("dt {}", dashes[k % 5]), quoted(c.label));
+      s += fmt::format("{}$data{} using {} title {}", k > 0 ? ", " : "", block++, style(c, k, scale), quoted(c.label));
     }
     s += "\n";
   }
@@ -227,6 +244,11 @@ void write_figures(const std::vector<Figure>& panels, const std::string& path, c
       }
       if (f.categories.empty() && c.x.size() != c.y.size())
         throw Error(ErrorKind::shape, fmt::format("the curve '{}' has {} x and {} y", c.label, c.x.size(), c.y.size()));
+      for (const auto* more : {&c.errors, &c.low, &c.high}) {
+        if (!more->empty() && more->size() != c.x.size())
+          throw Error(ErrorKind::shape, fmt::format("the curve '{}' has {} x, and {} ends of errors or of its band",
+                                                    c.label, c.x.size(), more->size()));
+      }
     }
   }
   OutputFile file(path, policy);

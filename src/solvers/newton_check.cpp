@@ -1,12 +1,12 @@
 // SPDX-License-Identifier: MIT
 #include "solvers/newton_check.hpp"
 
-#include <klu.h>
-
 #include <algorithm>
 #include <cmath>
 #include <limits>
 #include <numeric>
+
+#include "solvers/klu_factors.hpp"
 
 namespace boreon {
 namespace {
@@ -15,74 +15,6 @@ constexpr std::size_t diagnosed_rows = 400;
 constexpr double null_image = 1e-11;
 constexpr double singular =
     1e-15;  // reciprocal condition of a matrix of which rounding alone keeps the pivots from zero
-
-// Each entry times the size of its unknown; rows then by their largest entry.
-struct Scaled {
-  std::vector<double> entries;
-  std::vector<double> rows;
-  bool finite = true;
-
-  Scaled(const SparsityPattern& p, const std::vector<double>& values, const std::vector<double>& columns)
-      : entries(values.size()), rows(p.rows, 0.0) {
-    for (std::size_t i = 0; i < p.rows; ++i) {
-      for (auto k = static_cast<std::size_t>(p.row_start[i]); k < static_cast<std::size_t>(p.row_start[i + 1]); ++k) {
-        entries[k] = values[k] * columns[static_cast<std::size_t>(p.columns[k])];
-        finite = finite && std::isfinite(entries[k]);
-        rows[i] = std::max(rows[i], std::fabs(entries[k]));
-      }
-      if (rows[i] == 0) rows[i] = 1;
-      for (auto k = static_cast<std::size_t>(p.row_start[i]); k < static_cast<std::size_t>(p.row_start[i + 1]); ++k)
-        entries[k] /= rows[i];
-    }
-  }
-};
-
-// Factors of a matrix kept by rows, which for the library are the columns of its transpose.
-class Factors {
- public:
-  Factors(std::vector<int> starts, std::vector<int> columns, std::vector<double> entries)
-      : n_(static_cast<int>(starts.size()) - 1),
-        starts_(std::move(starts)),
-        columns_(std::move(columns)),
-        entries_(std::move(entries)) {
-    klu_defaults(&common_);
-    symbolic_ = klu_analyze(n_, starts_.data(), columns_.data(), &common_);
-    if (symbolic_ != nullptr)
-      numeric_ = klu_factor(starts_.data(), columns_.data(), entries_.data(), symbolic_, &common_);
-    if (numeric_ != nullptr && common_.status == KLU_OK &&
-        klu_condest(starts_.data(), entries_.data(), symbolic_, numeric_, &common_) != 0)
-      reciprocal_condition_ = 1 / common_.condest;
-  }
-  Factors(const SparsityPattern& p, std::vector<double> entries)
-      : Factors({p.row_start.begin(), p.row_start.end()}, {p.columns.begin(), p.columns.end()}, std::move(entries)) {}
-  Factors(const Factors&) = delete;
-  Factors& operator=(const Factors&) = delete;
-  ~Factors() {
-    if (numeric_ != nullptr) klu_free_numeric(&numeric_, &common_);
-    if (symbolic_ != nullptr) klu_free_symbolic(&symbolic_, &common_);
-  }
-
-  // Zero if a pivot vanished; NaN, which no comparison lets through, if the estimate overflowed.
-  [[nodiscard]] double reciprocal_condition() const { return reciprocal_condition_; }
-
-  // In place, `count` right sides one after the other.
-  bool solve(std::vector<double>& right, int count = 1) {
-    return klu_tsolve(symbolic_, numeric_, n_, count, right.data(), &common_) != 0;
-  }
-  bool solve_transposed(std::vector<double>& right) {
-    return klu_solve(symbolic_, numeric_, n_, 1, right.data(), &common_) != 0;
-  }
-
- private:
-  int n_;
-  std::vector<int> starts_;
-  std::vector<int> columns_;
-  std::vector<double> entries_;
-  klu_common common_{};
-  klu_symbolic* symbolic_ = nullptr;
-  klu_numeric* numeric_ = nullptr;
-  double reciprocal_condition_ = 0;
-};
 
 bool all_finite(const std::vector<double>& v) {
   return std::all_of(v.begin(), v.end(), [](double x) { return std::isfinite(x); });
@@ -113,10 +45,10 @@ double image(const SparsityPattern& p, const std::vector<double>& entries, const
 std::optional<NewtonStep> newton_step(const SparsityPattern& pattern, const std::vector<double>& values,
                                       const std::vector<double>& f, const std::vector<double>& magnitudes,
                                       const std::vector<double>& columns) {
-  const Scaled scaled(pattern, values, columns);
+  const ScaledRows scaled(pattern, values, columns);
   if (!scaled.finite) return std::nullopt;
   const std::size_t n = pattern.rows;
-  Factors factors(pattern, scaled.entries);
+  KluFactors factors(pattern, scaled.entries);
   if (!(factors.reciprocal_condition() > singular)) return std::nullopt;
   // The residuals, and roundings of their terms with three patterns of signs.
   std::vector<double> right(4 * n);
@@ -141,9 +73,9 @@ Dependence dependence(const SparsityPattern& pattern, const std::vector<double>&
                       const std::vector<double>& columns) {
   const std::size_t n = pattern.rows;
   if (n > diagnosed_rows || n == 0) return {};
-  const Scaled scaled(pattern, values, columns);
+  const ScaledRows scaled(pattern, values, columns);
   if (!scaled.finite) return {};
-  if (Factors(pattern, scaled.entries).reciprocal_condition() > 1e-9) return {};
+  if (KluFactors(pattern, scaled.entries).reciprocal_condition() > 1e-9) return {};
   // Inverse iteration with the matrix moved by some roundings, unequal on the diagonal: that makes any matrix regular,
   // also one with an empty row, and multiplies its null vectors by the inverse of the roundings.
   std::vector<int> starts{0};
@@ -165,7 +97,7 @@ Dependence dependence(const SparsityPattern& pattern, const std::vector<double>&
     }
     starts.push_back(static_cast<int>(at.size()));
   }
-  Factors factors(std::move(starts), std::move(at), std::move(moved));
+  KluFactors factors(std::move(starts), std::move(at), std::move(moved));
   if (!(factors.reciprocal_condition() > 0)) return {};
   std::vector<double> unknowns(n);
   for (std::size_t i = 0; i < n; ++i) unknowns[i] = 1 + 0.1 * static_cast<double>((5 * i + 1) % 13);

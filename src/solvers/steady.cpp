@@ -12,60 +12,11 @@
 #include "boreon/error.hpp"
 #include "solvers/checked_system.hpp"
 #include "solvers/newton_run.hpp"
+#include "solvers/newton_search.hpp"
 #include "solvers/steady_message.hpp"
 
 namespace boreon {
 namespace {
-
-// Newton steps without line search at the end, as long as they make the answer better: to rounding.
-void polish(NewtonRun& run, SteadyResult& result) {
-  Verification now = run.verify(result.values);
-  for (int k = 0; k < 30 && now.solvable && now.worst_correction() > 0; ++k) {
-    std::vector<double> next(result.values);
-    for (std::size_t i = 0; i < next.size(); ++i) {
-      next[i] -= now.step[i];
-      if (next[i] < run.system().lower[i] || next[i] > run.system().upper[i]) return;
-    }
-    Verification then = run.verify(next);
-    // A step below rounding, or one that does not shrink the next, is the last.
-    if (!then.solvable ||
-        !(then.worst_correction() < 0.5 * now.worst_correction() || then.worst_residual() < 0.5 * now.worst_residual()))
-      return;
-    result.values = std::move(next);
-    now = std::move(then);
-  }
-}
-
-// One start: KINSOL again and again, each time with the sizes of the point that the last run has reached.
-SteadyResult from_start(NewtonRun& run, const std::vector<double>& start, bool line_search,
-                        const SteadyOptions& options) {
-  constexpr int rounds = 8;
-  SteadyResult result;
-  result.values = start;
-  run.begin(start);
-  if (!run.finite(start)) {
-    result.outcome = SteadyOutcome::not_finite_at_start;
-    return result;
-  }
-  Verification before = run.verify(start);
-  for (int round = 0; round < rounds; ++round) {
-    NewtonRun::Ending end = run.newton(result.values, line_search, options);
-    result.values = std::move(end.values);
-    result.outcome = end.outcome;
-    polish(run, result);
-    const Verification now = run.verify(result.values);
-    result.converged = now.is_root();
-    if (result.converged) break;
-    // Another round pays as long as the point moves on.
-    const bool better = now.solvable && (!before.solvable || now.worst_residual() < 0.9 * before.worst_residual() ||
-                                         now.worst_correction() < 0.9 * before.worst_correction());
-    before = now;
-    if (!better || end.outcome == SteadyOutcome::too_many_iterations) break;
-  }
-  run.record(result.values);
-  result.iterations = run.iterations();
-  return result;
-}
 
 std::vector<double> another_start(const System& s, const std::vector<double>& scale, int attempt,
                                   std::mt19937_64& random) {
@@ -89,6 +40,29 @@ std::vector<std::string> at_bounds(const System& s, const std::vector<double>& y
   return names;
 }
 
+// The same without bounds: a root inside them is an answer all the same, one beyond tells which bound is in the way.
+std::string without_bounds(const System& system, const SteadyOptions& options, NewtonRun& run, SteadyResult& best) {
+  constexpr double none = std::numeric_limits<double>::infinity();
+  System free = system;
+  free.lower.assign(free.states.size(), -none);
+  free.upper.assign(free.states.size(), none);
+  if (free.lower == system.lower && free.upper == system.upper) return {};
+  NewtonRun open(free, options.linear_solver);
+  const SteadyResult r = newton_from(open, system.start, true, options);
+  if (!r.converged) return {};
+  for (std::size_t i = 0; i < r.values.size(); ++i) {
+    const bool below = r.values[i] < system.lower[i];
+    if (!below && !(r.values[i] > system.upper[i])) continue;
+    return fmt::format(
+        "the equations are fulfilled where {} = {:.6g}, {} its {} bound {:.6g}, and nowhere inside the bounds "
+        "that was looked at; widen the bound if that makes sense, or start elsewhere",
+        system.state_names[i], r.values[i], below ? "below" : "above", below ? "lower" : "upper",
+        below ? system.lower[i] : system.upper[i]);
+  }
+  if (run.verify(r.values).is_root()) best = r;
+  return {};
+}
+
 }  // namespace
 
 SteadyResult solve_steady(const System& given, const SteadyOptions& options) {
@@ -105,22 +79,29 @@ SteadyResult solve_steady(const System& given, const SteadyOptions& options) {
     run.record(system.start);
     best.iterations = run.iterations();
   } else {
-    best = from_start(run, system.start, true, options);
+    best = newton_from(run, system.start, true, options);
   }
   if (!dependent && !best.converged && best.outcome != SteadyOutcome::not_finite_at_start) {
-    SteadyResult other = from_start(run, system.start, false, options);
+    SteadyResult other = newton_from(run, system.start, false, options);
     if (other.converged) best = std::move(other);
   }
   std::mt19937_64 random(42);
   for (int k = 1; k <= options.restarts && !best.converged && !dependent; ++k) {
     const std::vector<double> start = another_start(system, run.reach(), k, random);
-    SteadyResult other = from_start(run, start, true, options);
+    SteadyResult other = newton_from(run, start, true, options);
     if (!other.converged) continue;
     other.restarts = k;
     other.start = start;
     best = std::move(other);
   }
+  std::string beyond;
+  if (!dependent && !best.converged && best.outcome != SteadyOutcome::not_finite_at_start)
+    beyond = without_bounds(system, options, run, best);
   explain(run, dependent, best);
+  if (!beyond.empty() && best.outcome != SteadyOutcome::at_bound) {
+    best.outcome = SteadyOutcome::at_bound;
+    best.message = std::move(beyond);
+  }
   best.at_bounds = at_bounds(system, best.values);
   best.linear_solver = run.jacobian().description();
   best.nonzeros = run.jacobian().pattern().nonzeros();

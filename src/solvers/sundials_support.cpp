@@ -103,6 +103,20 @@ NumericJacobian::~NumericJacobian() {
   if (matrix_ != nullptr) SUNMatDestroy(matrix_);
 }
 
+bool NumericJacobian::evaluate(std::span<const double* const> inputs) {
+  if (sparse_) {
+    by_columns_.resize(values_.size());
+    double* out[] = {by_columns_.data()};
+    kernel_(inputs, out);
+    for (std::size_t k = 0; k < columns_.rows.size(); ++k)
+      values_[static_cast<std::size_t>(columns_.entry[k])] = by_columns_[k];
+  } else {
+    double* out[] = {values_.data()};
+    kernel_(inputs, out);
+  }
+  return std::all_of(values_.begin(), values_.end(), [](double v) { return std::isfinite(v); });
+}
+
 bool NumericJacobian::fill(std::span<const double* const> inputs, SUNMatrix target) {
   if (sparse_) {
     // straight into the matrix: the function computes its values by columns
@@ -118,9 +132,7 @@ bool NumericJacobian::fill(std::span<const double* const> inputs, SUNMatrix targ
       values_[static_cast<std::size_t>(columns_.entry[k])] = entries[k];
     return std::all_of(values_.begin(), values_.end(), [](double v) { return std::isfinite(v); });
   }
-  double* out[] = {values_.data()};
-  kernel_(inputs, out);
-  if (!std::all_of(values_.begin(), values_.end(), [](double v) { return std::isfinite(v); })) return false;
+  if (!evaluate(inputs)) return false;
   SUNMatZero(target);
   for (std::size_t i = 0; i < pattern_.rows; ++i) {
     for (auto k = static_cast<std::size_t>(pattern_.row_start[i]);

@@ -56,13 +56,17 @@ class NumericJacobian {
   NumericJacobian(const NumericJacobian&) = delete;
   NumericJacobian& operator=(const NumericJacobian&) = delete;
 
+  /// For other values of the parameters than those at construction.
+  void prepare(std::span<const double* const> inputs) { kernel_.prepare(inputs); }
+  /// Computes values(); false if one is not finite.
+  [[nodiscard]] bool evaluate(std::span<const double* const> inputs);
   /// Fills the matrix; false if an entry is not finite.
   [[nodiscard]] bool fill(std::span<const double* const> inputs, SUNMatrix target);
   [[nodiscard]] SUNMatrix matrix() const noexcept { return matrix_; }
   [[nodiscard]] SUNLinearSolver solver() const noexcept { return solver_; }
   [[nodiscard]] bool sparse() const noexcept { return sparse_; }
   [[nodiscard]] const SparsityPattern& pattern() const noexcept { return pattern_; }
-  /// Values in the order of the pattern, after fill().
+  /// Values in the order of the pattern, after fill() or evaluate().
   [[nodiscard]] const std::vector<double>& values() const noexcept { return values_; }
   [[nodiscard]] std::string description() const;
 
@@ -71,6 +75,7 @@ class NumericJacobian {
   SparseMatrix::Columns columns_;
   StagedKernel kernel_;
   std::vector<double> values_;
+  std::vector<double> by_columns_;
   bool sparse_;
   SUNMatrix matrix_ = nullptr;
   SUNLinearSolver solver_ = nullptr;

@@ -29,7 +29,7 @@ const std::map<std::string, std::vector<std::string>> public_headers{
       "numeric_function", "scalar_traits", "sparse_matrix", "symbol", "traverse", "work"}},
     {"text", {"mathml", "operand_order", "text"}},
     {"substitution", {"bindings", "function"}},
-    {"values", {"evaluate", "evidence", "quadrature", "sampling"}},
+    {"values", {"data_table", "evaluate", "evidence", "quadrature", "sampling"}},
     {"algebra", {"algebra", "linear_algebra", "rewrite", "simplify"}},
     {"calculus", {"calculus", "coordinates", "integral", "series", "sums"}},
     {"equations", {"equations"}},
@@ -37,9 +37,9 @@ const std::map<std::string, std::vector<std::string>> public_headers{
     {"odes", {"ode"}},
     {"numeric", {"cross_check"}},
     {"program", {"native", "program"}},
-    {"solvers", {"solvers", "system"}},
-    {"model", {"model"}},
-    {"report", {"csv_table", "figure", "output_file"}},
+    {"solvers", {"continuation", "least_squares", "roots", "sensitivity", "solvers", "system"}},
+    {"model", {"csv_table", "model"}},
+    {"report", {"figure", "output_file"}},
     {"cli", {"boreon"}}};
 
 std::string text_of(const fs::path& file) {
@@ -147,9 +147,11 @@ TEST_CASE("heavy headers stay where they are") {
   const std::map<std::string, std::set<std::string>> heavy{
       {"Eigen/",
        {"include/boreon/matrix.hpp", "include/boreon/scalar_traits.hpp", "src/values/table_function.cpp",
-        "cli/field.cpp"}},
+        "src/solvers/continuation.cpp", "src/solvers/fit_search.cpp", "src/solvers/fit_statistics.cpp",
+        "src/solvers/roots.cpp", "src/solvers/sensitivity.cpp", "cli/field.cpp"}},
+      {"ceres/", {"src/solvers/fit_search.cpp"}},
       {"unsupported/Eigen/", {"src/transforms/spectrum.cpp"}},
-      {"csv.h", {"src/report/csv_table.cpp"}},
+      {"csv.h", {"src/model/csv_table.cpp"}},
       {"nlohmann/", {"cli/json.cpp"}},
       {"CLI/", {"cli/commands.hpp", "cli/tool.cpp"}},
       {"toml++/", {"src/model/toml_reader.hpp"}},

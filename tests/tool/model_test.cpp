@@ -138,7 +138,6 @@ TEST_CASE("mistakes in a model file give kind, file, line and remedy") {
       {"c = 2", "\"2c\" = 2", ErrorKind::name, 4, "digits and underscores"},
       {"unit = \"1/s\"", "unit = \"1/(s\"", ErrorKind::syntax, 3, "malformed"},
       {"unit = \"m\"", "unit = \"m + s\"", ErrorKind::syntax, 6, "product of powers"},
-      {"lower = 0", "lower = 2", ErrorKind::shape, 6, "outside its bounds"},
       {"lower = 0", "lower = 5, upper = 1", ErrorKind::shape, 6, "exclude everything"},
       {"\"y'\" = -1", "\"z'\" = -1", ErrorKind::name, 8, "no unknown"},
       {"\"y'\" = -1", "\"x'\" = -1", ErrorKind::shape, 6, "of first order"},

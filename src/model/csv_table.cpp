@@ -30,7 +30,7 @@ std::string stripped(const std::string& s) {
 struct Reader {
   CsvTable table;
   std::vector<std::string> line;
-  std::size_t number = 1;
+  std::size_t number = 1;  // of the line of the file that is being read
   std::string fault;
 
   void field(const char* text, std::size_t size) { line.emplace_back(text, size); }
@@ -43,7 +43,6 @@ struct Reader {
       values();
     }
     line.clear();
-    ++number;
   }
 
   void names() {
@@ -74,6 +73,7 @@ struct Reader {
       fault = fmt::format("line {}: {} fields, where the first line has {}", number, line.size(), table.names.size());
       return;
     }
+    table.lines.push_back(number);
     for (std::size_t k = 0; k < line.size(); ++k) {
       const std::string text = stripped(line[k]);
       char* end = nullptr;
@@ -117,9 +117,14 @@ CsvTable read_csv(const std::string& path) {
   csv_parser parser;
   if (csv_init(&parser, CSV_APPEND_NULL) != 0) throw Error(ErrorKind::io, "there is no memory to read a table");
   const std::unique_ptr<csv_parser, void (*)(csv_parser*)> owner(&parser, csv_free);
-  const std::size_t read = csv_parse(&parser, text.data(), text.size(), on_field, on_line, &reader);
-  if (read != text.size())
-    throw Error(ErrorKind::syntax, fmt::format("'{}': {}", path, csv_strerror(csv_error(&parser))));
+  // Line by line: libcsv passes over empty lines without a word, and fields in quotes may go over several.
+  for (std::size_t from = 0; from < text.size(); ++reader.number) {
+    const std::size_t end = std::min(text.find('\n', from), text.size() - 1) + 1;
+    if (csv_parse(&parser, text.data() + from, end - from, on_field, on_line, &reader) != end - from)
+      throw Error(ErrorKind::syntax, fmt::format("'{}': {}", path, csv_strerror(csv_error(&parser))));
+    from = end;
+  }
+  if (!text.ends_with('\n')) --reader.number;
   csv_fini(&parser, on_field, on_line, &reader);
   if (!reader.fault.empty()) throw Error(ErrorKind::syntax, fmt::format("'{}': {}", path, reader.fault));
   if (reader.table.names.empty()) throw Error(ErrorKind::syntax, fmt::format("'{}' is empty", path));

@@ -1,0 +1,141 @@
+// SPDX-License-Identifier: MIT
+// What must hold of a model as a whole, and what is odd about it.
+#include <algorithm>
+
+#include "boreon/traverse.hpp"
+#include "model/loader.hpp"
+
+namespace boreon {
+
+void Loader::Uses::add(const Expr& root) {
+  postorder(root, [&](const Expr& e) {
+    if (e.is(Kind::symbol) && !is_function_head(e)) symbols.insert(e.name());
+    if (e.is(Kind::unknown_call)) {
+      int& order = orders.emplace(e.name(), 0).first->second;
+      order = std::max(order, static_cast<int>(e.operands()[2].word().value_or(0)));
+    }
+  });
+}
+
+void Loader::check() {
+  Uses uses;
+  check_equations(uses);
+  check_fits(uses);
+  check_unknowns(uses);
+  check_count();
+  for (const NamedExpression& o : model_.outputs) uses.add(o.resolved);
+  check_columns_stay_in_fits();
+  warn_of_unused(uses);
+}
+
+void Loader::check_equations(Uses& uses) {
+  for (const ModelEquation& e : model_.equations) {
+    const Expr r = e.resolved.residual();
+    if (r.is_constant(ConstantCode::undefined))
+      reader_.fail(ErrorKind::domain, fmt::format("the equation {} is undefined: it divides by zero", e.name),
+                   e.position);
+    uses.add(r);
+    const auto calls = unknown_calls({&r, 1});
+    if (calls.empty())
+      reader_.fail(ErrorKind::shape,
+                   fmt::format("the equation {} contains no unknown{}", e.name,
+                               r.is_integer(0) ? ": both sides are the same" : ""),
+                   e.position);
+  }
+}
+
+void Loader::check_count() const {
+  const bool fitted = model_.equations.empty() && !model_.fits.empty();
+  if (model_.equations.size() < model_.unknowns.size() && !fitted) {
+    reader_.fail(ErrorKind::shape,
+                 fmt::format("{} equation{} for {} unknowns ({}): one equation is missing for each unknown without one",
+                             model_.equations.size(), model_.equations.size() == 1 ? "" : "s", model_.unknowns.size(),
+                             fmt::join(unknown_names(), ", ")),
+                 model_.equations.empty() ? SourcePosition{model_.path, 1, 1} : model_.equations.back().position);
+  }
+}
+
+void Loader::check_unknowns(const Uses& uses) {
+  const bool fitted = model_.equations.empty();
+  for (Unknown& u : model_.unknowns) {
+    const auto at = uses.orders.find(u.name);
+    if (at == uses.orders.end())
+      reader_.fail(ErrorKind::shape,
+                   fmt::format("the unknown {} occurs in no {}", u.name, fitted ? "model of [fit]" : "equation"),
+                   u.position);
+    u.order = at->second;
+    if (u.order > 2)
+      reader_.fail(ErrorKind::unsupported,
+                   fmt::format("{} has a derivative of order {}; introduce an unknown for its second derivative",
+                               u.name, u.order),
+                   u.position);
+    if (u.rate_given && u.order < 2) {
+      reader_.fail(ErrorKind::shape,
+                   fmt::format("an initial rate is given for {}, but its equation is of {} order", u.name,
+                               u.order == 1 ? "first" : "zeroth"),
+                   u.position);
+    }
+  }
+}
+
+void Loader::check_fits(Uses& uses) {
+  const bool in_time = !model_.equations.empty();
+  for (const FitSeries& f : model_.fits) {
+    for (const Expr& e : {f.model, f.deviation}) {
+      if (e.is_constant(ConstantCode::undefined))
+        reader_.fail(ErrorKind::domain, fmt::format("[fit] {} is undefined: it divides by zero", f.name), f.position);
+      Uses here;
+      here.add(e);
+      for (const auto& [name, order] : here.orders) {
+        if (order > 0 && !in_time)
+          reader_.fail(ErrorKind::shape,
+                       fmt::format("[fit] {}: {} has a derivative, but no equation says how it changes", f.name, name),
+                       f.position);
+      }
+      uses.symbols.insert(here.symbols.begin(), here.symbols.end());
+      if (!in_time) uses.add(e);
+    }
+  }
+  if (in_time) return;
+  // Between fits and equations there is nothing to search for with parameters alone.
+  for (const Parameter& p : model_.parameters) {
+    if (p.fit && model_.equations.empty() && !model_.fits.empty() && !model_.unknowns.empty())
+      warn(fmt::format("{} has fit = true, but in a fit without equations the unknowns are found", p.name), p.position);
+  }
+}
+
+// A column has a value in each row of the data and nowhere else.
+void Loader::check_columns_stay_in_fits() {
+  if (!model_.data) return;
+  const auto refuse = [&](const Expr& e, const char* what, const std::string& name, const SourcePosition& at) {
+    for (std::size_t i = 0; i < model_.data->symbols.size(); ++i) {
+      if (model_.data->symbols[i] == Expr(model_.independent) || !depends_on(e, model_.data->symbols[i])) continue;
+      reader_.fail(ErrorKind::shape,
+                   fmt::format("the {} {} uses {}, a column of the data, which has values only in [fit]", what, name,
+                               model_.data->names[i]),
+                   at);
+    }
+  };
+  for (const ModelEquation& e : model_.equations) refuse(e.resolved.residual(), "equation", e.name, e.position);
+  if (!model_.equations.empty())
+    for (const NamedExpression& o : model_.outputs) refuse(o.resolved, "output", o.name, o.position);
+}
+
+void Loader::warn_of_unused(const Uses& uses) {
+  for (const Parameter& p : model_.parameters) {
+    if (!uses.symbols.contains(p.name) && !used_.contains(p.name))
+      warn(fmt::format("the parameter {} is not used", p.name), p.position);
+  }
+  for (const NamedExpression& d : model_.definitions) {
+    if (!used_.contains(d.name)) warn(fmt::format("the definition {} is not used", d.name), d.position);
+  }
+  for (const ModelTable& t : model_.tables) {
+    if (!used_.contains(t.function.name()))
+      warn(fmt::format("the table {} is not used", t.function.name()), t.position);
+  }
+  for (const FunctionHead& f : heads_) {
+    if (!used_.contains(f.name)) warn(fmt::format("the function {} is not used", f.name), f.position);
+  }
+}
+
+}  // namespace boreon

@@ -1,0 +1,358 @@
+// SPDX-License-Identifier: MIT
+// Fits: the search from several starts, and what is verified at its end.
+#include <fmt/format.h>
+#include <fmt/ranges.h>
+
+#include <algorithm>
+#include <cmath>
+#include <limits>
+#include <random>
+
+#include "boreon/error.hpp"
+#include "boreon/traverse.hpp"
+#include "expr/work.hpp"
+#include "solvers/checked_system.hpp"
+#include "solvers/fit_search.hpp"
+#include "solvers/fit_statistics.hpp"
+
+namespace boreon {
+namespace {
+
+constexpr double unbounded = std::numeric_limits<double>::infinity();
+// Two minima with costs as near as this are one.
+constexpr double same_cost = 1e-7;
+
+void require_length(std::size_t have, std::size_t want, const char* what, const char* of) {
+  if (have != want)
+    throw Error(ErrorKind::shape, fmt::format("the fit has {} {} for {} {}; give one for each", have, what, want, of));
+}
+
+// Lists of equal lengths, defaults filled in, starts inside their bounds.
+FitProblem checked_problem(FitProblem p) {
+  const std::size_t n = p.unknowns.size();
+  if (n == 0) throw Error(ErrorKind::shape, "the fit has no unknowns");
+  if (p.targets.empty()) throw Error(ErrorKind::shape, "the fit has no measured column");
+  if (p.lower.empty()) p.lower.assign(n, -unbounded);
+  if (p.upper.empty()) p.upper.assign(n, unbounded);
+  require_length(p.names.size(), n, "names", "unknowns");
+  require_length(p.start.size(), n, "starts", "unknowns");
+  require_length(p.lower.size(), n, "lower bounds", "unknowns");
+  require_length(p.upper.size(), n, "upper bounds", "unknowns");
+  require_length(p.parameter_values.size(), p.parameters.size(), "values", "parameters");
+  require_length(p.data.columns.size(), p.data.symbols.size(), "columns of data", "symbols");
+  require_length(p.data.names.size(), p.data.symbols.size(), "names of columns", "symbols");
+  for (const auto& c : p.data.columns) require_length(c.size(), p.data.rows(), "values in a column", "rows");
+  for (std::size_t i = 0; i < n; ++i) {
+    if (std::isnan(p.start[i]) || std::isnan(p.lower[i]) || std::isnan(p.upper[i]))
+      throw Error(ErrorKind::usage, fmt::format("the start or a bound of {} is not a number (NaN)", p.names[i]));
+    if (p.lower[i] > p.upper[i])
+      throw Error(ErrorKind::usage, fmt::format("the lower bound of {} ({:.6g}) is above its upper bound ({:.6g})",
+                                                p.names[i], p.lower[i], p.upper[i]));
+    p.start[i] = std::clamp(p.start[i], p.lower[i], p.upper[i]);
+  }
+  std::vector<Expr> known = p.unknowns;
+  known.insert(known.end(), p.parameters.begin(), p.parameters.end());
+  known.insert(known.end(), p.data.symbols.begin(), p.data.symbols.end());
+  if (p.run) {
+    p.run = checked(*p.run, Purpose::in_time);
+    known.insert(known.end(), p.run->states.begin(), p.run->states.end());
+    known.push_back(p.run->time);
+  }
+  for (const FitTarget& t : p.targets) {
+    const Expr all[] = {t.model, t.measured, t.deviation};
+    for (const Symbol& s : free_symbols(all)) {
+      if (std::find(known.begin(), known.end(), Expr(s)) == known.end())
+        throw Error(
+            ErrorKind::binding,
+            fmt::format("{} in the model of {} is neither an unknown nor a parameter nor a column", s.name(), t.name));
+    }
+    if (std::find(p.data.symbols.begin(), p.data.symbols.end(), t.measured) == p.data.symbols.end())
+      throw Error(ErrorKind::shape, fmt::format("what is measured of {} is no column of the data", t.name));
+  }
+  return p;
+}
+
+// Another start: within the bounds, or a factor of up to ten to either side of the given one.
+std::vector<double> another_start(const FitProblem& p, std::mt19937_64& random) {
+  const auto uniform = [&] { return static_cast<double>(random() >> 11U) * 0x1.0p-53; };
+  std::vector<double> x = p.start;
+  for (std::size_t i = 0; i < x.size(); ++i) {
+    const double u = uniform();
+    const double lower = p.lower[i];
+    const double upper = p.upper[i];
+    if (lower > 0 && std::isfinite(upper) && upper > 100 * lower) {
+      x[i] = lower * std::pow(upper / lower, u);
+    } else if (std::isfinite(lower) && std::isfinite(upper) &&
+               !(std::fabs(x[i]) > 0 && upper - lower > 100 * std::fabs(x[i]))) {
+      x[i] = lower + u * (upper - lower);
+    } else {
+      x[i] = x[i] != 0 ? x[i] * std::pow(10.0, 2 * u - 1) : 2 * u - 1;
+    }
+    x[i] = std::clamp(x[i], lower, upper);
+  }
+  return x;
+}
+
+class Fit {
+ public:
+  Fit(const FitProblem& problem, const FitOptions& options)
+      : problem_(problem), options_(options), residuals_(residuals_of(problem, options.threads)) {
+    box_.lower = problem.lower;
+    box_.upper = problem.upper;
+    box_.held.assign(problem.unknowns.size(), 0);
+    linear_ = residuals_->linear_unknowns();
+    if (linear_.size() == problem.unknowns.size() && residuals_->count() > 100'000) linear_.clear();
+  }
+
+  FitResult run() {
+    if (residuals_->count() < problem_.unknowns.size())
+      throw Error(ErrorKind::shape,
+                  fmt::format("{} measurements ({} rows of data) for {} unknowns ({}): a fit needs at least as many "
+                              "measurements as unknowns",
+                              residuals_->count(), problem_.data.rows(), problem_.unknowns.size(),
+                              fmt::join(problem_.names, ", ")));
+    if (!std::isfinite(residuals_->cost(problem_.start)))
+      throw Error(ErrorKind::domain,
+                  fmt::format("at the start {}; begin elsewhere", residuals_->fault(problem_.start)));
+    std::vector<double> begin = problem_.start;
+    if (needs_scale()) begin = scaled_start();
+    FitPoint best = from(begin);
+    FitResult result;
+    result.starts = 1;
+    search_elsewhere(best, result);
+    finish(best, result);
+    return result;
+  }
+
+ private:
+  // Losses without a sigma need the size of the errors: from the residuals of the fit before, again and again.
+  [[nodiscard]] bool needs_scale() const {
+    return std::any_of(problem_.targets.begin(), problem_.targets.end(),
+                       [](const FitTarget& t) { return t.robust && !t.absolute; });
+  }
+  std::vector<double> scaled_start() {
+    std::vector<double> x = problem_.start;
+    residuals_->set_losses(false);
+    FitPoint plain = from(x);
+    for (int k = 0; k < 8; ++k) {
+      std::vector<double> r(residuals_->count());
+      residuals_->set_losses(false);
+      if (!residuals_->evaluate(plain.x, r.data(), nullptr)) break;
+      std::vector<double> sizes;
+      for (std::size_t t = 0; t < problem_.targets.size(); ++t) {
+        if (!problem_.targets[t].robust || problem_.targets[t].absolute) continue;
+        const FitResiduals::Rows& rows = residuals_->targets()[t];
+        for (std::size_t i = 0; i < rows.rows.size(); ++i) sizes.push_back(std::fabs(r[rows.first + i]));
+      }
+      const auto middle = sizes.begin() + static_cast<std::ptrdiff_t>(sizes.size() / 2);
+      std::nth_element(sizes.begin(), middle, sizes.end());
+      const double scale = 1.4826 * *middle;
+      residuals_->set_losses(true);
+      if (!(scale > 0)) break;
+      const bool settled = std::fabs(scale - residuals_->robust_scale()) < 1e-6 * scale;
+      residuals_->set_robust_scale(scale);
+      if (settled) break;
+      plain = from(plain.x);
+    }
+    residuals_->set_losses(true);
+    return plain.x;
+  }
+
+  FitPoint from(const std::vector<double>& start) {
+    FitPoint best{start, residuals_->cost(start), 0};
+    if (!linear_.empty()) {
+      FitPoint p = eliminating(*residuals_, box_, linear_, start, options_.max_iterations);
+      best.iterations += p.iterations;
+      if (p.cost < best.cost) {
+        p.iterations = best.iterations;
+        best = std::move(p);
+      }
+    }
+    FitPoint p = trust_region(*residuals_, box_, best.x, options_.max_iterations);
+    p.iterations += best.iterations;
+    if (p.cost <= best.cost) best = std::move(p);
+    snap(best);
+    polish(*residuals_, box_, best);
+    return best;
+  }
+
+  // The search stops short of a bound by rounding.
+  void snap(FitPoint& p) {
+    for (std::size_t i = 0; i < p.x.size(); ++i) {
+      for (const double bound : {box_.lower[i], box_.upper[i]}) {
+        if (!std::isfinite(bound) || p.x[i] == bound) continue;
+        const double size = std::max({std::fabs(bound), std::fabs(problem_.start[i] - bound), 1e-300});
+        if (std::fabs(p.x[i] - bound) > 1e-6 * size) continue;
+        std::vector<double> x = p.x;
+        x[i] = bound;
+        const double cost = residuals_->cost(x);
+        if (cost <= p.cost * (1 + 1e-9)) p = {std::move(x), cost, p.iterations};
+      }
+    }
+  }
+
+  void search_elsewhere(FitPoint& best, FitResult& result) {
+    int count = options_.other_starts;
+    if (count < 0) {
+      // what takes about a second, between one and eight
+      const double once = residuals_->work() * 30 * static_cast<double>(1 + problem_.unknowns.size());
+      count = static_cast<int>(std::clamp(1e9 / std::max(once, 1.0), 1.0, 8.0));
+      const bool straight = linear_.size() == problem_.unknowns.size();
+      if (straight) count = 1;
+      if (problem_.run) count = std::min(count, 2);
+    }
+    std::mt19937_64 random(42);
+    for (int k = 0; k < count; ++k) {
+      const FitPoint p = from(another_start(problem_, random));
+      ++result.starts;
+      if (!std::isfinite(p.cost)) continue;
+      const double size = std::max(best.cost, std::numeric_limits<double>::min());
+      if (!(p.cost < best.cost * (1 - same_cost)) || !std::isfinite(best.cost)) {
+        if (!std::isfinite(best.cost)) {
+          best = p;
+          result.from_other_start = true;
+        } else if (std::fabs(p.cost - best.cost) <= same_cost * size) {
+          ++result.same_minimum;
+        } else {
+          ++result.higher_minima;
+        }
+        continue;
+      }
+      result.higher_minima += result.same_minimum + 1;
+      result.same_minimum = 0;
+      best = p;
+      result.from_other_start = true;
+    }
+    ++result.same_minimum;
+  }
+
+  void finish(const FitPoint& best, FitResult& result) {
+    result.values = best.x;
+    result.iterations = best.iterations;
+    for (const std::size_t i : linear_) result.eliminated.push_back(problem_.names[i]);
+    if (needs_scale()) result.robust_scale = residuals_->robust_scale();
+    result.absolute =
+        std::any_of(problem_.targets.begin(), problem_.targets.end(), [](const FitTarget& t) { return t.absolute; });
+    const FitLocal at = local(*residuals_, box_, best.x);
+    if (!at.finite) {
+      result.message = residuals_->fault(best.x);
+      return;
+    }
+    add_statistics(*residuals_, at, best.x, result);
+    judge(at, result);
+    warn(result);
+    add_nonlinearity(*residuals_, box_, at, result);
+    if (result.nonlinearity > 0.3)
+      result.warnings.push_back(fmt::format(
+          "chi-square one standard error away is {:.0f} % off its parabola: the standard errors are rough, --profile "
+          "gives intervals",
+          100 * std::min(result.nonlinearity, 99.0)));
+    if (options_.profile) add_profile(*residuals_, box_, at, options_.max_iterations, result);
+    // the residuals of figures are those of the model, not of the loss
+    residuals_->set_losses(false);
+    const FitLocal plain = local(*residuals_, box_, best.x);
+    if (plain.finite) add_curves(*residuals_, plain, result);
+  }
+
+  // One more step against the unknown itself, or its standard error where that is larger.
+  void judge(const FitLocal& at, FitResult& result) {
+    double worst = 0;
+    for (const std::size_t i : at.free) {
+      const double error = std::isfinite(result.standard_errors[i]) ? result.standard_errors[i] : 0;
+      const double size = std::max({std::fabs(result.values[i]), error, 1e-300});
+      const double move = std::fabs(at.step[i]) / size;
+      const bool open = std::isnan(result.standard_errors[i]) && result.degrees_of_freedom > 0;
+      if (open || !(move > worst)) continue;
+      worst = move;
+      result.evidence.worst_entry = problem_.names[i];
+    }
+    const double steps = std::max(worst, 1e-15);
+    const bool exact = result.residual_norm <= 1e-10 * measured_norm();
+    result.converged = exact || (at.slope <= (problem_.run ? 1e-4 : 1e-6) && worst <= (problem_.run ? 1e-5 : 1e-6));
+    if (!result.converged)
+      result.message = fmt::format(
+          "the search ended after {} iterations where one more step would still change {} by {:.1e} of itself; another "
+          "start, bounds or fewer unknowns may help",
+          result.iterations, result.evidence.worst_entry, worst);
+    result.evidence.method =
+        "one more step and the slope of chi-square for each unknown not on a bound, starts elsewhere";
+    result.evidence.points = static_cast<std::size_t>(result.starts);
+    result.evidence.entries = at.free.size();
+    result.evidence.digits = std::clamp(-std::log10(steps), 0.0, 15.0);
+    result.evidence.verdict = result.converged ? Verdict::agrees : Verdict::disagrees;
+  }
+
+  [[nodiscard]] double measured_norm() const {
+    double sum = 0;
+    for (std::size_t k = 0; k < problem_.targets.size(); ++k) {
+      const FitResiduals::Rows& rows = residuals_->targets()[k];
+      std::size_t column = 0;
+      while (!(problem_.data.symbols[column] == problem_.targets[k].measured)) ++column;
+      for (std::size_t i = 0; i < rows.rows.size(); ++i) {
+        const double v = problem_.data.columns[column][rows.rows[i]] / rows.deviation[i];
+        sum += v * v;
+      }
+    }
+    return std::sqrt(sum);
+  }
+
+  void warn(FitResult& result) {
+    for (const ActiveBound& b : result.at_bounds)
+      result.warnings.push_back(
+          fmt::format("{} is held by its {} bound {:.6g}: the data want it beyond; the standard "
+                      "errors of the others take it as given",
+                      b.name, b.upper ? "upper" : "lower", b.value));
+    if (result.from_other_start)
+      result.warnings.push_back("the given start leads to a higher minimum; this one was found from another start");
+    if (result.absolute) {
+      for (const FitTarget& t : problem_.targets) {
+        if (!t.absolute)
+          result.warnings.push_back(fmt::format("{} has no sigma while others have: 1 is taken", t.name));
+      }
+    }
+    for (const FitTarget& t : problem_.targets) {
+      for (std::size_t i = 0; i < problem_.unknowns.size(); ++i) {
+        if (depends_on(t.deviation, problem_.unknowns[i]))
+          result.warnings.push_back(
+              fmt::format("the sigma of {} depends on {}, which is to be found: a larger sigma makes any fit look "
+                          "better, so values are biased",
+                          t.name, problem_.names[i]));
+      }
+    }
+    residual_hints(result);
+  }
+
+  // Too far from what the deviations promise, and residuals that lean to one side or come in runs.
+  void residual_hints(FitResult& result) const {
+    const double dof = static_cast<double>(result.degrees_of_freedom);
+    const bool robust =
+        std::any_of(problem_.targets.begin(), problem_.targets.end(), [](const FitTarget& t) { return t.robust; });
+    if (!result.absolute || robust || dof < 1) return;
+    // five standard deviations of chi-square
+    const double off = (result.chi_square - dof) / std::sqrt(2 * dof);
+    if (off > 5)
+      result.warnings.push_back(fmt::format(
+          "chi-square is {:.3g} times its degrees of freedom: the model does not describe the data to their "
+          "sigma, or sigma is too small; standard errors are too small then",
+          result.chi_square / dof));
+    if (off < -5 || (dof > 5 && result.chi_square < 0.01 * dof))
+      result.warnings.push_back(fmt::format(
+          "chi-square is only {:.3g} of its degrees of freedom: sigma is larger than the scatter of the data",
+          result.chi_square / dof));
+  }
+
+  const FitProblem& problem_;
+  const FitOptions& options_;
+  std::unique_ptr<FitResiduals> residuals_;
+  FitBox box_;
+  std::vector<std::size_t> linear_;
+};
+
+}  // namespace
+
+FitResult fit(const FitProblem& given, const FitOptions& options) {
+  const FitProblem problem = checked_problem(given);
+  return Fit(problem, options).run();
+}
+
+}  // namespace boreon

@@ -1,0 +1,72 @@
+// SPDX-License-Identifier: MIT
+// What a fit makes small: weighted residuals of all measurements with their derivatives by the unknowns.
+#pragma once
+
+#include <memory>
+#include <span>
+#include <string>
+#include <vector>
+
+#include "boreon/least_squares.hpp"
+
+namespace boreon {
+
+class FitResiduals {
+ public:
+  virtual ~FitResiduals() = default;
+  FitResiduals() = default;
+  FitResiduals(const FitResiduals&) = delete;
+  FitResiduals& operator=(const FitResiduals&) = delete;
+
+  [[nodiscard]] std::size_t count() const noexcept { return count_; }
+  [[nodiscard]] std::size_t left_out() const noexcept { return left_out_; }
+  [[nodiscard]] std::size_t unknowns() const noexcept { return problem_.unknowns.size(); }
+  [[nodiscard]] const FitProblem& problem() const noexcept { return problem_; }
+
+  /// Residuals r[count()] and, unless null, their Jacobian by rows, count() by unknowns(). Losses are applied: a
+  /// residual r of a robust target becomes the root of its loss, with the sign of r. False if a number is not finite.
+  [[nodiscard]] bool evaluate(std::span<const double> x, double* r, double* jacobian);
+  /// Sum of squares; infinite where evaluate() fails.
+  [[nodiscard]] double cost(std::span<const double> x);
+  /// Why it fails: the row and the subexpression.
+  [[nodiscard]] virtual std::string fault(std::span<const double> x) = 0;
+  /// How much one evaluation with derivatives costs, in additions and multiplications.
+  [[nodiscard]] virtual double work() const = 0;
+  /// Unknowns in which all residuals are linear together.
+  [[nodiscard]] virtual std::vector<std::size_t> linear_unknowns() const = 0;
+
+  /// The rows of a target that take part, and the place of its first residual.
+  struct Rows {
+    std::vector<std::size_t> rows;
+    std::size_t first = 0;
+    std::vector<double> deviation;  // of each
+  };
+  [[nodiscard]] const std::vector<Rows>& targets() const noexcept { return targets_; }
+
+  /// The deviation that counts as 1 for the robust loss.
+  void set_robust_scale(double scale) noexcept { robust_scale_ = scale; }
+  [[nodiscard]] double robust_scale() const noexcept { return robust_scale_; }
+  void set_losses(bool on) noexcept { losses_ = on; }
+
+ protected:
+  explicit FitResiduals(const FitProblem& problem);
+  [[nodiscard]] virtual bool plain(std::span<const double> x, double* r, double* jacobian) = 0;
+  /// "in row 3 (line 4 of decay.csv)".
+  [[nodiscard]] std::string place(const Rows& rows, std::size_t residual) const;
+
+  const FitProblem& problem_;
+  std::vector<Rows> targets_;
+
+ private:
+  void choose_rows();
+  void check_deviations(std::size_t target);
+  std::size_t count_ = 0;
+  std::size_t left_out_ = 0;
+  double robust_scale_ = 1;
+  bool losses_ = true;
+};
+
+/// Of a table, or of a run in time. The problem must live as long. Throws as fit() does.
+[[nodiscard]] std::unique_ptr<FitResiduals> residuals_of(const FitProblem& problem, unsigned threads);
+
+}  // namespace boreon

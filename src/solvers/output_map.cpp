@@ -1,0 +1,277 @@
+// SPDX-License-Identifier: MIT
+#include "solvers/output_map.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <limits>
+
+#include "boreon/calculus.hpp"
+#include "boreon/error.hpp"
+#include "boreon/names.hpp"
+#include "boreon/solvers.hpp"
+#include "solvers/klu_factors.hpp"
+
+namespace boreon {
+namespace {
+
+std::vector<Expr> outputs_named(const System& s, const std::vector<std::string>& names) {
+  std::vector<std::string> all = s.output_names;
+  all.insert(all.end(), s.state_names.begin(), s.state_names.end());
+  std::vector<Expr> list;
+  for (const std::string& name : names) {
+    const auto at = std::find(all.begin(), all.end(), name);
+    if (at == all.end())
+      throw Error(ErrorKind::name, fmt::format("there is no output or unknown '{}'{}", name, suggestion(name, all)));
+    const auto i = static_cast<std::size_t>(at - all.begin());
+    list.push_back(i < s.outputs.size() ? s.outputs[i] : s.states[i - s.outputs.size()]);
+  }
+  return list;
+}
+
+// A parameter, or "n(0)" for the start of n.
+RunInput input_named(const System& s, const std::string& name, OutputsAt at) {
+  const auto p = std::find(s.parameter_names.begin(), s.parameter_names.end(), name);
+  if (p != s.parameter_names.end()) return {false, static_cast<std::size_t>(p - s.parameter_names.begin())};
+  const std::size_t open = name.find('(');
+  if (open != std::string::npos && name.ends_with(")")) {
+    const auto u = std::find(s.state_names.begin(), s.state_names.end(), name.substr(0, open));
+    if (u != s.state_names.end()) {
+      if (at == OutputsAt::steady_state)
+        throw Error(ErrorKind::usage,
+                    fmt::format("{} is where the search for the steady state begins; it does not depend on it", name));
+      return {true, static_cast<std::size_t>(u - s.state_names.begin())};
+    }
+  }
+  const bool unknown = std::find(s.state_names.begin(), s.state_names.end(), name) != s.state_names.end();
+  throw Error(ErrorKind::name,
+              unknown ? fmt::format("{0} is an unknown; its start value in a run is written {0}(0)", name)
+                      : fmt::format("there is no parameter '{}'{}", name, suggestion(name, s.parameter_names)));
+}
+
+std::vector<RunInput> inputs_named(const System& s, const std::vector<std::string>& names, OutputsAt at) {
+  std::vector<RunInput> list;
+  for (const std::string& n : names) list.push_back(input_named(s, n, at));
+  return list;
+}
+
+std::vector<Expr> slopes_by_states(const std::vector<Expr>& outputs, const System& s) {
+  std::vector<Expr> all;
+  for (const Expr& o : outputs) {
+    const std::vector<Expr> g = gradient(o, s.states);
+    all.insert(all.end(), g.begin(), g.end());
+  }
+  return all;
+}
+
+std::vector<Expr> slopes_by_inputs(const std::vector<Expr>& functions, const System& s, const std::vector<RunInput>& by,
+                                   bool at_start) {
+  std::vector<Expr> all;
+  for (const Expr& f : functions) {
+    for (const RunInput& i : by)
+      all.push_back(!i.start   ? derivative(f, s.parameters[i.index])
+                    : at_start ? derivative(f, s.states[i.index])
+                               : Expr(0));
+  }
+  return all;
+}
+
+std::vector<InputGroup> groups_of(const System& s) { return {{"y", s.states}, {"p", s.parameters}, {"t", {s.time}}}; }
+
+}  // namespace
+
+OutputMap::OutputMap(const System& system, const std::vector<std::string>& outputs,
+                     const std::vector<std::string>& inputs, const SensitivityOptions& options)
+    : system_(system),
+      options_(options),
+      outputs_(outputs_named(system, outputs)),
+      by_(inputs_named(system, inputs, options.at)),
+      groups_(groups_of(system)),
+      value_(with_parameters({OutputGroup("g", outputs_)}, groups_, system.parameter_values)),
+      by_states_(
+          with_parameters({OutputGroup("g_y", slopes_by_states(outputs_, system_))}, groups_, system.parameter_values)),
+      by_inputs_(with_parameters(
+          {OutputGroup("g_p", slopes_by_inputs(outputs_, system_, by_, options.at == OutputsAt::start))}, groups_,
+          system.parameter_values)) {
+  for (const RunInput& i : by_)
+    input_values_.push_back(i.start ? system_.start[i.index] : system_.parameter_values[i.index]);
+  if (options_.at == OutputsAt::end_of_run)
+    run_.emplace(system_, by_, options_.relative_tolerance, options_.absolute_tolerance);
+}
+
+long OutputMap::right_sides() const {
+  if (!run_) return 0;
+  const RunDerivatives::Counts& c = run_->counts();
+  return c.right_sides + c.sensitivity_right_sides + c.backward_right_sides;
+}
+
+void OutputMap::take(const std::vector<double>& inputs) {
+  for (std::size_t k = 0; k < by_.size(); ++k)
+    (by_[k].start ? system_.start : system_.parameter_values)[by_[k].index] = inputs[k];
+}
+
+std::vector<double> OutputMap::evaluated(const StagedKernel& kernel, std::size_t count) const {
+  std::vector<double> out(count);
+  const double t = time();
+  const double* in[] = {states_.data(), system_.parameter_values.data(), &t};
+  double* to[] = {out.data()};
+  if (count > 0) kernel(in, to);
+  return out;
+}
+
+bool OutputMap::find_states() {
+  message_.clear();
+  if (options_.at == OutputsAt::start) {
+    states_ = system_.start;
+    return true;
+  }
+  if (options_.at == OutputsAt::steady_state) {
+    System near = system_;
+    if (!states_.empty()) near.start = states_;  // the branch on which the last one was
+    const SteadyResult r = solve_steady(near, {});
+    message_ = r.converged ? std::string() : r.message;
+    if (r.converged) states_ = r.values;
+    return r.converged;
+  }
+  message_ = run_->forward({system_.start, system_.parameter_values, options_.from}, {options_.until}, false,
+                           [&](std::size_t, const double* y, const std::vector<const double*>&) {
+                             states_.assign(y, y + system_.states.size());
+                           });
+  return message_.empty();
+}
+
+std::vector<double> OutputMap::values(const std::vector<double>& inputs) {
+  take(inputs);
+  if (!find_states()) return {};
+  const double t = time();
+  const double* in[] = {states_.data(), system_.parameter_values.data(), &t};
+  for (StagedKernel* k : {&value_, &by_states_, &by_inputs_}) k->prepare(in);
+  return evaluated(value_, outputs_.size());
+}
+
+namespace {
+
+// df/dy at the root with its factors.
+struct Linearised {
+  NumericJacobian jacobian;
+  ScaledRows scaled;
+  KluFactors factors;
+  std::vector<double> sizes;
+
+  static std::vector<double> sizes_of(const std::vector<double>& y) {
+    std::vector<double> s;
+    for (const double v : y) s.push_back(v != 0 ? std::fabs(v) : 1);
+    return s;
+  }
+  static const NumericJacobian& filled(NumericJacobian& j, const std::vector<double>& y, const System& s, double t) {
+    const double* in[] = {y.data(), s.parameter_values.data(), &t};
+    if (!j.evaluate(in)) throw Error(ErrorKind::domain, "the Jacobian has no finite value at the steady state");
+    return j;
+  }
+  Linearised(const System& s, const std::vector<InputGroup>& groups, const std::vector<double>& y, double t,
+             const SundialsContext& context)
+      : jacobian(s.residuals, s.states, groups, s.parameter_values, LinearSolver::automatic, context),
+        scaled(filled(jacobian, y, s, t).pattern(), jacobian.values(), sizes_of(y)),
+        factors(jacobian.pattern(), scaled.entries),
+        sizes(sizes_of(y)) {
+    if (!(factors.reciprocal_condition() > 1e-15))
+      throw Error(ErrorKind::domain,
+                  "the Jacobian is singular at the steady state (a multiple root or a turning point): there "
+                  "sensitivities are infinite");
+  }
+};
+
+}  // namespace
+
+std::vector<std::vector<double>> OutputMap::forward() {
+  const std::size_t n = system_.states.size();
+  const std::size_t m = by_.size();
+  const std::vector<double> by_states = evaluated(by_states_, outputs_.size() * n);
+  const std::vector<double> by_inputs = evaluated(by_inputs_, outputs_.size() * m);
+  std::vector<std::vector<double>> result(outputs_.size(), std::vector<double>(m));
+  std::vector<std::vector<double>> slopes(m, std::vector<double>(n, 0.0));  // of the states
+  if (options_.at == OutputsAt::end_of_run) {
+    message_ = run_->forward({system_.start, system_.parameter_values, options_.from}, {options_.until}, true,
+                             [&](std::size_t, const double*, const std::vector<const double*>& s) {
+                               for (std::size_t i = 0; i < m; ++i) slopes[i].assign(s[i], s[i] + n);
+                             });
+    if (!message_.empty()) return {};
+  } else if (options_.at == OutputsAt::steady_state) {
+    Linearised l(system_, groups_, states_, time(), context_);
+    const StagedKernel k =
+        with_parameters({OutputGroup("f_p", slopes_by_inputs(system_.residuals, system_, by_, false))}, groups_,
+                        system_.parameter_values);
+    const std::vector<double> f = evaluated(k, n * m);
+    for (std::size_t i = 0; i < m; ++i) {
+      for (std::size_t row = 0; row < n; ++row) slopes[i][row] = -f[row * m + i] / l.scaled.rows[row];
+      if (!l.factors.solve(slopes[i])) throw Error(ErrorKind::domain, "the linear system cannot be solved");
+      for (std::size_t row = 0; row < n; ++row) slopes[i][row] *= l.sizes[row];
+      ++linear_solves_;
+    }
+  }
+  for (std::size_t o = 0; o < outputs_.size(); ++o) {
+    for (std::size_t i = 0; i < m; ++i) {
+      result[o][i] = by_inputs[o * m + i];
+      for (std::size_t row = 0; row < n; ++row) {
+        // what an output does not depend on may have any slope
+        if (by_states[o * n + row] != 0) result[o][i] += by_states[o * n + row] * slopes[i][row];
+      }
+    }
+  }
+  return result;
+}
+
+std::vector<std::vector<double>> OutputMap::adjoint() {
+  const std::size_t n = system_.states.size();
+  const std::size_t m = by_.size();
+  const std::vector<double> by_states = evaluated(by_states_, outputs_.size() * n);
+  const std::vector<double> by_inputs = evaluated(by_inputs_, outputs_.size() * m);
+  std::vector<std::vector<double>> result(outputs_.size());
+  std::optional<Linearised> l;
+  std::vector<double> f;
+  if (options_.at == OutputsAt::steady_state) {
+    l.emplace(system_, groups_, states_, time(), context_);
+    const StagedKernel k =
+        with_parameters({OutputGroup("f_p", slopes_by_inputs(system_.residuals, system_, by_, false))}, groups_,
+                        system_.parameter_values);
+    f = evaluated(k, n * m);
+  }
+  for (std::size_t o = 0; o < outputs_.size(); ++o) {
+    std::vector<double> end(by_states.begin() + static_cast<std::ptrdiff_t>(o * n),
+                            by_states.begin() + static_cast<std::ptrdiff_t>((o + 1) * n));
+    result[o].assign(m, 0.0);
+    if (options_.at == OutputsAt::end_of_run) {
+      message_ =
+          run_->adjoint({system_.start, system_.parameter_values, options_.from}, options_.until, end, result[o]);
+      if (!message_.empty()) return {};
+    } else if (options_.at == OutputsAt::steady_state) {
+      for (std::size_t row = 0; row < n; ++row) end[row] *= l->sizes[row];
+      if (!l->factors.solve_transposed(end)) throw Error(ErrorKind::domain, "the linear system cannot be solved");
+      ++linear_solves_;
+      for (std::size_t row = 0; row < n; ++row) {
+        for (std::size_t i = 0; i < m; ++i) {
+          if (f[row * m + i] != 0) result[o][i] -= f[row * m + i] * end[row] / l->scaled.rows[row];
+        }
+      }
+    }
+    for (std::size_t i = 0; i < m; ++i) result[o][i] += by_inputs[o * m + i];
+  }
+  return result;
+}
+
+double settled_difference(const std::vector<DifferenceStep>& steps) {
+  double best = std::numeric_limits<double>::quiet_NaN();
+  double least = std::numeric_limits<double>::infinity();
+  for (std::size_t k = 0; k + 1 < steps.size(); ++k) {
+    const double change = std::fabs(steps[k].central - steps[k + 1].central);
+    if (!(change < least)) continue;
+    least = change;
+    // of the two, the one nearer to the next neighbour
+    const bool nearer = k + 2 < steps.size() && std::fabs(steps[k + 2].central - steps[k + 1].central) < change;
+    best = steps[nearer ? k + 1 : k].central;
+  }
+  return best;
+}
+
+}  // namespace boreon

@@ -1,0 +1,59 @@
+// SPDX-License-Identifier: MIT
+// The map from parameters and start values to outputs: at the start, at the steady state, or at the end of a run.
+#pragma once
+
+#include <memory>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "boreon/sensitivity.hpp"
+#include "solvers/run_derivatives.hpp"
+
+namespace boreon {
+
+class OutputMap {
+ public:
+  /// `system` comes from checked() for what is asked. Outputs and inputs are names.
+  OutputMap(const System& system, const std::vector<std::string>& outputs, const std::vector<std::string>& inputs,
+            const SensitivityOptions& options);
+
+  /// The outputs for values of the inputs; empty where there is no solution, message() says why.
+  [[nodiscard]] std::vector<double> values(const std::vector<double>& inputs);
+  /// Their Jacobian by outputs, then inputs, at the values of the last call; by one way or the other.
+  [[nodiscard]] std::vector<std::vector<double>> forward();
+  [[nodiscard]] std::vector<std::vector<double>> adjoint();
+
+  [[nodiscard]] const std::vector<double>& input_values() const noexcept { return input_values_; }
+  [[nodiscard]] const std::vector<double>& states() const noexcept { return states_; }
+  [[nodiscard]] const std::string& message() const noexcept { return message_; }
+  [[nodiscard]] const std::vector<RunInput>& inputs() const noexcept { return by_; }
+  [[nodiscard]] long linear_solves() const noexcept { return linear_solves_; }
+  [[nodiscard]] long right_sides() const;
+
+ private:
+  [[nodiscard]] bool find_states();
+  [[nodiscard]] double time() const { return options_.at == OutputsAt::end_of_run ? options_.until : options_.from; }
+  [[nodiscard]] std::vector<double> evaluated(const StagedKernel& kernel, std::size_t count) const;
+  void take(const std::vector<double>& inputs);
+
+  System system_;
+  SensitivityOptions options_;
+  std::vector<Expr> outputs_;
+  std::vector<RunInput> by_;
+  std::vector<double> input_values_;
+  std::vector<InputGroup> groups_;
+  SundialsContext context_;
+  StagedKernel value_;
+  StagedKernel by_states_;  // output by state
+  StagedKernel by_inputs_;  // output by input, explicitly
+  std::optional<RunDerivatives> run_;
+  std::vector<double> states_;
+  std::string message_;
+  long linear_solves_ = 0;
+};
+
+/// The quotient with the smallest change from one step to the next; NaN if there are not two.
+[[nodiscard]] double settled_difference(const std::vector<DifferenceStep>& steps);
+
+}  // namespace boreon
