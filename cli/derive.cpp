@@ -228,7 +228,11 @@ Answer evaluate_model(const Request& r) {
   const Model model = model_of(r);
   const System system = system_of(model);
   Bindings b;
-  for (std::size_t i = 0; i < system.parameters.size(); ++i) b.set(system.parameters[i], model.parameters[i].value);
+  for (std::size_t i = 0; i < system.parameters.size(); ++i) {
+    b.set(system.parameters[i], i < model.parameters.size()
+                                    ? Expr(model.parameters[i].value)
+                                    : Expr(Number::shortest_decimal(system.parameter_values[i])));
+  }
   for (std::size_t i = 0; i < system.states.size(); ++i)
     b.set(system.states[i], Expr(Number::shortest_decimal(system.start[i])));
   b.set(system.time, Expr(Number::shortest_decimal(model.run.from)));
@@ -241,7 +245,9 @@ Answer evaluate_model(const Request& r) {
     a.json["result"][name] = number_text(v);
   };
   for (std::size_t i = 0; i < system.residuals.size(); ++i) {
-    add(system.right_sides.empty() ? "residual of " + system.equation_names[i] : "rate of " + system.state_names[i],
+    add(model.equations.empty()      ? "model of " + system.equation_names[i] + " in the middle of the data"
+        : system.right_sides.empty() ? "residual of " + system.equation_names[i]
+                                     : "rate of " + system.state_names[i],
         system.residuals[i]);
   }
   for (std::size_t i = 0; i < system.outputs.size(); ++i) add(system.output_names[i], system.outputs[i]);
@@ -402,8 +408,9 @@ Answer check(const Request& r) {
   }
   const Evidence jacobian =
       cross_check(functions, system.states, sparse_jacobian(functions, system.states), options, names);
-  a.text = fmt::format("{}\n  Jacobian of the equations, {}: {}\n", model.title.empty() ? model.path : model.title,
-                       entry_count(jacobian.entries), brief(jacobian));
+  const bool fit = model.equations.empty();
+  a.text = fmt::format("{}\n  Jacobian of the {}, {}: {}\n", model.title.empty() ? model.path : model.title,
+                       fit ? "models of the fit" : "equations", entry_count(jacobian.entries), brief(jacobian));
   Evidence overall = jacobian;
   std::vector<Expr> with_parameters = system.states;
   with_parameters.insert(with_parameters.end(), system.parameters.begin(), system.parameters.end());
@@ -415,7 +422,8 @@ Answer check(const Request& r) {
     if (e.verdict != Verdict::agrees && overall.verdict == Verdict::agrees && e.entries > 0) overall = e;
     if (e.entries > 0 && e.digits < overall.digits) overall = e;
   };
-  part("derivatives of the equations by the parameters", functions, system.parameters, names);
+  part(fit ? "derivatives of the models by parameters and columns" : "derivatives of the equations by the parameters",
+       functions, system.parameters, names);
   part("derivatives of the outputs", system.outputs, with_parameters, system.output_names);
   for (const Warning& w : model.warnings)
     a.text += fmt::format("  warning: {} (line {})\n", w.message, w.position.line);

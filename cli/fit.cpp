@@ -175,7 +175,7 @@ void add_json(Answer& a, const FitProblem& p, const FitResult& f) {
   a.json["chi_square"] = f.chi_square;
   a.json["iterations"] = f.iterations;
   a.json["statistics"] = {
-      {"starts", f.starts},         {"same_minimum", f.same_minimum}, {"higher_minima", f.higher_minima},
+      {"starts", f.starts},         {"same_minimum", f.same_minimum}, {"other_minima", f.other_minima},
       {"eliminated", f.eliminated}, {"nonlinearity", f.nonlinearity}, {"robust_scale", f.robust_scale}};
   if (!f.profile.empty()) {
     a.json["intervals"] = Json::object();
@@ -254,7 +254,7 @@ Answer fit_command(const Request& r) {
                         f.robust_scale > 0 ? fmt::format("; robust, with errors of about {:.3g}", f.robust_scale) : "");
   if (f.starts > 1)
     a.text += fmt::format("  {} of {} searches ended here{}\n", f.same_minimum, f.starts,
-                          f.higher_minima > 0 ? ", others in a higher minimum" : "");
+                          f.other_minima > 0 ? ", others in another minimum" : "");
   a.text += fmt::format(
       "check: one more step changes digit {:.0f} and beyond{}, the slope of the sum of squares is that of "
       "a minimum\n",

@@ -76,8 +76,12 @@ void draw(const Request& r, const Model& m, const SensitivityResult& s, bool sin
     bars.curves.push_back(std::move(c));
   }
   std::vector<Figure> panels{bars};
-  if (!order.empty() && s.of(0, order[0]).steps.size() > 2 && s.of(0, order[0]).forward != 0)
-    panels.push_back(steps_figure(s, 0, order[0], single));
+  // the steps of the input that matters most for the first output
+  const auto first = [&](std::size_t i) {
+    return std::isfinite(s.of(0, i).relative) ? std::fabs(s.of(0, i).relative) : 0;
+  };
+  const auto most = *std::max_element(order.begin(), order.end(), [&](auto a, auto b) { return first(a) < first(b); });
+  if (s.of(0, most).steps.size() > 2 && s.of(0, most).forward != 0) panels.push_back(steps_figure(s, 0, most, single));
   write_figures(panels, r.plot.get(), output_policy(r));
 }
 
@@ -221,6 +225,10 @@ Answer sensitivity_command(const Request& r) {
   }
   a.text += fmt::format("\ncheck: {}: {:.1f} digits{}\n", result.evidence.method, result.evidence.digits,
                         result.evidence.worst_entry.empty() ? "" : " (worst: " + result.evidence.worst_entry + ")");
+  if (result.evidence.skipped > 0)
+    r.warn(fmt::format(
+        "{} of the derivatives could not be compared with differences: there is no solution a step to one side",
+        result.evidence.skipped));
   if (result.evidence.verdict == Verdict::disagrees) {
     a.text += "the ways to the derivatives disagree\n";
     a.exit_code = 1;

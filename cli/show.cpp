@@ -59,6 +59,35 @@ Expr plain_names(const Expr& e) {
   return rebuild(e);
 }
 
+namespace {
+
+// What was measured, and its models.
+std::string data_and_fits(const Request& r, const Model& m, const PrintOptions& options, Json& fits) {
+  if (!m.data) return {};
+  std::string t =
+      fmt::format("\ndata: {} rows{}\n", m.data->rows(), m.data->file.empty() ? "" : " from " + m.data->file);
+  for (std::size_t c = 0; c < m.data->names.size(); ++c) {
+    const auto [low, high] = std::minmax_element(m.data->columns[c].begin(), m.data->columns[c].end());
+    t += fmt::format("  {}{}: {} to {}\n", m.data->names[c],
+                     m.data->units[c].empty() ? "" : " [" + m.data->units[c] + "]", number(*low), number(*high));
+  }
+  t += r.format.get() == "text" ? "\nfit\n" : "\nfit\n\n";
+  for (const FitSeries& f : m.fits) {
+    t += line(r, options, f.name, f.model_given) + (f.robust ? "   (robust loss)" : "") + "\n";
+    fits[f.name] = {{"model", to_text(plain_names(f.model_given))}};
+    if (f.deviation_given.is_integer(1)) continue;
+    t += line(r, options, "sigma_" + f.name, f.deviation_given) + (f.absolute ? "" : "   (up to a factor)") + "\n";
+    fits[f.name]["sigma"] = to_text(plain_names(f.deviation_given));
+  }
+  return t;
+}
+
+std::string error_of(const Parameter& p) {
+  return (p.uncertainty > 0 ? fmt::format(" +- {}", number(p.uncertainty)) : "") + (p.fit ? " (to be found)" : "");
+}
+
+}  // namespace
+
 Answer show(const Request& r) {
   Answer a;
   if (!is_model(r.inputs.at(0))) {
@@ -88,12 +117,12 @@ Answer show(const Request& r) {
   Json parameters = Json::object();
   if (!m.parameters.empty()) t += "\nparameters\n";
   for (const auto& p : m.parameters) {
-    t += fmt::format("  {} = {} {}{}\n", padded(p.name, width), padded(number(p.value.to_double()), 12),
+    t += fmt::format("  {} = {} {}{}\n", padded(p.name, width), padded(number(p.value.to_double()) + error_of(p), 12),
                      padded(p.unit, 12), p.note.empty() ? "" : "  " + p.note);
     parameters[p.name] = {{"value", p.value.to_double()}, {"unit", p.unit}, {"note", p.note}};
   }
   Json unknowns = Json::object();
-  t += "\nunknowns\n";
+  if (!m.unknowns.empty()) t += "\nunknowns\n";
   for (const auto& u : m.unknowns) {
     std::string bounds;
     if (std::isfinite(u.lower) || std::isfinite(u.upper)) {
@@ -127,7 +156,7 @@ Answer show(const Request& r) {
          (d.note.empty() ? "" : "   " + d.note) + "\n";
     definitions[d.name] = to_text(plain_names(d.given));
   }
-  t += r.format.get() == "text" ? "\nequations\n" : "\nequations\n\n";
+  if (!m.equations.empty()) t += r.format.get() == "text" ? "\nequations\n" : "\nequations\n\n";
   Json equations = Json::object();
   for (const auto& e : m.equations) {
     const Expr sides[] = {e.given.lhs, e.given.rhs};
@@ -142,6 +171,8 @@ Answer show(const Request& r) {
          (o.note.empty() ? "" : "   " + o.note) + "\n";
     outputs[o.name] = to_text(plain_names(o.given));
   }
+  Json fits = Json::object();
+  t += data_and_fits(r, m, options, fits);
   if (r.format.get() == "latex") t = model_in_latex(m);
   Json warnings = Json::array();
   for (const auto& w : m.warnings) {
@@ -149,9 +180,9 @@ Answer show(const Request& r) {
     warnings.push_back({{"message", w.message}, {"line", w.position.line}, {"column", w.position.column}});
   }
   if (!m.warnings.empty()) t += "\n";
-  a.json["result"] = {{"title", m.title},  {"parameters", parameters},   {"unknowns", unknowns},
-                      {"tables", tables},  {"definitions", definitions}, {"equations", equations},
-                      {"outputs", outputs}};
+  a.json["result"] = {
+      {"title", m.title},           {"parameters", parameters}, {"unknowns", unknowns}, {"tables", tables},
+      {"definitions", definitions}, {"equations", equations},   {"outputs", outputs},   {"fit", fits}};
   a.json["warnings"] = warnings;
   a.json["status"] = "exact";
   return a;

@@ -91,7 +91,10 @@ std::string model_in_latex(const Model& m) {
   const auto latex = [&](const Expr& e) { return to_latex(plain_names(e), options); };
   std::string out = fmt::format("\\section*{{{}}}\n", latex_text(m.title.empty() ? m.path : m.title));
   std::string rows;
-  for (const auto& p : m.parameters) rows += quantity(Symbol(p.name), to_latex(Expr(p.value)), p.unit, p.note);
+  for (const auto& p : m.parameters) {
+    const std::string error = p.uncertainty > 0 ? " \\pm " + latex_number(p.uncertainty) : "";
+    rows += quantity(Symbol(p.name), to_latex(Expr(p.value)) + error, p.unit, p.note);
+  }
   out += table("Parameters", rows);
   rows.clear();
   for (const auto& u : m.unknowns) {
@@ -132,7 +135,14 @@ std::string model_in_latex(const Model& m) {
   lines.clear();
   for (const auto& o : m.outputs)
     lines.push_back(fmt::format("{} &= {}{}", to_latex(Symbol(o.name)), latex(o.given), aside(o.unit, o.note)));
-  return out + aligned("Outputs", lines);
+  out += aligned("Outputs", lines);
+  lines.clear();
+  for (const auto& f : m.fits) {
+    lines.push_back(fmt::format("{} &\\approx {}", to_latex(Symbol(f.name)), latex(f.model_given)));
+    if (!f.deviation_given.is_integer(1))
+      lines.push_back(fmt::format("\\sigma_{{{}}} &= {}", to_latex(Symbol(f.name)), latex(f.deviation_given)));
+  }
+  return out + aligned("Measured, and the models of it", lines);
 }
 
 }  // namespace boreon::cli

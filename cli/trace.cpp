@@ -167,7 +167,6 @@ Answer trace_command(const Request& r) {
   a.json["turning_points"] = json_of_points(s, t.turning_points);
   a.json["branch_points"] = json_of_points(s, t.branch_points);
   a.json["hopf_points"] = json_of_points(s, t.hopf_points);
-  a.json["closed"] = t.closed;
   a.json["result"] = a.json["turning_points"];
   a.json["status"] = "approximate";
   a.json["statistics"] = {{"newton_steps", t.newton_steps}};

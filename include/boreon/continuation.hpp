@@ -18,7 +18,7 @@ struct TraceOptions {
   double from = 0;
   double to = 1;
   std::size_t most_points = 4000;
-  double longest_step = 0.05;  ///< of a step, in parts of the range of the parameter and of the sizes of the unknowns
+  double longest_step = 0.03;  ///< of a step, in parts of the range of the parameter and of the sizes of the unknowns
 };
 
 enum class PointKind : std::uint8_t {
@@ -50,11 +50,11 @@ struct TraceResult {
 
 /// Follows the steady state of `residuals` (rates, where `right_sides` are there: then with its stability) that
 /// solve_steady() finds at `from`, by steps along the arc of the branch with a Newton corrector on derived Jacobians,
-/// until the parameter leaves the range between `from` and `to` at either end, an unknown its bounds, or the branch
-/// closes. Turning points are where the parameter's part of the tangent vanishes, branch points where the determinant
-/// of the bordered Jacobian changes sign. O(n^3) for a step; at most 2,000 unknowns. Throws Error(name) for a parameter
-/// that is none, Error(convergence) if there is no steady state at `from`. Sources: Keller, in Applications of
-/// Bifurcation Theory, 1977, 359; Allgower and Georg, Introduction to Numerical Continuation Methods, 2003.
+/// until the parameter leaves the range between `from` and `to` at either end, or an unknown its bounds. Turning points
+/// are where the parameter's part of the tangent vanishes, branch points where the determinant of the bordered Jacobian
+/// changes sign. O(n^3) for a step; at most 2,000 unknowns. Throws Error(name) for a parameter that is none,
+/// Error(convergence) if there is no steady state at `from`. Sources: Keller, in Applications of Bifurcation Theory,
+/// 1977, 359; Allgower and Georg, Introduction to Numerical Continuation Methods, 2003.
 [[nodiscard]] TraceResult trace(const System& system, const TraceOptions& options);
 
 }  // namespace BOREON_API

@@ -96,7 +96,7 @@ struct FitResult {
   int iterations = 0;
   int starts = 0;         ///< searches, with the given start
   int same_minimum = 0;   ///< of them ended here
-  int higher_minima = 0;  ///< ended in another minimum, none of them lower
+  int other_minima = 0;  ///< ended in another minimum: higher, or lower by less than errors explain
   bool from_other_start = false;
   std::vector<std::string> eliminated;  ///< unknowns that occur linearly and were solved for in each step
 

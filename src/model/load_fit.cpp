@@ -102,8 +102,12 @@ void Loader::data_symbols(const SourcePosition& at) {
                                other->second.first, other->second.second.line),
                    at);
     }
-    model_.data->symbols.emplace_back(Symbol(output || unknown ? measured(name) : name));
-    if (output || unknown || !is_identifier(name) || is_reserved_word(name)) continue;
+    const bool plain = is_identifier(name) && !is_reserved_word(name);
+    // what no expression can name needs a symbol all the same
+    model_.data->symbols.emplace_back(Symbol(!plain ? fmt::format("column_{}", model_.data->symbols.size() + 1)
+                                             : output || unknown ? measured(name)
+                                                                 : name));
+    if (output || unknown || !plain) continue;
     declare(name, "column of the data", at);
     context_.names.emplace(name, model_.data->symbols.back());
   }

@@ -172,7 +172,8 @@ void require_equations(const Model& model) {
                   model.fits.empty() ? "; evaluate gives its outputs" : "; fit finds the unknowns of its [fit]"));
 }
 
-// Outputs alone.
+// Outputs alone, or the models of a fit: functions of the unknowns, with the columns of the data as parameters that
+// have the values of some row in the middle.
 System plain_system(const Model& model) {
   System s;
   add_common(s, model);
@@ -182,6 +183,16 @@ System plain_system(const Model& model) {
     b.set(u.function, u.symbol);
   }
   for (const NamedExpression& o : model.outputs) s.outputs.push_back(substitute(o.resolved, b, Unused::allowed));
+  for (const FitSeries& f : model.fits) {
+    s.equation_names.push_back(f.name);
+    s.residuals.push_back(substitute(f.model, b, Unused::allowed));
+  }
+  for (std::size_t c = 0; model.data && c < model.data->symbols.size(); ++c) {
+    if (model.data->symbols[c] == s.time) continue;
+    s.parameters.push_back(model.data->symbols[c]);
+    s.parameter_names.push_back(model.data->names[c]);
+    s.parameter_values.push_back(model.data->columns[c][model.data->rows() / 2]);
+  }
   return s;
 }
 

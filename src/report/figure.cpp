@@ -80,7 +80,8 @@ std::string bars(const Figure& f, std::size_t block) {
   for (std::size_t i = 0; i < f.categories.size(); ++i)
     s += fmt::format("{}{} {}", i > 0 ? ", " : "", quoted(f.categories[i]), i);
   s += fmt::format(
-      ")\nset xrange [-0.6:{}]\nset yrange [0:*]\nset boxwidth {:.4g}\nset style fill solid 0.85 noborder\nplot ",
+      ")\nset offsets 0, 0, graph 0.08, 0\nset xrange [-0.6:{}]\nset yrange [0:*]\nset boxwidth {:.4g}\nset style fill "
+      "solid 0.85 noborder\nplot ",
       static_cast<double>(f.categories.size()) - 0.4, 0.9 * width);
   for (std::size_t k = 0; k < f.curves.size(); ++k) {
     s += fmt::format(
@@ -98,7 +99,7 @@ std::string beside(const Curve& c, std::size_t i) {
 }
 
 // How a curve is drawn: the columns with their common factor, and the style.
-std::string style(const Curve& c, std::size_t k, double scale) {
+std::string style(const Curve& c, std::size_t k, double scale, std::size_t& lines) {
   const char* const colour = palette[k % 8];
   if (!c.low.empty())
     return fmt::format("1:(column(3)*{0:g}):(column(4)*{0:g}) with filledcurves fs solid 0.25 noborder lc rgb '{1}'",
@@ -107,7 +108,7 @@ std::string style(const Curve& c, std::size_t k, double scale) {
     return fmt::format("1:(column(2)*{0:g}):(column(3)*{0:g}) with yerrorbars pt 7 ps 0.8 lw 1.2 lc rgb '{1}'", scale,
                        colour);
   if (c.points) return fmt::format("1:(column(2)*{:g}) with points pt 7 ps 0.9 lc rgb '{}'", scale, colour);
-  return fmt::format("1:(column(2)*{:g}) with lines lw 2.5 lc rgb '{}' dt {}", scale, colour, dashes[k % 5]);
+  return fmt::format("1:(column(2)*{:g}) with lines lw 2.5 lc rgb '{}' dt {}", scale, colour, dashes[lines++ % 5]);
 }
 
 std::string script(const std::vector<Figure>& panels, bool svg) {
@@ -158,9 +159,11 @@ std::string script(const std::vector<Figure>& panels, bool svg) {
       continue;
     }
     s += "plot ";
+    std::size_t lines = 0;
     for (std::size_t k = 0; k < f.curves.size(); ++k) {
-      const Curve& c = f.curves[k];
-      s += fmt::format("{}$data{} using {} title {}", k > 0 ? ", " : "", block++, style(c, k, scale), quoted(c.label));
+      const std::string& label = f.curves[k].label;
+      s += fmt::format("{}$data{} using {} {}", k > 0 ? ", " : "", block++, style(f.curves[k], k, scale, lines),
+                       label.empty() ? "notitle" : "title " + quoted(label));
     }
     s += "\n";
   }

@@ -66,8 +66,7 @@ System checked(const System& system, Purpose purpose) {
   }
   if (purpose == Purpose::steady && s.residuals.size() != n) {
     throw Error(ErrorKind::unsupported, fmt::format("{} equations for {} unknowns: a steady state needs as many "
-                                                    "equations as unknowns; fitting more equations than unknowns is "
-                                                    "not part of this version",
+                                                    "equations as unknowns; a fit takes more",
                                                     s.residuals.size(), n));
   }
   if (!s.time.is(Kind::symbol)) s.time = Symbol("t");

@@ -138,7 +138,6 @@ class Tracer {
       examine(*s, h);
       if (ends(*s)) break;
       accept(*s);
-      if (came_back()) break;
       const double grow = s->corrections <= 2 ? 1.5 : s->corrections <= 4 ? 1.1 : 0.6;
       h = std::min(options_.longest_step, h * grow * (s->turn > 0.15 ? 0.5 : 1));
     }
@@ -180,7 +179,6 @@ class Tracer {
                               options_.along, options_.from));
     tangent_ = t->tangent;
     sign_ = t->sign;
-    start_ = x_;
     result_.points.push_back(branch_.point(x_));
   }
 
@@ -362,17 +360,6 @@ class Tracer {
     take_sizes();
     tangent_ = direction.cwiseQuotient(size_).normalized();
     result_.points.push_back(branch_.point(x_));
-    const double far = (x_ - start_).cwiseQuotient(size_).norm();
-    away_ = away_ || far > 3 * options_.longest_step;
-    distance_ = far;
-  }
-
-  bool came_back() {
-    if (!away_ || distance_ > 0.6 * options_.longest_step) return false;
-    result_.completed = true;
-    result_.closed = true;
-    result_.message = "the branch is closed: it came back to where it began";
-    return true;
   }
 
   // One more Newton step of every point, and whether turning points turn.
@@ -405,14 +392,11 @@ class Tracer {
   Branch branch_;
   double span_;
   Eigen::VectorXd x_;
-  Eigen::VectorXd start_;
   Eigen::VectorXd size_;
   Eigen::VectorXd largest_;
   Eigen::VectorXd tangent_;
   double sign_ = 0;
   int last_unstable_ = -1;
-  bool away_ = false;
-  double distance_ = 0;
   TraceResult result_;
 };
 

@@ -116,10 +116,8 @@ class Fit {
                   fmt::format("at the start {}; begin elsewhere", residuals_->fault(problem_.start)));
     std::vector<double> begin = problem_.start;
     if (needs_scale()) begin = scaled_start();
-    FitPoint best = from(begin);
     FitResult result;
-    result.starts = 1;
-    search_elsewhere(best, result);
+    const FitPoint best = best_of_all(begin, result);
     finish(best, result);
     return result;
   }
@@ -191,39 +189,82 @@ class Fit {
     }
   }
 
-  void search_elsewhere(FitPoint& best, FitResult& result) {
-    int count = options_.other_starts;
-    if (count < 0) {
-      // what takes about a second, between one and eight
-      const double once = residuals_->work() * 30 * static_cast<double>(1 + problem_.unknowns.size());
-      count = static_cast<int>(std::clamp(1e9 / std::max(once, 1.0), 1.0, 8.0));
-      const bool straight = linear_.size() == problem_.unknowns.size();
-      if (straight) count = 1;
-      if (problem_.run) count = std::min(count, 2);
-    }
-    std::mt19937_64 random(42);
-    for (int k = 0; k < count; ++k) {
-      const FitPoint p = from(another_start(problem_, random));
-      ++result.starts;
-      if (!std::isfinite(p.cost)) continue;
-      const double size = std::max(best.cost, std::numeric_limits<double>::min());
-      if (!(p.cost < best.cost * (1 - same_cost)) || !std::isfinite(best.cost)) {
-        if (!std::isfinite(best.cost)) {
-          best = p;
-          result.from_other_start = true;
-        } else if (std::fabs(p.cost - best.cost) <= same_cost * size) {
-          ++result.same_minimum;
-        } else {
-          ++result.higher_minima;
-        }
-        continue;
+  // All searches: the minimum that the given start leads to, unless another one is better by more than errors explain;
+  // of several with the same cost (signs and exchanged terms) the one nearest to the start.
+  FitPoint best_of_all(const std::vector<double>& begin, FitResult& result) {
+    std::vector<FitPoint> found{from(begin)};
+    if (!linear_.empty()) {  // and without eliminating, which may leap far
+      FitPoint direct = trust_region(*residuals_, box_, begin, options_.max_iterations);
+      if (std::isfinite(direct.cost)) {
+        snap(direct);
+        polish(*residuals_, box_, direct);
+        found.push_back(std::move(direct));
       }
-      result.higher_minima += result.same_minimum + 1;
-      result.same_minimum = 0;
-      best = p;
-      result.from_other_start = true;
     }
-    ++result.same_minimum;
+    const std::size_t own = found.size();
+    std::mt19937_64 random(42);
+    const int count = other_starts();
+    for (int k = 0; k < count; ++k) found.push_back(from(another_start(problem_, random)));
+    result.starts = count + 1;
+    const auto cheaper = [](const FitPoint& a, const FitPoint& b) { return a.cost < b.cost; };
+    const FitPoint& lowest = *std::min_element(found.begin(), found.end(), cheaper);
+    const FitPoint& given = *std::min_element(found.begin(), found.begin() + static_cast<std::ptrdiff_t>(own), cheaper);
+    if (!std::isfinite(lowest.cost)) return given;
+    const bool absolute =
+        std::any_of(problem_.targets.begin(), problem_.targets.end(), [](const FitTarget& t) { return t.absolute; });
+    const double dof = static_cast<double>(residuals_->count()) - static_cast<double>(problem_.unknowns.size());
+    const double scale = absolute ? 1 : lowest.cost / std::max(dof, 1.0);
+    const double floor = 1e-18 * measured_norm() * measured_norm();
+    const bool better = given.cost - lowest.cost > 0.5 * scale + floor;
+    result.from_other_start = better;
+    const FitPoint& chosen = better ? lowest : given;
+    const double size = std::max(chosen.cost, floor / same_cost);
+    const auto same = [&](const FitPoint& p) { return std::fabs(p.cost - chosen.cost) <= same_cost * size; };
+    const FitPoint* nearest = &chosen;
+    for (const FitPoint& p : found) {
+      if (same(p) && distance(p) < distance(*nearest)) nearest = &p;
+    }
+    for (std::size_t k = own - 1; k < found.size(); ++k) ++(same(found[k]) ? result.same_minimum : result.other_minima);
+    if (own > 1 && better) result.same_minimum = std::max(result.same_minimum, 1);
+    if (lowest.cost < chosen.cost - same_cost * size)
+      result.warnings.push_back(fmt::format("another minimum fits as well as errors can tell: {}", listed(lowest)));
+    FitPoint best = *nearest;
+    // squares and even functions do not see a sign: the one of the start then
+    for (std::size_t i = 0; i < best.x.size(); ++i) {
+      if (!(best.x[i] * problem_.start[i] < 0)) continue;
+      FitPoint turned = best;
+      turned.x[i] = box_.inside(i, -turned.x[i]);
+      turned.cost = residuals_->cost(turned.x);
+      if (same(turned)) best = std::move(turned);
+    }
+    return best;
+  }
+
+  [[nodiscard]] int other_starts() const {
+    if (options_.other_starts >= 0) return options_.other_starts;
+    if (linear_.size() == problem_.unknowns.size()) return 1;
+    // what takes about a second, between one and eight
+    const double once = residuals_->work() * 30 * static_cast<double>(1 + problem_.unknowns.size());
+    const int count = static_cast<int>(std::clamp(1e9 / std::max(once, 1.0), 1.0, 8.0));
+    return problem_.run ? std::min(count, 2) : count;
+  }
+
+  // Signs that are not those of the start count most, then distances in parts of the start.
+  [[nodiscard]] double distance(const FitPoint& p) const {
+    double sum = 0;
+    for (std::size_t i = 0; i < p.x.size(); ++i) {
+      const double from = problem_.start[i];
+      const double size = from != 0 ? std::fabs(from) : 1;
+      sum += std::min(std::fabs(p.x[i] - from) / size, 100.0) + (from * p.x[i] < 0 ? 1000 : 0);
+    }
+    return sum;
+  }
+
+  [[nodiscard]] std::string listed(const FitPoint& p) const {
+    std::string text;
+    for (std::size_t i = 0; i < p.x.size() && i < 6; ++i)
+      text += fmt::format("{}{} = {:.6g}", i > 0 ? ", " : "", problem_.names[i], p.x[i]);
+    return text;
   }
 
   void finish(const FitPoint& best, FitResult& result) {
@@ -244,9 +285,9 @@ class Fit {
     add_nonlinearity(*residuals_, box_, at, result);
     if (result.nonlinearity > 0.3)
       result.warnings.push_back(fmt::format(
-          "chi-square one standard error away is {:.0f} % off its parabola: the standard errors are rough, --profile "
-          "gives intervals",
-          100 * std::min(result.nonlinearity, 99.0)));
+          "chi-square one standard error away is {} its parabola: the standard errors are rough, --profile gives "
+          "intervals",
+          result.nonlinearity < 1 ? fmt::format("{:.0f} % off", 100 * result.nonlinearity) : "far off"));
     if (options_.profile) add_profile(*residuals_, box_, at, options_.max_iterations, result);
     // the residuals of figures are those of the model, not of the loss
     residuals_->set_losses(false);

@@ -63,11 +63,26 @@ class Block final : public ceres::CostFunction {
         x_(std::move(x)),
         sizes_(std::move(sizes)) {
     set_num_residuals(static_cast<int>(residuals.count()));
+    // in units of the residuals at the start, so that no tolerance of the library has a unit
+    std::vector<double> r(residuals.count());
+    if (residuals.evaluate(x_, r.data(), nullptr))
+      for (const double v : r) unit_ = std::max(unit_, std::fabs(v));
+    if (!(unit_ > 0)) unit_ = 1;
     mutable_parameter_block_sizes()->push_back(static_cast<int>(free_.size()));
   }
 
   bool Evaluate(double const* const* z, double* r, double** jacobians) const override {
-    if (interrupt_requested()) return false;
+    if (interrupt_requested() || !values(z, r, jacobians)) return false;
+    for (int i = 0; i < num_residuals(); ++i) r[i] /= unit_;
+    if (jacobians == nullptr || jacobians[0] == nullptr) return true;
+    Eigen::Map<RowMajor>(jacobians[0], num_residuals(), static_cast<Eigen::Index>(free_.size())) /= unit_;
+    return true;
+  }
+
+  [[nodiscard]] const std::vector<double>& at() const noexcept { return x_; }
+
+ private:
+  bool values(double const* const* z, double* r, double** jacobians) const {
     for (std::size_t k = 0; k < free_.size(); ++k) x_[free_[k]] = z[0][k] * sizes_[free_[k]];
     const bool wanted = jacobians != nullptr && jacobians[0] != nullptr;
     if (linear_.empty() && !wanted) return residuals_.evaluate(x_, r, nullptr);
@@ -96,10 +111,8 @@ class Block final : public ceres::CostFunction {
     return out.allFinite();
   }
 
-  [[nodiscard]] const std::vector<double>& at() const noexcept { return x_; }
-
- private:
   FitResiduals& residuals_;
+  double unit_ = 0;
   std::vector<std::size_t> free_;
   std::vector<std::size_t> linear_;
   mutable std::vector<double> x_;
@@ -132,7 +145,7 @@ FitPoint minimised(FitResiduals& residuals, const FitBox& box, const std::vector
     options.linear_solver_type = residuals.count() > 100'000 ? ceres::DENSE_NORMAL_CHOLESKY : ceres::DENSE_QR;
     options.max_num_iterations = max_iterations;
     options.function_tolerance = 1e-14;
-    options.gradient_tolerance = 1e-16;
+    options.gradient_tolerance = 1e-30;
     options.parameter_tolerance = 1e-12;
     options.max_num_consecutive_invalid_steps = 40;
     options.logging_type = ceres::SILENT;

@@ -130,9 +130,14 @@ bool OutputMap::find_states() {
     System near = system_;
     if (!states_.empty()) near.start = states_;  // the branch on which the last one was
     const SteadyResult r = solve_steady(near, {});
-    message_ = r.converged ? std::string() : r.message;
+    // Rounding that moves a root this far says that two of them meet there: no derivative exists.
+    const bool multiple = r.converged && r.correction > 1e-9;
+    message_ = multiple ? "the Jacobian is singular at the steady state, or nearly so (a multiple root or a turning "
+                          "point): there sensitivities are infinite"
+               : r.converged ? std::string()
+                             : r.message;
     if (r.converged) states_ = r.values;
-    return r.converged;
+    return r.converged && !multiple;
   }
   message_ = run_->forward({system_.start, system_.parameter_values, options_.from}, {options_.until}, false,
                            [&](std::size_t, const double* y, const std::vector<const double*>&) {
@@ -262,14 +267,15 @@ std::vector<std::vector<double>> OutputMap::adjoint() {
 
 double settled_difference(const std::vector<DifferenceStep>& steps) {
   double best = std::numeric_limits<double>::quiet_NaN();
+  if (steps.size() == 2) return steps[1].central;
   double least = std::numeric_limits<double>::infinity();
-  for (std::size_t k = 0; k + 1 < steps.size(); ++k) {
-    const double change = std::fabs(steps[k].central - steps[k + 1].central);
+  // changes to both neighbours: two steps so short that nothing changes between them may agree by chance
+  for (std::size_t k = 1; k + 1 < steps.size(); ++k) {
+    const double change = std::max(std::fabs(steps[k].central - steps[k - 1].central),
+                                   std::fabs(steps[k].central - steps[k + 1].central));
     if (!(change < least)) continue;
     least = change;
-    // of the two, the one nearer to the next neighbour
-    const bool nearer = k + 2 < steps.size() && std::fabs(steps[k + 2].central - steps[k + 1].central) < change;
-    best = steps[nearer ? k + 1 : k].central;
+    best = steps[k].central;
   }
   return best;
 }

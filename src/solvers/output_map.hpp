@@ -53,7 +53,7 @@ class OutputMap {
   long linear_solves_ = 0;
 };
 
-/// The quotient with the smallest change from one step to the next; NaN if there are not two.
+/// The quotient that changes least from the step before it and to the next one; NaN if there are not two.
 [[nodiscard]] double settled_difference(const std::vector<DifferenceStep>& steps);
 
 }  // namespace boreon

@@ -1,0 +1,222 @@
+// SPDX-License-Identifier: MIT
+// Sensitivities against formulas, forward against adjoint, uncertainties against draws.
+#include <doctest/doctest.h>
+
+#include <cmath>
+#include <random>
+
+#include "boreon/boreon.hpp"
+#include "tool/tool.hpp"
+
+using namespace boreon;
+
+namespace sensitivity_cases {
+
+double uniform(std::mt19937_64& random, double low, double high) {
+  return low + (high - low) * (static_cast<double>(random() >> 11U) * 0x1.0p-53);
+}
+
+SensitivityOptions run_until(double until) {
+  SensitivityOptions o;
+  o.at = OutputsAt::end_of_run;
+  o.until = until;
+  return o;
+}
+
+}  // namespace sensitivity_cases
+
+using namespace sensitivity_cases;
+
+TEST_CASE("sensitivities of runs are those of their closed forms, both ways") {
+  // n = n0*exp(-a*t), r = n0/(1 + b*n0*t), x = x0*cos(w*t) + v0/w*sin(w*t)
+  const Model m = parse_model(
+      "[parameters]\na = 0.7\nb = 0.3\nw = 2\n[unknowns]\nn = 1.5\nr = 2\nx = 0.4\n\"x'\" = 0.6\n[equations]\n"
+      "one = \"n' = -a*n\"\ntwo = \"r' = -b*r^2\"\nthree = \"x'' = -w^2*x\"\n[outputs]\ng = \"n^2 + a*t\"\n");
+  const double T = 1.9;
+  const SensitivityResult s =
+      sensitivities(time_system(m), {"n", "r", "x", "g"}, {"a", "b", "w", "n(0)", "r(0)", "x(0)"}, run_until(T));
+  REQUIRE(s.found);
+  const double n = 1.5 * std::exp(-0.7 * T);
+  const double r = 2 / (1 + 0.3 * 2 * T);
+  const double wanted[4][6] = {
+      {-T * n, 0, 0, n / 1.5, 0, 0},
+      {0, -T * r * r, 0, 0, r * r / 4, 0},
+      {0, 0, -0.4 * T * std::sin(2 * T) + 0.6 * (T * std::cos(2 * T) / 2 - std::sin(2 * T) / 4), 0, 0, std::cos(2 * T)},
+      {-2 * T * n * n + T, 0, 0, 2 * n * n / 1.5, 0, 0}};
+  for (std::size_t o = 0; o < 4; ++o) {
+    for (std::size_t i = 0; i < 6; ++i) {
+      CAPTURE(s.outputs[o]);
+      CAPTURE(s.inputs[i]);
+      const Sensitivity& e = s.of(o, i);
+      if (wanted[o][i] == 0) {
+        CHECK(std::fabs(e.forward) < 1e-12);
+        CHECK(std::fabs(e.adjoint) < 1e-8);
+        continue;
+      }
+      CHECK(e.forward == doctest::Approx(wanted[o][i]).epsilon(1e-7));
+      CHECK(e.adjoint == doctest::Approx(wanted[o][i]).epsilon(1e-6));
+      CHECK(e.difference == doctest::Approx(wanted[o][i]).epsilon(1e-5));
+    }
+  }
+  CHECK(s.evidence.verdict == Verdict::agrees);
+}
+
+TEST_CASE("sensitivities of steady states are those of their closed forms") {
+  // n = sqrt(q/a) whatever the scale of the density
+  for (const double scale : {1.0, 1e-12, 1e11}) {
+    System s;
+    const Symbol n("n"), q("q"), a("a"), idle("idle");
+    s.states = {n};
+    s.start = {scale};
+    s.lower = {0};
+    s.parameters = {q, a, idle};
+    s.parameter_values = {4 * scale * scale, 1, 2};
+    s.residuals = {q - a * pow(n, 2)};
+    s.output_names = {"cube"};
+    s.outputs = {pow(n, 3)};
+    const SensitivityResult r = sensitivities(s, {"n", "cube"}, {"q", "a", "idle"});
+    REQUIRE(r.found);
+    const double root = 2 * scale;
+    CHECK(r.of(0, 0).forward == doctest::Approx(0.5 / root).epsilon(1e-12));
+    CHECK(r.of(0, 1).forward == doctest::Approx(-0.5 * root).epsilon(1e-12));
+    CHECK(r.of(1, 0).adjoint == doctest::Approx(1.5 * root).epsilon(1e-12));
+    CHECK(r.of(1, 0).relative == doctest::Approx(1.5).epsilon(1e-12));
+    CHECK(r.of(0, 2).forward == 0);
+    CHECK(r.of(0, 2).adjoint == 0);
+    CHECK(r.linear_solves == 3 + 2);
+    CHECK(r.evidence.verdict == Verdict::agrees);
+  }
+}
+
+TEST_CASE("random systems: forward, adjoint and differences agree, steady and in time") {
+  std::mt19937_64 random(11);
+  for (int k = 0; k < 12; ++k) {
+    const int n = 2 + k % 4;
+    System s;
+    s.time = Symbol("t");
+    std::vector<Expr> x;
+    for (int i = 0; i < n; ++i) x.emplace_back(Symbol("x" + std::to_string(i)));
+    for (int i = 0; i < 3; ++i) {
+      s.parameters.emplace_back(Symbol("p" + std::to_string(i)));
+      s.parameter_values.push_back(uniform(random, 0.5, 1.5));
+    }
+    s.states = x;
+    for (int i = 0; i < n; ++i) {
+      s.start.push_back(uniform(random, 0.2, 1));
+      const Expr& before = x[static_cast<std::size_t>((i + n - 1) % n)];
+      const Expr p = s.parameters[static_cast<std::size_t>(i % 3)];
+      s.right_sides.push_back(p + sin(before) / 3 - 2 * x[static_cast<std::size_t>(i)] -
+                              pow(x[static_cast<std::size_t>(i)], 3) * s.parameters[1]);
+    }
+    s.residuals = s.right_sides;
+    s.output_names = {"a", "b"};
+    s.outputs = {x[0] * x[1] + s.parameters[2], exp(-x[0])};
+    SensitivityOptions options = run_until(uniform(random, 0.5, 4));
+    const std::vector<std::string> by{"p0", "p1", "p2"};
+    for (const bool steady : {false, true}) {
+      if (steady) options.at = OutputsAt::steady_state;
+      const SensitivityResult r = sensitivities(s, {"a", "b"}, by, options);
+      REQUIRE_MESSAGE(r.found, r.message);
+      CHECK(r.evidence.verdict == Verdict::agrees);
+      for (std::size_t o = 0; o < 2; ++o) {
+        for (std::size_t i = 0; i < 3; ++i) {
+          CHECK(r.of(o, i).adjoint == doctest::Approx(r.of(o, i).forward).epsilon(1e-6).scale(0.01));
+          CHECK(r.of(o, i).difference == doctest::Approx(r.of(o, i).forward).epsilon(1e-5).scale(0.01));
+        }
+      }
+    }
+  }
+}
+
+TEST_CASE("difference quotients show their V: too long a step, then rounding, and single precision loses most") {
+  const Model m = parse_model("[parameters]\na = 0.7\n[unknowns]\nx = 1\n[equations]\ne = \"x*exp(x) = a\"\n");
+  const SensitivityResult r = sensitivities(steady_system(m), {"x"}, {"a"});
+  const Sensitivity& s = r.of(0, 0);
+  REQUIRE(s.steps.size() > 8);
+  const auto error = [&](double v) { return std::fabs(v / s.forward - 1); };
+  double best = 1;
+  double best_single = 1;
+  for (const DifferenceStep& d : s.steps) {
+    best = std::min(best, error(d.central));
+    best_single = std::min(best_single, error(d.single));
+  }
+  CHECK(best < 1e-8);
+  CHECK(error(s.steps.front().central) > 100 * best);
+  CHECK(error(s.steps.back().central) > 100 * best);
+  CHECK(best_single > 100 * best);
+  CHECK(error(s.difference) < 1e-7);
+}
+
+TEST_CASE("uncertainties add up as the formula says, correlations included, and draws agree") {
+  System s;
+  const Symbol x("x"), a("a"), b("b");
+  s.states = {x};
+  s.start = {1};
+  s.parameters = {a, b};
+  s.parameter_values = {3, 2};
+  s.residuals = {x - a * b};
+  s.output_names = {"y"};
+  s.outputs = {x};
+  SensitivityOptions o;
+  o.adjoint = o.differences = false;
+  const SensitivityResult r = sensitivities(s, {"y"}, {"a", "b"}, o);
+  CHECK(r.evidence.verdict == Verdict::untested);
+  const std::vector<double> d{0.03, 0.05};
+  CHECK(propagate(r, d).deviations[0] == doctest::Approx(std::hypot(2 * 0.03, 3 * 0.05)).epsilon(1e-12));
+  const std::vector<std::vector<double>> rho{{1, -0.6}, {-0.6, 1}};
+  const double wanted = std::sqrt(0.06 * 0.06 + 0.15 * 0.15 - 2 * 0.6 * 0.06 * 0.15);
+  const Propagation p = propagate(r, d, rho);
+  CHECK(p.deviations[0] == doctest::Approx(wanted).epsilon(1e-12));
+  CHECK(p.contributions[0][1] == doctest::Approx(0.15).epsilon(1e-12));
+  const MonteCarlo mc = monte_carlo(s, {"y"}, {"a", "b"}, d, rho, 4000, o);
+  CHECK(mc.draws == 4000);
+  CHECK(mc.deviations[0] == doctest::Approx(wanted).epsilon(5 * mc.resolution));
+  CHECK(mc.means[0] == doctest::Approx(6).epsilon(0.002));
+  CHECK_THROWS_AS((void)propagate(r, d, {{1, 1.5}, {1.5, 1}}), Error);
+  CHECK_THROWS_AS((void)propagate(r, {0.1}), Error);
+}
+
+TEST_CASE("sensitivity and uncertainties on the command line") {
+  const std::string model = std::string(BOREON_MODELS) + "/electron_density.toml";
+  const test::Folder folder;
+  test::Output o = test::boreon("sensitivity " + model + " --of n_e --wrt q,a_NO --json --plot " + (folder / "s.png"));
+  REQUIRE(o.code == 0);
+  const auto j = o.json();
+  CHECK(j["result"]["n_e"]["q"]["relative"].get<double>() == doctest::Approx(0.5).epsilon(1e-3));
+  CHECK(j["result"]["n_e"]["a_NO"]["forward"].get<double>() ==
+        doctest::Approx(j["result"]["n_e"]["a_NO"]["adjoint"].get<double>()).epsilon(1e-9));
+  CHECK(std::filesystem::file_size(folder / "s.png") > 10000);
+  o = test::boreon("solve " + model + " --json --monte-carlo 200");
+  REQUIRE(o.code == 0);
+  CHECK(o.json()["uncertainties"]["n_e"].get<double>() > 1e9);
+  CHECK(o.json()["monte_carlo"]["n_e"]["enough"] == true);
+  struct Case {
+    std::string arguments;
+    const char* says;
+  };
+  const Case cases[] = {{"sensitivity " + model + " --of n_E", "did you mean 'n_e'"},
+                        {"sensitivity " + model + " --wrt alpha", "no parameter 'alpha'"},
+                        {"sensitivity " + model + " --wrt N2p", "N2p(0)"},
+                        {"sensitivity " + model + " --wrt \"N2p(0)\"", "does not depend on it"},
+                        {"sensitivity \"x^2\"", "takes a model"},
+                        {"evaluate \"1 + 1\" --monte-carlo 10", "--monte-carlo"},
+                        {"solve " + std::string(BOREON_MODELS) + "/arc_ignition.toml --monte-carlo 10", "uncertain"}};
+  for (const Case& c : cases) {
+    CAPTURE(c.arguments);
+    o = test::boreon(c.arguments);
+    CHECK(o.code == 2);
+    CHECK_MESSAGE(o.says(c.says), o.text);
+  }
+  o = test::boreon("sensitivity " + model + " --of share --wrt q");
+  CHECK(o.code == 0);
+  const std::string idle = folder.file(
+      "idle.toml",
+      "[parameters]\na = 2\nb = 3\n[unknowns]\nx = 1\ny = 1\n[equations]\ne = \"x^2 = a\"\nf = \"y = b*x\"\n");
+  o = test::boreon("sensitivity " + idle + " --of x --wrt b");
+  CHECK(o.says("x does not depend on b"));
+  const std::string twofold =
+      folder.file("twofold.toml", "[parameters]\na = 0\n[unknowns]\nx = 2\n[equations]\ne = \"(x - 1)^2 = a\"\n");
+  o = test::boreon("sensitivity " + twofold + " --of x --wrt a");
+  CHECK(o.code == 1);
+  CHECK_MESSAGE(o.says("singular"), o.text);
+}
