@@ -21,7 +21,8 @@ class Story {
         work_(r.work) {
     make_output_folder(folder_.string());
     for (const EmbeddedModel& m : embedded_models())
-      write_output(path(m.name), fmt::format("# Written by Boreon's demo.\n{}", m.text), {{}, r.force});
+      write_output(path(m.name), is_model(m.name) ? fmt::format("# Written by Boreon's demo.\n{}", m.text) : m.text,
+                   {{}, r.force});
   }
 
   Answer tell() {
@@ -39,7 +40,9 @@ class Story {
     r.what = std::string("jacobian");
     step(r, derive);
     say("\nThe same check for every shipped model:\n\n");
-    for (const EmbeddedModel& m : embedded_models()) step(request("check", m.name), check);
+    for (const EmbeddedModel& m : embedded_models()) {
+      if (is_model(m.name)) step(request("check", m.name), check);
+    }
     heading("3. Solve for the steady state");
     r = request("solve", "ion_chemistry.toml");
     r.verbose = true;
@@ -107,7 +110,8 @@ class Story {
     r.fourier = std::string("t over T");
     r.assume = std::vector<std::string>{"T > 0, tau > 0"};
     step(r, transform_command);
-    heading("12. Source text for your own program");
+    measure();
+    heading("16. Source text for your own program");
     r = request("generate", "ion_chemistry.toml");
     r.out = (folder_ / "generated").string();
     step(r, generate);
@@ -126,6 +130,34 @@ class Story {
   }
 
  private:
+  void measure() {
+    heading("12. The recombination coefficient from what a (made-up) radar saw");
+    Request r = request("fit", "density_decay.toml");
+    r.plot = path("density_decay.png");
+    step(r, fit_command);
+    say("Production, recombination and the density before the arc came, from a run in time:\n\n");
+    step(request("fit", "arc_onset.toml"), fit_command);
+    heading("13. Which rate coefficient the electron density depends on most");
+    r = request("sensitivity", "electron_density.toml");
+    r.of = std::string("n_e");
+    r.plot = path("sensitivity.png");
+    step(r, sensitivity_command);
+    heading("14. Error bars on the electron density");
+    r = request("solve", "electron_density.toml");
+    r.monte_carlo = 1000;
+    step(r, solve);
+    heading("15. A discharge that ignites: all its steady states, and the branch they lie on");
+    r = request("solve", "arc_ignition.toml");
+    r.roots = true;
+    step(r, solve);
+    r = request("trace", "arc_ignition.toml");
+    r.along = std::string("power");
+    r.from_value = std::string("0.005");
+    r.to_value = std::string("0.2");
+    r.plot = path("arc_ignition.png");
+    step(r, trace_command);
+  }
+
   [[nodiscard]] std::string path(const std::string& name) const { return (folder_ / name).string(); }
 
   Request request(const std::string& command, const std::string& model) const {
@@ -165,6 +197,12 @@ class Story {
     if (*r.method != "bdf") s += " --method " + *r.method;
     if (*r.format != "text") s += " --format " + *r.format;
     if (r.verbose) s += " --verbose";
+    if (r.roots) s += " --roots";
+    if (*r.monte_carlo > 0) s += fmt::format(" --monte-carlo {}", *r.monte_carlo);
+    for (const auto& [name, value] :
+         {std::pair("--of", &r.of), {"--along", &r.along}, {"--from", &r.from_value}, {"--to", &r.to_value}}) {
+      if (!value->empty()) s += fmt::format(" {} {}", name, **value);
+    }
     if (!r.out.empty()) s += " --out " + *r.out;
     if (!r.plot.empty()) s += " --plot " + *r.plot;
     for (const auto& x : r.show) s += " --show " + x;

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// The shipped models, inside the tool.
+// The shipped models and their data, inside the tool.
 #pragma once
 
 #include <string>
