@@ -27,6 +27,7 @@ struct SensitivityOptions {
   double until = 1;  ///< of a run
   double relative_tolerance = 1e-10;
   double absolute_tolerance = 0;  ///< 0: by the sizes of the states
+  bool forward = true;            ///< without it `forward` of the entries is what the adjoint gives
   bool adjoint = true;
   bool differences = true;
 };

@@ -180,6 +180,52 @@ struct SideBySide {
   }
 };
 
+// Whether only the outputs keep neighbouring points apart: structures of doubles, such as the rows of a Jacobian.
+bool structures_out(std::span<const PointsIn> inputs, std::span<const PointsOut> outputs) {
+  const auto good_in = [](const PointsIn& g) {
+    return g.single == nullptr && (g.point_step == 1 || g.point_step == 0);
+  };
+  return std::all_of(inputs.begin(), inputs.end(), good_in) &&
+         std::all_of(outputs.begin(), outputs.end(), [](const PointsOut& g) { return g.single == nullptr; });
+}
+
+// Points behind `first`.
+template <class Group>
+Group from_point(const Group& g, std::size_t first) {
+  Group moved = g;
+  moved.data += static_cast<std::ptrdiff_t>(first) * g.point_step;
+  return moved;
+}
+
+// From neighbours in memory to structures, each written in one stretch; short ones with their length known.
+template <std::size_t n>
+void scatter_short(const double* from, std::size_t points, double* target, std::ptrdiff_t step) {
+  for (std::size_t k = 0; k < points; ++k, target += step) {
+    for (std::size_t i = 0; i < n; ++i) target[i] = from[i * points + k];
+  }
+}
+
+void scatter(const double* from, std::size_t entries, std::size_t points, const PointsOut& to) {
+  if (to.entry_step == 1) {
+    switch (entries) {
+      case 1: return scatter_short<1>(from, points, to.data, to.point_step);
+      case 2: return scatter_short<2>(from, points, to.data, to.point_step);
+      case 3: return scatter_short<3>(from, points, to.data, to.point_step);
+      case 4: return scatter_short<4>(from, points, to.data, to.point_step);
+      case 5: return scatter_short<5>(from, points, to.data, to.point_step);
+      case 6: return scatter_short<6>(from, points, to.data, to.point_step);
+      case 7: return scatter_short<7>(from, points, to.data, to.point_step);
+      case 8: return scatter_short<8>(from, points, to.data, to.point_step);
+      default: break;
+    }
+  }
+  for (std::size_t i = 0; i < entries; ++i) {
+    double* target = to.data + static_cast<std::ptrdiff_t>(i) * to.entry_step;
+    const double* const source = from + i * points;
+    for (std::size_t k = 0; k < points; ++k, target += to.point_step) *target = source[k];
+  }
+}
+
 bool overlap(const Program& p, std::size_t points, std::span<const PointsIn> inputs,
              std::span<const PointsOut> outputs) {
   const auto range = [&](const auto& g, std::size_t size) {
@@ -321,6 +367,29 @@ void Kernel::many(std::size_t points, std::span<const PointsIn> inputs, std::spa
   SideBySide& entries = of_thread;
   const bool direct =
       lanes > 1 && points >= lanes && entries.find(p, inputs, outputs) && !overlap(p, points, inputs, outputs);
+  if (!direct && lanes > 1 && points >= 4 * lanes && structures_out(inputs, outputs) &&
+      !overlap(p, points, inputs, outputs)) {
+    constexpr std::size_t block = 512;
+    share(points, block, threads, [&](std::size_t begin, std::size_t end) {
+      thread_local std::vector<double> side_by_side;
+      side_by_side.resize(out_size * block);
+      for (std::size_t first = begin; first < end; first += block) {
+        const std::size_t here = std::min(block, end - first);
+        std::vector<PointsIn> in;
+        std::vector<PointsOut> out;
+        for (const PointsIn& g : inputs) in.push_back(from_point(g, first));
+        double* at = side_by_side.data();
+        for (const Program::Group& g : p.outputs) {
+          out.emplace_back(at, static_cast<std::ptrdiff_t>(here), 1);
+          at += g.size * here;
+        }
+        many(here, in, out);
+        for (std::size_t g = 0; g < outputs.size(); ++g)
+          scatter(out[g].data, p.outputs[g].size, here, from_point(outputs[g], first));
+      }
+    });
+    return;
+  }
   const double* const* const direct_in =
       direct ? executor_->prepare(entries.in.data(), entries.same, entries.workspace(executor_->workspace())) : nullptr;
   // Several tiles between copying in and copying out: long stretches of each entry, all within the second cache.

@@ -65,14 +65,19 @@ std::vector<Expr> slopes_by_states(const std::vector<Expr>& outputs, const Syste
   return all;
 }
 
-std::vector<Expr> slopes_by_inputs(const std::vector<Expr>& functions, const System& s, const std::vector<RunInput>& by,
+std::vector<Expr> symbols_of(const System& s, const std::vector<RunInput>& by) {
+  std::vector<Expr> all;
+  for (const RunInput& i : by) all.push_back(i.start ? s.states[i.index] : s.parameters[i.index]);
+  return all;
+}
+
+// Outputs by inputs; a start value is the state itself only where outputs are taken at the start.
+std::vector<Expr> slopes_by_inputs(const std::vector<Expr>& outputs, const System& s, const std::vector<RunInput>& by,
                                    bool at_start) {
   std::vector<Expr> all;
-  for (const Expr& f : functions) {
-    for (const RunInput& i : by)
-      all.push_back(!i.start   ? derivative(f, s.parameters[i.index])
-                    : at_start ? derivative(f, s.states[i.index])
-                               : Expr(0));
+  for (const Expr& o : outputs) {
+    const std::vector<Expr> g = gradient(o, symbols_of(s, by));
+    for (std::size_t i = 0; i < by.size(); ++i) all.push_back(by[i].start && !at_start ? Expr(0) : g[i]);
   }
   return all;
 }
@@ -155,39 +160,61 @@ std::vector<double> OutputMap::values(const std::vector<double>& inputs) {
   return evaluated(value_, outputs_.size());
 }
 
-namespace {
-
-// df/dy at the root with its factors.
-struct Linearised {
+// The residuals around a steady state: their derivatives by states and inputs.
+struct OutputMap::Linearised {
   NumericJacobian jacobian;
-  ScaledRows scaled;
-  KluFactors factors;
+  SparsityPattern by_inputs;
+  StagedKernel by_inputs_kernel;
+  std::vector<double> by_inputs_values;
+  std::optional<ScaledRows> scaled;
+  std::optional<KluFactors> factors;
   std::vector<double> sizes;
 
-  static std::vector<double> sizes_of(const std::vector<double>& y) {
-    std::vector<double> s;
-    for (const double v : y) s.push_back(v != 0 ? std::fabs(v) : 1);
-    return s;
-  }
-  static const NumericJacobian& filled(NumericJacobian& j, const std::vector<double>& y, const System& s, double t) {
-    const double* in[] = {y.data(), s.parameter_values.data(), &t};
-    if (!j.evaluate(in)) throw Error(ErrorKind::domain, "the Jacobian has no finite value at the steady state");
-    return j;
-  }
-  Linearised(const System& s, const std::vector<InputGroup>& groups, const std::vector<double>& y, double t,
+  Linearised(const System& s, const std::vector<InputGroup>& groups, const std::vector<RunInput>& by,
              const SundialsContext& context)
       : jacobian(s.residuals, s.states, groups, s.parameter_values, LinearSolver::automatic, context),
-        scaled(filled(jacobian, y, s, t).pattern(), jacobian.values(), sizes_of(y)),
-        factors(jacobian.pattern(), scaled.entries),
-        sizes(sizes_of(y)) {
-    if (!(factors.reciprocal_condition() > 1e-15))
+        by_inputs_kernel(Program{}, {}) {
+    const SparseMatrix m = sparse_jacobian(s.residuals, symbols_of(s, by));
+    by_inputs = m.pattern;
+    by_inputs_kernel = with_parameters({OutputGroup("f_p", m)}, groups, s.parameter_values);
+    by_inputs_values.resize(m.pattern.nonzeros());
+  }
+
+  void take(const System& s, const std::vector<double>& y, double t) {
+    const double* in[] = {y.data(), s.parameter_values.data(), &t};
+    jacobian.prepare(in);
+    by_inputs_kernel.prepare(in);
+    if (!jacobian.evaluate(in)) throw Error(ErrorKind::domain, "the Jacobian has no finite value at the steady state");
+    double* out[] = {by_inputs_values.data()};
+    by_inputs_kernel(in, out);
+    sizes.clear();
+    for (const double v : y) sizes.push_back(v != 0 ? std::fabs(v) : 1);
+    scaled.emplace(jacobian.pattern(), jacobian.values(), sizes);
+    factors.emplace(jacobian.pattern(), scaled->entries);
+    if (!(factors->reciprocal_condition() > 1e-15))
       throw Error(ErrorKind::domain,
                   "the Jacobian is singular at the steady state (a multiple root or a turning point): there "
                   "sensitivities are infinite");
   }
+
+  // visit(row, input, value) for each nonzero of the derivatives by the inputs
+  template <class Visit>
+  void each(const Visit& visit) const {
+    for (std::size_t row = 0; row < by_inputs.rows; ++row) {
+      for (auto k = static_cast<std::size_t>(by_inputs.row_start[row]);
+           k < static_cast<std::size_t>(by_inputs.row_start[row + 1]); ++k)
+        visit(row, static_cast<std::size_t>(by_inputs.columns[k]), by_inputs_values[k]);
+    }
+  }
 };
 
-}  // namespace
+OutputMap::~OutputMap() = default;
+
+OutputMap::Linearised& OutputMap::linearised() {
+  if (!linearised_) linearised_ = std::make_unique<Linearised>(system_, groups_, by_, context_);
+  linearised_->take(system_, states_, time());
+  return *linearised_;
+}
 
 std::vector<std::vector<double>> OutputMap::forward() {
   const std::size_t n = system_.states.size();
@@ -203,14 +230,10 @@ std::vector<std::vector<double>> OutputMap::forward() {
                              });
     if (!message_.empty()) return {};
   } else if (options_.at == OutputsAt::steady_state) {
-    Linearised l(system_, groups_, states_, time(), context_);
-    const StagedKernel k =
-        with_parameters({OutputGroup("f_p", slopes_by_inputs(system_.residuals, system_, by_, false))}, groups_,
-                        system_.parameter_values);
-    const std::vector<double> f = evaluated(k, n * m);
+    Linearised& l = linearised();
+    l.each([&](std::size_t row, std::size_t input, double v) { slopes[input][row] -= v / l.scaled->rows[row]; });
     for (std::size_t i = 0; i < m; ++i) {
-      for (std::size_t row = 0; row < n; ++row) slopes[i][row] = -f[row * m + i] / l.scaled.rows[row];
-      if (!l.factors.solve(slopes[i])) throw Error(ErrorKind::domain, "the linear system cannot be solved");
+      if (!l.factors->solve(slopes[i])) throw Error(ErrorKind::domain, "the linear system cannot be solved");
       for (std::size_t row = 0; row < n; ++row) slopes[i][row] *= l.sizes[row];
       ++linear_solves_;
     }
@@ -233,15 +256,7 @@ std::vector<std::vector<double>> OutputMap::adjoint() {
   const std::vector<double> by_states = evaluated(by_states_, outputs_.size() * n);
   const std::vector<double> by_inputs = evaluated(by_inputs_, outputs_.size() * m);
   std::vector<std::vector<double>> result(outputs_.size());
-  std::optional<Linearised> l;
-  std::vector<double> f;
-  if (options_.at == OutputsAt::steady_state) {
-    l.emplace(system_, groups_, states_, time(), context_);
-    const StagedKernel k =
-        with_parameters({OutputGroup("f_p", slopes_by_inputs(system_.residuals, system_, by_, false))}, groups_,
-                        system_.parameter_values);
-    f = evaluated(k, n * m);
-  }
+  Linearised* const l = options_.at == OutputsAt::steady_state ? &linearised() : nullptr;
   for (std::size_t o = 0; o < outputs_.size(); ++o) {
     std::vector<double> end(by_states.begin() + static_cast<std::ptrdiff_t>(o * n),
                             by_states.begin() + static_cast<std::ptrdiff_t>((o + 1) * n));
@@ -252,13 +267,11 @@ std::vector<std::vector<double>> OutputMap::adjoint() {
       if (!message_.empty()) return {};
     } else if (options_.at == OutputsAt::steady_state) {
       for (std::size_t row = 0; row < n; ++row) end[row] *= l->sizes[row];
-      if (!l->factors.solve_transposed(end)) throw Error(ErrorKind::domain, "the linear system cannot be solved");
+      if (!l->factors->solve_transposed(end)) throw Error(ErrorKind::domain, "the linear system cannot be solved");
       ++linear_solves_;
-      for (std::size_t row = 0; row < n; ++row) {
-        for (std::size_t i = 0; i < m; ++i) {
-          if (f[row * m + i] != 0) result[o][i] -= f[row * m + i] * end[row] / l->scaled.rows[row];
-        }
-      }
+      l->each([&](std::size_t row, std::size_t input, double v) {
+        result[o][input] -= v * end[row] / l->scaled->rows[row];
+      });
     }
     for (std::size_t i = 0; i < m; ++i) result[o][i] += by_inputs[o * m + i];
   }

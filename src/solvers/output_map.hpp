@@ -18,6 +18,10 @@ class OutputMap {
   OutputMap(const System& system, const std::vector<std::string>& outputs, const std::vector<std::string>& inputs,
             const SensitivityOptions& options);
 
+  ~OutputMap();
+  OutputMap(const OutputMap&) = delete;
+  OutputMap& operator=(const OutputMap&) = delete;
+
   /// The outputs for values of the inputs; empty where there is no solution, message() says why.
   [[nodiscard]] std::vector<double> values(const std::vector<double>& inputs);
   /// Their Jacobian by outputs, then inputs, at the values of the last call; by one way or the other.
@@ -32,6 +36,9 @@ class OutputMap {
   [[nodiscard]] long right_sides() const;
 
  private:
+  struct Linearised;
+  /// At the present steady state. Throws Error(domain) where it is singular.
+  [[nodiscard]] Linearised& linearised();
   [[nodiscard]] bool find_states();
   [[nodiscard]] double time() const { return options_.at == OutputsAt::end_of_run ? options_.until : options_.from; }
   [[nodiscard]] std::vector<double> evaluated(const StagedKernel& kernel, std::size_t count) const;
@@ -48,6 +55,7 @@ class OutputMap {
   StagedKernel by_states_;  // output by state
   StagedKernel by_inputs_;  // output by input, explicitly
   std::optional<RunDerivatives> run_;
+  std::unique_ptr<Linearised> linearised_;
   std::vector<double> states_;
   std::string message_;
   long linear_solves_ = 0;

@@ -144,13 +144,11 @@ SensitivityResult sensitivities(const System& given, const std::vector<std::stri
   r.states = map.states();
   r.message = map.message();
   if (r.output_values.empty() && !r.message.empty()) return r;
-  const auto forward = map.forward();
-  if (!map.message().empty()) {
-    r.message = map.message();
-    return r;
-  }
   const bool adjoint = options.adjoint && options.at != OutputsAt::start;
-  const auto backward = adjoint ? map.adjoint() : forward;
+  if (!options.forward && !adjoint)
+    throw Error(ErrorKind::usage, "sensitivities are asked for neither forward nor adjoint");
+  const auto backward = adjoint ? map.adjoint() : std::vector<std::vector<double>>();
+  const auto forward = options.forward && map.message().empty() ? map.forward() : backward;
   if (!map.message().empty()) {
     r.message = map.message();
     return r;
@@ -172,7 +170,7 @@ SensitivityResult sensitivities(const System& given, const std::vector<std::stri
     for (std::size_t i = 0; i < inputs.size(); ++i) {
       Sensitivity& s = r.entries[o][i];
       s.forward = forward[o][i];
-      s.adjoint = options.adjoint ? backward[o][i] : missing;
+      s.adjoint = adjoint ? backward[o][i] : options.adjoint ? s.forward : missing;
       s.difference = settled_difference(s.steps);
       const double size = r.input_values[i] != 0 ? std::fabs(r.input_values[i]) : 1;
       s.digits = std::isnan(s.difference)
@@ -181,7 +179,7 @@ SensitivityResult sensitivities(const System& given, const std::vector<std::stri
       s.relative = r.output_values[o] != 0 ? s.forward * r.input_values[i] / r.output_values[o] : missing;
     }
   }
-  judge(r, adjoint, options.differences);
+  judge(r, adjoint && options.forward, options.differences);
   return r;
 }
 
