@@ -229,10 +229,14 @@ void add_text(Answer& a, const Model& m, const FitProblem& p, const FitResult& f
 
 Answer fit_command(const Request& r) {
   if (!is_model(r.inputs.at(0))) throw Error(ErrorKind::usage, "fit takes a model file (.toml) with [data] and [fit]");
-  const Model m = model_of(r);
+  return fit_of_model(r, model_of(r));
+}
+
+Answer fit_of_model(const Request& r, const Model& m) {
   const FitProblem p = fit_problem(m);
   FitOptions o;
   o.profile = r.profile.get();
+  o.lowest = m.fits.empty();
   if (r.starts.get()) o.other_starts = *r.starts.get() - 1;
   const FitResult f = fit(p, o);
   if (!f.converged)

@@ -166,7 +166,7 @@ void require_one_expression(const Request& r);
 [[nodiscard]] Answer certificate_of_expressions(const Request& r);
 /// Equations, or the steady state of a model.
 [[nodiscard]] Answer solve(const Request& r);
-[[nodiscard]] Answer solve_model(const Request& r);
+[[nodiscard]] Answer solve_model(const Request& r, const Model& m);
 /// Whether unknowns such as y(t) are asked for: differential equations.
 [[nodiscard]] bool asks_for_functions(const Request& r);
 [[nodiscard]] Answer solve_differential_equations(const Request& r);
@@ -177,10 +177,11 @@ void require_one_expression(const Request& r);
 [[nodiscard]] Answer simulate(const Request& r);
 /// Least squares with [data] and [fit].
 [[nodiscard]] Answer fit_command(const Request& r);
+[[nodiscard]] Answer fit_of_model(const Request& r, const Model& m);
 /// A branch of steady states along a parameter.
 [[nodiscard]] Answer trace_command(const Request& r);
 /// solve --roots: all steady states within the bounds.
-[[nodiscard]] Answer roots_of_model(const Request& r);
+[[nodiscard]] Answer roots_of_model(const Request& r, const Model& m);
 /// Derivatives of a steady state or of the end of a run.
 [[nodiscard]] Answer sensitivity_command(const Request& r);
 [[nodiscard]] Answer generate(const Request& r);

@@ -221,8 +221,7 @@ void warn_of_undefined_outputs(const Request& r, const System& s, const TimeResu
 
 }  // namespace
 
-Answer solve_model(const Request& r) {
-  const Model m = model_of(r);
+Answer solve_model(const Request& r, const Model& m) {
   const System s = steady_system(m);
   SteadyOptions options;
   options.linear_solver = linear_solver_of(r);

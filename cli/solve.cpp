@@ -187,7 +187,12 @@ std::vector<std::string> common_conditions(const SolutionSet& s) {
 }  // namespace
 
 Answer solve(const Request& r) {
-  if (is_model(r.inputs.at(0))) return r.roots ? roots_of_model(r) : solve_model(r);
+  if (is_model(r.inputs.at(0))) {
+    const Model m = model_of(r);
+    if (r.roots) return roots_of_model(r, m);
+    const bool more_equations = m.equations.size() > m.unknowns.size() && !m.in_time() && m.fits.empty();
+    return more_equations ? fit_of_model(r, m) : solve_model(r, m);
+  }
   if (asks_for_functions(r)) return solve_differential_equations(r);
   const Assumed assumed = assumptions_of(r);
   if (auto a = inequality(r, assumed)) return *a;

@@ -184,8 +184,7 @@ Answer trace_command(const Request& r) {
   return a;
 }
 
-Answer roots_of_model(const Request& r) {
-  const Model m = model_of(r);
+Answer roots_of_model(const Request& r, const Model& m) {
   const System s = steady_system(m);
   const RootsResult found = find_roots(s);
   const int digits = r.digits.get() == 0 ? 10 : std::min(r.digits.get(), 17);

@@ -62,6 +62,8 @@ struct FitProblem {
 struct FitOptions {
   /// Searches from other starts, spread within the bounds or around the given start; -1: as many as are cheap.
   int other_starts = -1;
+  /// The lowest minimum that was found, even if errors do not tell it from that of the given start.
+  bool lowest = false;
   int max_iterations = 400;
   /// Intervals in which chi-square rises by no more than 1 (times its size for each degree of freedom, where deviations
   /// are relative), the other unknowns following.

@@ -161,8 +161,9 @@ struct Model {
 /// All time derivatives zero, unknowns as states; an explicit time stands at the start of the run. Rates in outputs
 /// become zero too. The number of equations may exceed the number of unknowns.
 [[nodiscard]] System steady_system(const Model& model);
-/// First order in time, solved for the highest derivatives, which must occur linearly. Throws Error(unsupported) for an
-/// algebraic equation among them (a differential-algebraic system) and Error(shape) unless square.
+/// First order in time, solved for the highest derivatives, which must occur linearly. Unknowns without a rate are
+/// algebraic states with an equation of their own (see System::algebraic). Throws Error(unsupported) where the numbers
+/// of rates and of equations with rates differ, Error(shape) unless square.
 [[nodiscard]] System time_system(const Model& model);
 /// time_system or steady_system, as the model asks; outputs alone for a model without equations.
 [[nodiscard]] System system_of(const Model& model);

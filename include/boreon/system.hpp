@@ -2,6 +2,7 @@
 // System: equations in plain symbols with start values, bounds and parameters, the common input of the solvers.
 #pragma once
 
+#include <algorithm>
 #include <string>
 #include <vector>
 
@@ -25,8 +26,14 @@ struct System {
   std::vector<std::string> equation_names;
   std::vector<Expr> residuals;    ///< steady state: 0 = residual(states, parameters)
   std::vector<Expr> right_sides;  ///< in time: d(state)/dt; empty if there is no time
+  /// In time: 1 for a state without a rate, whose right side is an equation, 0 = right_sides[i]. Empty: there are none.
+  std::vector<char> algebraic = {};
   std::vector<std::string> output_names;
   std::vector<Expr> outputs;  ///< in states, parameters and time
+
+  [[nodiscard]] bool differential_algebraic() const {
+    return std::find(algebraic.begin(), algebraic.end(), char{1}) != algebraic.end();
+  }
 };
 
-}  // namespace boreon
+}  // namespace BOREON_API

@@ -53,7 +53,8 @@ void add_common(System& s, const Model& model) {
 
 // Highest derivatives from equations in which they occur linearly: A*rates = -rest, by elimination on the symbolic
 // matrix, which is diagonal or nearly so in most models.
-std::vector<Expr> solve_for_rates(const Model& model, std::vector<Expr> residuals, const std::vector<Expr>& rates) {
+std::vector<Expr> solve_for_rates(const Model& model, const std::vector<std::size_t>& equations,
+                                  const std::vector<Expr>& residuals, const std::vector<Expr>& rates) {
   const std::size_t n = rates.size();
   SparseMatrix a = sparse_jacobian(residuals, rates);
   NodeMap<std::size_t> index;
@@ -82,14 +83,6 @@ std::vector<Expr> solve_for_rates(const Model& model, std::vector<Expr> residual
       rows[i].emplace_back(static_cast<std::size_t>(a.pattern.columns[static_cast<std::size_t>(k)]),
                            a.values[static_cast<std::size_t>(k)]);
     }
-    if (rows[i].empty()) {
-      throw Error(ErrorKind::unsupported,
-                  fmt::format("the equation {} has no time derivative: the model is a differential-algebraic system, "
-                              "which this version "
-                              "cannot step in time; eliminate the algebraic unknown by a definition",
-                              model.equations[i].name),
-                  model.equations[i].position);
-    }
   }
   std::vector<Expr> solution(n);
   // Mostly each equation has a rate of its own, and nothing is to be eliminated.
@@ -116,8 +109,8 @@ std::vector<Expr> solve_for_rates(const Model& model, std::vector<Expr> residual
       throw Error(
           ErrorKind::unsupported,
           fmt::format("the equations cannot be solved for the highest derivatives: {} contains none that is left",
-                      model.equations[best].name),
-          model.equations[best].position);
+                      model.equations[equations[best]].name),
+          model.equations[equations[best]].position);
     }
     const auto [column, pivot] = row.front();
     row_done[best] = 1;
@@ -162,6 +155,33 @@ std::vector<Expr> solve_for_rates(const Model& model, std::vector<Expr> residual
     if (!any) break;
   }
   return solution;
+}
+
+// Equations with rates, and those that hold at every moment.
+struct EquationParts {
+  std::vector<std::size_t> differential;
+  std::vector<std::size_t> algebraic;
+  std::vector<Expr> residuals;  // of the first kind
+};
+
+EquationParts parted(const Model& model, const std::vector<Expr>& residuals, const std::vector<Expr>& rates) {
+  const SparsityPattern p = sparsity(residuals, rates);
+  EquationParts parts;
+  for (std::size_t i = 0; i < residuals.size(); ++i) {
+    const bool with_rate = p.row_start[i] < p.row_start[i + 1];
+    (with_rate ? parts.differential : parts.algebraic).push_back(i);
+    if (with_rate) parts.residuals.push_back(residuals[i]);
+  }
+  if (parts.differential.size() == rates.size()) return parts;
+  const bool few = parts.differential.size() < rates.size();
+  const std::size_t at = few ? parts.algebraic.back() : parts.differential.back();
+  throw Error(
+      ErrorKind::unsupported,
+      fmt::format("{} equations have a time derivative, and {} unknowns: each unknown whose rate occurs needs an "
+                  "equation with a rate, the others one without ({} {})",
+                  parts.differential.size(), rates.size(), model.equations[at].name,
+                  few ? "has none; derive it by time, or leave out the rate it fixes" : "has one too many"),
+      model.equations[at].position);
 }
 
 void require_equations(const Model& model) {
@@ -249,14 +269,6 @@ System time_system(const Model& model) {
   std::vector<Expr> rates;       // highest derivative of each unknown
   std::vector<Expr> rate_names;  // symbols of first rates that are states
   for (const Unknown& u : model.unknowns) {
-    if (u.order == 0) {
-      throw Error(ErrorKind::unsupported,
-                  fmt::format("no time derivative of {} occurs: the model is a differential-algebraic system, which "
-                              "this version cannot step in "
-                              "time; turn {} into a definition, or solve its equation for it",
-                              u.name, u.name),
-                  u.position);
-    }
     add_state(s, u.name, u.symbol, u.start, u.lower, u.upper);
     b.set(u.function, u.symbol);
     if (u.order == 2) {
@@ -265,6 +277,7 @@ System time_system(const Model& model) {
                 std::numeric_limits<double>::infinity());
       b.set(raised(u.function, 1), rate_names.back());
     }
+    if (u.order == 0) continue;
     rates.push_back(raised(u.function, u.order));
     b.set(rates.back(), rates.back());  // stays until the equations are solved for it
   }
@@ -274,12 +287,24 @@ System time_system(const Model& model) {
     residuals.push_back(e.resolved.residual());
   }
   residuals = substitute(residuals, b, Unused::allowed);
-  const std::vector<Expr> highest = solve_for_rates(model, residuals, rates);
+  const EquationParts parts = parted(model, residuals, rates);
+  const std::vector<Expr> highest = solve_for_rates(model, parts.differential, parts.residuals, rates);
   std::size_t k = 0;
-  for (std::size_t i = 0; i < model.unknowns.size(); ++i) {
-    if (model.unknowns[i].order == 2) s.right_sides.push_back(rate_names[k++]);
-    s.right_sides.push_back(highest[i]);
-    b.set(rates[i], highest[i]);
+  std::size_t solved = 0;
+  std::size_t algebraic = 0;
+  for (const Unknown& u : model.unknowns) {
+    if (u.order == 2) s.right_sides.push_back(rate_names[k++]);
+    if (u.order == 0) {
+      s.right_sides.push_back(residuals[parts.algebraic[algebraic++]]);
+      continue;
+    }
+    s.right_sides.push_back(highest[solved]);
+    b.set(rates[solved], highest[solved]);
+    ++solved;
+  }
+  if (algebraic > 0) {
+    for (const Unknown& u : model.unknowns)
+      for (int i = 0; i < std::max(u.order, 1); ++i) s.algebraic.push_back(u.order == 0 ? 1 : 0);
   }
   for (const NamedExpression& o : model.outputs) {
     Expr value = substitute(o.resolved, b, Unused::allowed);

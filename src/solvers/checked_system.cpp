@@ -64,6 +64,9 @@ System checked(const System& system, Purpose purpose) {
                                               "one for each (time_system() makes them from a model)",
                                               s.right_sides.size(), n));
   }
+  if (!s.algebraic.empty() && s.algebraic.size() != n)
+    throw Error(ErrorKind::shape, fmt::format("the system says of {} states whether they are algebraic, and has {}",
+                                              s.algebraic.size(), n));
   if (purpose == Purpose::steady && s.residuals.size() != n) {
     throw Error(ErrorKind::unsupported, fmt::format("{} equations for {} unknowns: a steady state needs as many "
                                                     "equations as unknowns; a fit takes more",
@@ -104,6 +107,15 @@ System checked(const System& system, Purpose purpose) {
   require_known(s, functions, purpose == Purpose::steady ? "equations" : "right-hand sides");
   require_known(s, s.outputs, "outputs");
   return s;
+}
+
+void require_rates(const System& system, const char* what) {
+  if (system.differential_algebraic())
+    throw Error(
+        ErrorKind::unsupported,
+        fmt::format("{} of a differential-algebraic system {} not part of this version: write the algebraic unknowns "
+                    "as definitions, or solve their equations for them",
+                    what, std::string(what).ends_with("s") ? "are" : "is"));
 }
 
 }  // namespace boreon

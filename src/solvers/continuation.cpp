@@ -69,7 +69,7 @@ class Branch {
     const double* in[] = {p.values.data(), parameters_.data(), &t};
     double* out[] = {p.outputs.data()};
     if (!p.outputs.empty()) outputs_(in, out);
-    if (!system_.right_sides.empty()) p.unstable = unstable(x);
+    if (!system_.right_sides.empty() && !system_.differential_algebraic()) p.unstable = unstable(x);
     return p;
   }
 
@@ -303,7 +303,7 @@ class Tracer {
         result_.points.push_back(*p);
       }
     }
-    if (system_.right_sides.empty()) return;
+    if (system_.right_sides.empty() || system_.differential_algebraic()) return;
     const int before = last_unstable_ >= 0 ? last_unstable_ : branch_.unstable(x_);
     const int after = branch_.unstable(s.x);
     last_unstable_ = after;

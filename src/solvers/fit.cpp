@@ -215,7 +215,7 @@ class Fit {
     const double dof = static_cast<double>(residuals_->count()) - static_cast<double>(problem_.unknowns.size());
     const double scale = absolute ? 1 : lowest.cost / std::max(dof, 1.0);
     const double floor = 1e-18 * measured_norm() * measured_norm();
-    const bool better = given.cost - lowest.cost > 0.5 * scale + floor;
+    const bool better = given.cost - lowest.cost > (options_.lowest ? same_cost * given.cost : 0.5 * scale) + floor;
     result.from_other_start = better;
     const FitPoint& chosen = better ? lowest : given;
     const double size = std::max(chosen.cost, floor / same_cost);
@@ -295,17 +295,27 @@ class Fit {
     if (plain.finite) add_curves(*residuals_, plain, result);
   }
 
-  // One more step against the unknown itself, or its standard error where that is larger.
-  void judge(const FitLocal& at, FitResult& result) {
+  // The largest part by which a step moves an unknown, against itself or its standard error where that is larger.
+  double moved(const FitLocal& at, const std::vector<double>& step, FitResult& result) const {
     double worst = 0;
     for (const std::size_t i : at.free) {
       const double error = std::isfinite(result.standard_errors[i]) ? result.standard_errors[i] : 0;
       const double size = std::max({std::fabs(result.values[i]), error, 1e-300});
-      const double move = std::fabs(at.step[i]) / size;
-      const bool open = std::isnan(result.standard_errors[i]) && result.degrees_of_freedom > 0;
-      if (open || !(move > worst)) continue;
+      const double move = std::fabs(step[i]) / size;
+      if (!(move > worst)) continue;
       worst = move;
       result.evidence.worst_entry = problem_.names[i];
+    }
+    return worst;
+  }
+
+  // One more step, and the slope of chi-square.
+  void judge(const FitLocal& at, FitResult& result) {
+    double worst = moved(at, at.step, result);
+    if (worst > 1e-6) {
+      // where columns of the Jacobian fall together the step of Gauss and Newton means nothing; the Hessian may
+      const std::vector<double> newton = newton_step(*residuals_, box_, at, result.values);
+      if (!newton.empty()) worst = std::min(worst, moved(at, newton, result));
     }
     const double steps = std::max(worst, 1e-15);
     const bool exact = result.residual_norm <= 1e-10 * measured_norm();

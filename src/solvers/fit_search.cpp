@@ -179,48 +179,6 @@ Eigen::VectorXd gradient_of(const FitLocal& at, std::size_t n) {
   return g;
 }
 
-// Newton's step, the Hessian from central differences of the exact gradient. Empty if it is not positive.
-std::vector<double> differenced_step(FitResiduals& residuals, const FitBox& box, const FitLocal& at,
-                                     const std::vector<double>& x) {
-  const auto k = static_cast<Eigen::Index>(at.free.size());
-  const std::size_t n = x.size();
-  Eigen::MatrixXd h(k, k);
-  const Eigen::VectorXd g = gradient_of(at, n);
-  for (Eigen::Index c = 0; c < k; ++c) {
-    const std::size_t i = at.free[static_cast<std::size_t>(c)];
-    double column = 0;
-    for (std::size_t row = 0; row < at.r.size(); ++row) column += at.jacobian[row * n + i] * at.jacobian[row * n + i];
-    double norm = 0;
-    for (const double v : at.r) norm += v * v;
-    // a part of the distance over which the residuals change by as much as they are, and of the unknown itself
-    double by = 1e-4 * std::sqrt(norm / (column > 0 ? column : 1));
-    if (x[i] != 0) by = std::min(by, 1e-3 * std::fabs(x[i]));
-    if (!(by > 0)) return {};
-    Eigen::VectorXd side[2];
-    for (int s = 0; s < 2; ++s) {
-      std::vector<double> moved = x;
-      moved[i] += s == 0 ? by : -by;
-      FitLocal there;
-      there.free = at.free;
-      there.r.resize(at.r.size());
-      there.jacobian.resize(at.jacobian.size());
-      if (moved[i] < box.lower[i] || moved[i] > box.upper[i] ||
-          !residuals.evaluate(moved, there.r.data(), there.jacobian.data()))
-        return {};
-      side[s] = gradient_of(there, n);
-    }
-    h.col(c) = (side[0] - side[1]) / (2 * by);
-  }
-  const Eigen::VectorXd d = h.diagonal().cwiseAbs().cwiseSqrt().cwiseMax(1e-300).cwiseInverse();
-  const Eigen::MatrixXd scaled = d.asDiagonal() * (0.5 * (h + h.transpose())) * d.asDiagonal();
-  const Eigen::LLT<Eigen::MatrixXd> factors(scaled);
-  if (factors.info() != Eigen::Success) return {};
-  const Eigen::VectorXd s = -d.cwiseProduct(factors.solve(d.cwiseProduct(g)));
-  std::vector<double> step(n, 0.0);
-  for (Eigen::Index c = 0; c < k; ++c) step[at.free[static_cast<std::size_t>(c)]] = s[c];
-  return step;
-}
-
 // The length of a step in units of what it changes of the residuals, which no unit of an unknown changes.
 double length(const FitLocal& at, const std::vector<double>& step) {
   double sum = 0;
@@ -285,6 +243,47 @@ FitLocal local(FitResiduals& residuals, const FitBox& box, const std::vector<dou
   return at;
 }
 
+std::vector<double> newton_step(FitResiduals& residuals, const FitBox& box, const FitLocal& at,
+                                const std::vector<double>& x) {
+  const auto k = static_cast<Eigen::Index>(at.free.size());
+  const std::size_t n = x.size();
+  Eigen::MatrixXd h(k, k);
+  const Eigen::VectorXd g = gradient_of(at, n);
+  for (Eigen::Index c = 0; c < k; ++c) {
+    const std::size_t i = at.free[static_cast<std::size_t>(c)];
+    double column = 0;
+    for (std::size_t row = 0; row < at.r.size(); ++row) column += at.jacobian[row * n + i] * at.jacobian[row * n + i];
+    double norm = 0;
+    for (const double v : at.r) norm += v * v;
+    // a part of the distance over which the residuals change by as much as they are, and of the unknown itself
+    double by = 1e-4 * std::sqrt(norm / (column > 0 ? column : 1));
+    if (x[i] != 0) by = std::min(by, 1e-3 * std::fabs(x[i]));
+    if (!(by > 0)) return {};
+    Eigen::VectorXd side[2];
+    for (int s = 0; s < 2; ++s) {
+      std::vector<double> moved = x;
+      moved[i] += s == 0 ? by : -by;
+      FitLocal there;
+      there.free = at.free;
+      there.r.resize(at.r.size());
+      there.jacobian.resize(at.jacobian.size());
+      if (moved[i] < box.lower[i] || moved[i] > box.upper[i] ||
+          !residuals.evaluate(moved, there.r.data(), there.jacobian.data()))
+        return {};
+      side[s] = gradient_of(there, n);
+    }
+    h.col(c) = (side[0] - side[1]) / (2 * by);
+  }
+  const Eigen::VectorXd d = h.diagonal().cwiseAbs().cwiseSqrt().cwiseMax(1e-300).cwiseInverse();
+  const Eigen::MatrixXd scaled = d.asDiagonal() * (0.5 * (h + h.transpose())) * d.asDiagonal();
+  const Eigen::LLT<Eigen::MatrixXd> factors(scaled);
+  if (factors.info() != Eigen::Success) return {};
+  const Eigen::VectorXd s = -d.cwiseProduct(factors.solve(d.cwiseProduct(g)));
+  std::vector<double> step(n, 0.0);
+  for (Eigen::Index c = 0; c < k; ++c) step[at.free[static_cast<std::size_t>(c)]] = s[c];
+  return step;
+}
+
 void polish(FitResiduals& residuals, const FitBox& box, FitPoint& point) {
   constexpr int most = 60;
   constexpr double slow = 0.3;
@@ -304,7 +303,7 @@ void polish(FitResiduals& residuals, const FitBox& box, FitPoint& point) {
     FitLocal there = local(residuals, box, next);
     if (!there.finite) return;
     const double cost = dot(there.r.data(), there.r.data(), there.r.size(), 1);
-    std::vector<double> following = newton ? differenced_step(residuals, box, there, next) : there.step;
+    std::vector<double> following = newton ? newton_step(residuals, box, there, next) : there.step;
     if (following.empty()) return;
     const double size = length(there, following);
     // near the minimum the cost is flat: what counts is that steps get smaller
@@ -312,7 +311,7 @@ void polish(FitResiduals& residuals, const FitBox& box, FitPoint& point) {
     if (!(cost <= point.cost * (1 + 1e-12)) || (!better && !(size < 0.9 * last))) {
       if (newton) return;
       newton = true;
-      step = differenced_step(residuals, box, at, point.x);
+      step = newton_step(residuals, box, at, point.x);
       if (step.empty()) return;
       last = length(at, step);
       continue;
@@ -325,7 +324,7 @@ void polish(FitResiduals& residuals, const FitBox& box, FitPoint& point) {
     step = std::move(following);
     last = size;
     if (slowly && !newton) {
-      std::vector<double> better_step = differenced_step(residuals, box, at, point.x);
+      std::vector<double> better_step = newton_step(residuals, box, at, point.x);
       if (!better_step.empty()) {
         newton = true;
         step = std::move(better_step);

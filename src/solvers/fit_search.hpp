@@ -46,6 +46,11 @@ struct FitLocal {
 };
 [[nodiscard]] FitLocal local(FitResiduals& residuals, const FitBox& box, const std::vector<double>& x);
 
+/// Newton's step from there, with the Hessian from central differences of the exact gradient; empty if that is not
+/// positive.
+[[nodiscard]] std::vector<double> newton_step(FitResiduals& residuals, const FitBox& box, const FitLocal& at,
+                                              const std::vector<double>& x);
+
 /// Steps of Gauss and Newton, or of Newton with the Hessian from differences of the exact gradient where those are
 /// slow, as long as they get smaller.
 void polish(FitResiduals& residuals, const FitBox& box, FitPoint& point);

@@ -17,8 +17,8 @@ namespace {
 constexpr double unknown_value = std::numeric_limits<double>::quiet_NaN();
 constexpr double endless = std::numeric_limits<double>::infinity();
 // Singular values of the Jacobian with columns of length one: below this rounding decides.
-constexpr double undetermined_table = 1e-10;
-constexpr double undetermined_run = 1e-7;
+constexpr double undetermined_linear = 1e-13;  // powers of one column come near this, and are determined
+constexpr double undetermined = 1e-7;          // the place itself is known to the root of rounding
 constexpr double weak = 1e-5;
 
 // What a change of chi-square by one standard error is measured in.
@@ -104,7 +104,7 @@ void add_statistics(FitResiduals& residuals, const FitLocal& at, const std::vect
   result.correlation.assign(n, std::vector<double>(n, unknown_value));
   if (at.free.empty()) return;
   const Decomposition d = decomposed(at, n);
-  const double limit = residuals.problem().run ? undetermined_run : undetermined_table;
+  const double limit = residuals.linear_unknowns().size() == n ? undetermined_linear : undetermined;
   std::vector<char> open(at.free.size(), 0);
   for (std::size_t k = 0; k < at.free.size(); ++k) {
     if (d.columns[k] > 0) continue;

@@ -16,6 +16,7 @@
 #include "boreon/error.hpp"
 #include "boreon/work.hpp"
 #include "expr/work.hpp"
+#include "solvers/checked_system.hpp"
 
 namespace boreon {
 namespace {
@@ -66,6 +67,7 @@ RunDerivatives::RunDerivatives(const System& system, std::vector<RunInput> by, d
       right_side_(with_parameters({OutputGroup("f", system.right_sides)}, inputs_, system.parameter_values)),
       jacobian_(system.right_sides, system.states, inputs_, system.parameter_values, LinearSolver::automatic, context_),
       by_parameters_kernel_(Program{}, {}) {
+  require_rates(system, "sensitivities");
   const SparseMatrix m = sparse_jacobian(system.right_sides, parameters_among(system, by_));
   by_parameters_ = m.pattern;
   by_parameters_kernel_ = with_parameters({OutputGroup("by parameters", m)}, inputs_, system.parameter_values);

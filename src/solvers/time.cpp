@@ -10,6 +10,7 @@
 #include "boreon/work.hpp"
 #include "expr/work.hpp"
 #include "solvers/checked_system.hpp"
+#include "solvers/differential_algebraic.hpp"
 #include "solvers/sundials_support.hpp"
 
 namespace boreon {
@@ -294,6 +295,7 @@ TimeResult step_in_time(const System& given, const TimeOptions& options) {
                 fmt::format("the run must end after it starts: from {} until {}", options.from, options.until));
   if (!(options.relative_tolerance > 0) || options.relative_tolerance >= 1)
     throw Error(ErrorKind::usage, "the relative tolerance must lie between 0 and 1");
+  if (system.differential_algebraic()) return step_differential_algebraic(system, options);
   return Stepper(system, options).run();
 }
 

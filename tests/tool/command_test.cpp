@@ -198,7 +198,7 @@ TEST_CASE("mistakes on the command line: exit code, kind, remedy, in text and in
       {"solve " + model("ion_chemistry.toml") + " --for x", 2, "usage", "no meaning"},
       {"solve " + broken, 2, "name", "'kk' is not known"},
       {"solve " + impossible, 1, "convergence", "no steady state"},
-      {"solve " + over, 1, "unsupported", "as many equations"},
+      {"simulate " + over + " --until 1", 2, "shape", "one equation for each unknown"},
       {"solve " + algebraic + " --set q=1", 2, "name", "no parameter 'q'"},
       {"simulate " + algebraic + " --until 1", 1, "unsupported", "use solve"},
       {"simulate " + model("pulsating_patch.toml") + " --until -5", 2, "usage", "end after it starts"},

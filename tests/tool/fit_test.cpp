@@ -429,3 +429,32 @@ TEST_CASE("of equal minima the one nearest to the start, of better ones the best
   CHECK(r.values[1] == doctest::Approx(2.1).epsilon(1e-6));
   CHECK(r.residual_norm < 1e-6);
 }
+
+TEST_CASE("powers of one column are determined, although nearly alike") {
+  const std::vector<double> x = places(40, 3, 9);
+  std::vector<double> y;
+  std::string model = "c0";
+  std::vector<std::string> names{"c0"};
+  for (int k = 1; k <= 8; ++k) {
+    names.push_back("c" + std::to_string(k));
+    model += " + c" + std::to_string(k) + "*x^" + std::to_string(k);
+  }
+  for (const double v : x) y.push_back(std::exp(v / 5) + 1e-3 * std::sin(50 * v));
+  const FitResult r = fit(table(names, std::vector<double>(9, 1.0), model, x, y));
+  REQUIRE(r.converged);
+  for (const double e : r.standard_errors) CHECK(e > 0);
+  CHECK(r.residual_norm < 0.01);
+}
+
+TEST_CASE("solve on more equations than unknowns is a fit") {
+  const test::Folder folder;
+  const std::string file =
+      folder.file("more.toml",
+                  "[unknowns]\nx = { start = 1, lower = 0, upper = 1.5 }\ny = 1\n[equations]\na = \"x "
+                  "+ y = 3\"\nb = \"x - y = 1.2\"\nc = \"x = 2.1\"\n");
+  const test::Output o = test::boreon("solve " + file + " --json");
+  REQUIRE(o.code == 0);
+  CHECK(o.json()["values"]["x"] == 1.5);
+  CHECK(o.json()["values"]["y"].get<double>() == doctest::Approx(0.9).epsilon(1e-12));
+  CHECK(o.json()["at_bounds"][0] == "x");
+}

@@ -221,3 +221,53 @@ TEST_CASE("figures: gaps, scales, panels, refusals") {
   bars.categories.pop_back();
   CHECK_THROWS_AS(write_figure(bars, folder / "bars.png"), Error);
 }
+
+TEST_CASE("differential-algebraic systems: against the same system with the algebraic unknowns written out") {
+  struct Case {
+    const char* with;
+    const char* without;
+  };
+  const Case cases[] = {
+      {"[unknowns]\nx = 1\nz = 0.3\n[equations]\na = \"x' = -z\"\nb = \"z^3 + z = x\"\n[outputs]\no = \"x + t\"\n",
+       "[unknowns]\nz = 0.6823278038280194\n[equations]\na = \"(3*z^2 + 1)*z' = -z\"\n[outputs]\no = \"z^3 + z + "
+       "t\"\n"},
+      {"[unknowns]\nx = 1\n\"x'\" = 0.5\nf = 0\n[equations]\na = \"x'' = f - x'/10\"\nb = \"f = "
+       "-4*sin(x)\"\n[outputs]\no "
+       "= \"x*f\"\n",
+       "[unknowns]\nx = 1\n\"x'\" = 0.5\n[equations]\na = \"x'' = -4*sin(x) - x'/10\"\n[outputs]\no = "
+       "\"-4*x*sin(x)\"\n"},
+      {"[unknowns]\na = 1\nb = 0\nc = 0\n[equations]\none = \"a' = -0.04*a + 1e4*b*c\"\ntwo = \"b' = 0.04*a - 1e4*b*c "
+       "- "
+       "3e7*b^2\"\nthree = \"a + b + c = 1\"\n[outputs]\no = \"c\"\n",
+       "[unknowns]\na = 1\nb = 0\nc = 0\n[equations]\none = \"a' = -0.04*a + 1e4*b*c\"\ntwo = \"b' = 0.04*a - 1e4*b*c "
+       "- "
+       "3e7*b^2\"\nthree = \"c' = 3e7*b^2\"\n[outputs]\no = \"c\"\n"}};
+  for (const Case& c : cases) {
+    TimeOptions o;
+    o.until = 3;
+    o.samples = 7;
+    o.relative_tolerance = 1e-10;
+    const System s = in_time(c.with);
+    CHECK(s.differential_algebraic());
+    const TimeResult a = step_in_time(s, o);
+    const TimeResult b = step_in_time(in_time(c.without), o);
+    REQUIRE_MESSAGE(a.completed, a.message);
+    REQUIRE(b.completed);
+    for (std::size_t k = 0; k < 7; ++k) CHECK(a.outputs[k][0] == doctest::Approx(b.outputs[k][0]).epsilon(1e-6));
+    o.method = SteppingMethod::adams;
+    CHECK_THROWS_AS((void)step_in_time(s, o), Error);
+  }
+  // a bound of an algebraic unknown is met; equations that do not determine their unknown are refused
+  TimeOptions o;
+  o.until = 3;
+  const TimeResult bound = step_in_time(
+      in_time("[unknowns]\nx = 1\nz = { start = 1, upper = 2 }\n[equations]\na = \"x' = 1\"\nb = \"z = x\"\n"), o);
+  CHECK_FALSE(bound.completed);
+  REQUIRE(bound.crossings.size() == 1);
+  CHECK(bound.crossings[0].time == doctest::Approx(1).epsilon(1e-6));
+  const TimeResult high =
+      step_in_time(in_time("[unknowns]\nx = 1\nz = 0\n[equations]\na = \"x' = z\"\nb = \"x = cos(t)\"\n"), o);
+  CHECK_FALSE(high.completed);
+  CHECK_MESSAGE(high.message.find("determine") != std::string::npos, high.message);
+  CHECK_THROWS_AS((void)in_time("[unknowns]\nx = 1\nz = 0\n[equations]\na = \"x' = z\"\nb = \"x' = cos(t)\"\n"), Error);
+}

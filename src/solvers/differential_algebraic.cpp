@@ -1,0 +1,295 @@
+// SPDX-License-Identifier: MIT
+// Differential-algebraic systems of index 1 through IDAS: y' - f(y, t) = 0 for states with a rate, g(y, t) = 0 for
+// others. Source: Hindmarsh et al., SUNDIALS, ACM TOMS 31 (2005) 363.
+#include "solvers/differential_algebraic.hpp"
+
+#include <fmt/format.h>
+#include <fmt/ranges.h>
+#include <idas/idas.h>
+#include <sunmatrix/sunmatrix_dense.h>
+#include <sunmatrix/sunmatrix_sparse.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "boreon/error.hpp"
+#include "boreon/work.hpp"
+#include "expr/work.hpp"
+#include "solvers/klu_factors.hpp"
+#include "solvers/sundials_support.hpp"
+
+namespace boreon {
+namespace {
+
+class AlgebraicStepper {
+ public:
+  AlgebraicStepper(const System& system, const TimeOptions& options)
+      : system_(system),
+        options_(options),
+        n_(system.states.size()),
+        inputs_{{"y", system.states}, {"p", system.parameters}, {"t", {system.time}}, {"c", {Symbol("_rate")}}},
+        right_side_(with_parameters({OutputGroup("f", system.right_sides)}, inputs_, system.parameter_values)),
+        outputs_(with_parameters({OutputGroup("g", system.outputs)}, inputs_, system.parameter_values)),
+        jacobian_(iteration_functions(system), system.states, inputs_, system.parameter_values, options.linear_solver,
+                  context_) {
+    for (std::size_t i = 0; i < n_ && options.at_bound != TimeOptions::AtBound::ignore; ++i) {
+      if (std::isfinite(system.lower[i])) bounds_.push_back({i, false});
+      if (std::isfinite(system.upper[i])) bounds_.push_back({i, true});
+    }
+  }
+  ~AlgebraicStepper() { IDAFree(&mem_); }
+  AlgebraicStepper(const AlgebraicStepper&) = delete;
+  AlgebraicStepper& operator=(const AlgebraicStepper&) = delete;
+
+  TimeResult run() {
+    TimeResult result;
+    result.method = "BDF for differential-algebraic systems, variable order 1 to 5";
+    result.linear_solver = jacobian_.description();
+    result.nonzeros = jacobian_.pattern().nonzeros();
+    y_ = make_vector(n_, context_);
+    slope_ = make_vector(n_, context_);
+    tolerance_ = make_vector(n_, context_);
+    std::copy(system_.start.begin(), system_.start.end(), data(y_));
+    if (!evaluate(options_.from, data(y_), data(slope_))) {
+      result.message = fmt::format(
+          "the equations have no finite value at the start, {} = {}: {}", system_.time.name(), options_.from,
+          fault(system_.right_sides, inputs_, {system_.start, system_.parameter_values, {options_.from}, {0}}));
+      return result;
+    }
+    prepare();
+    if (!consistent(result)) return result;
+    sample(result, options_.from);
+    step(result);
+    result.completed = result.message.empty();
+    IDAGetNumSteps(mem_, &result.steps);
+    IDAGetNumResEvals(mem_, &result.right_side_calls);
+    IDAGetNumJacEvals(mem_, &result.jacobian_calls);
+    IDAGetNumErrTestFails(mem_, &result.error_test_failures);
+    IDAGetNumNonlinSolvConvFails(mem_, &result.nonlinear_failures);
+    IDAGetLastStep(mem_, &result.last_step);
+    return result;
+  }
+
+ private:
+  struct Bound {
+    std::size_t state;
+    bool upper;
+  };
+
+  // f - c*y for states with a rate, whose negative derivative is the matrix of the corrector.
+  static std::vector<Expr> iteration_functions(const System& s) {
+    std::vector<Expr> list;
+    for (std::size_t i = 0; i < s.states.size(); ++i)
+      list.push_back(s.algebraic[i] != 0 ? s.right_sides[i] : s.right_sides[i] - Symbol("_rate") * s.states[i]);
+    return list;
+  }
+
+  static void accept(int flag, const char* what) {
+    if (flag < 0)
+      throw Error(ErrorKind::unsupported, fmt::format("the time stepping refuses its {} (code {})", what, flag));
+  }
+
+  [[nodiscard]] bool is_algebraic(std::size_t i) const { return system_.algebraic[i] != 0; }
+
+  void prepare() {
+    double largest = 0;
+    for (const double v : system_.start) largest = std::max(largest, std::fabs(v));
+    VectorHandle kinds = make_vector(n_, context_);
+    for (std::size_t i = 0; i < n_; ++i) {
+      double size = std::fabs(system_.start[i]);
+      if (size == 0 && !is_algebraic(i))
+        size = std::min(std::fabs(data(slope_)[i] * (options_.until - options_.from)), largest > 0 ? largest : 1.0);
+      if (!(size > 0)) size = largest > 0 ? 1e-3 * largest : 1;
+      data(tolerance_)[i] =
+          options_.absolute_tolerance > 0 ? options_.absolute_tolerance : options_.relative_tolerance * 1e-3 * size;
+      data(kinds)[i] = is_algebraic(i) ? 0 : 1;
+      if (is_algebraic(i)) data(slope_)[i] = 0;
+    }
+    mem_ = IDACreate(context_.get());
+    if (mem_ == nullptr) throw std::bad_alloc();
+    IDASetErrHandlerFn(
+        mem_, [](int, const char*, const char*, char*, void*) {}, nullptr);
+    accept(IDAInit(mem_, &AlgebraicStepper::residual_callback, options_.from, y_.get(), slope_.get()), "start");
+    accept(IDASetUserData(mem_, this), "data");
+    accept(IDASVtolerances(mem_, options_.relative_tolerance, tolerance_.get()), "tolerances");
+    accept(IDASetId(mem_, kinds.get()), "kinds of equations");
+    accept(IDASetLinearSolver(mem_, jacobian_.solver(), jacobian_.matrix()), "linear solver");
+    accept(IDASetJacFn(mem_, &AlgebraicStepper::jacobian_callback), "Jacobian");
+    accept(IDASetMaxNumSteps(mem_, options_.max_steps), "limit of steps");
+    accept(IDASetStopTime(mem_, options_.until), "end");
+    accept(IDASetMaxErrTestFails(mem_, 20), "options");
+    if (bounds_.empty()) return;
+    accept(IDARootInit(mem_, static_cast<int>(bounds_.size()), &AlgebraicStepper::bound_callback), "bounds");
+    std::vector<int> falling(bounds_.size(), -1);
+    accept(IDASetRootDirection(mem_, falling.data()), "bounds");
+    accept(IDASetNoInactiveRootWarn(mem_), "bounds");
+  }
+
+  // Whether the algebraic equations determine their states: index 1.
+  [[nodiscard]] bool determined() {
+    std::vector<Expr> equations;
+    std::vector<Expr> unknowns;
+    std::vector<double> sizes;
+    for (std::size_t i = 0; i < n_; ++i) {
+      if (!is_algebraic(i)) continue;
+      equations.push_back(system_.right_sides[i]);
+      unknowns.push_back(system_.states[i]);
+      sizes.push_back(data(y_)[i] != 0 ? std::fabs(data(y_)[i]) : 1);
+    }
+    NumericJacobian j(equations, unknowns, inputs_, system_.parameter_values, LinearSolver::automatic, context_);
+    const double rate = 0;
+    const double* in[] = {data(y_), system_.parameter_values.data(), &options_.from, &rate};
+    if (!j.evaluate(in)) return true;  // the search for consistent values goes on from there
+    const ScaledRows scaled(j.pattern(), j.values(), sizes);
+    return KluFactors(j.pattern(), scaled.entries).reciprocal_condition() > 1e-15;
+  }
+
+  // Values of the algebraic states, and rates of the others, that fulfil the equations at the start.
+  bool consistent(TimeResult& result) {
+    const double first = options_.from + 1e-6 * (options_.until - options_.from);
+    if (!determined() || IDACalcIC(mem_, IDA_YA_YDP_INIT, first) < 0) {
+      std::vector<std::string> names;
+      for (std::size_t i = 0; i < n_; ++i)
+        if (is_algebraic(i)) names.push_back(system_.state_names[i]);
+      result.message = fmt::format(
+          "no values of {} fulfil the equations at the start, {} = {}: other starts may help; if "
+          "the equations do not determine {}, derive them by time",
+          fmt::join(names, ", "), system_.time.name(), options_.from, names.size() == 1 ? "it" : "them");
+      return false;
+    }
+    accept(IDAGetConsistentIC(mem_, y_.get(), slope_.get()), "start");
+    return true;
+  }
+
+  void step(TimeResult& result) {
+    const std::size_t samples = std::max<std::size_t>(2, options_.samples);
+    double reached = options_.from;
+    for (std::size_t k = 1; k < samples; ++k) {
+      const double target = k + 1 == samples
+                                ? options_.until
+                                : options_.from + (options_.until - options_.from) * static_cast<double>(k) /
+                                                      static_cast<double>(samples - 1);
+      int flag = IDA_SUCCESS;
+      for (;;) {
+        flag = IDASolve(mem_, target, &reached, y_.get(), slope_.get(), IDA_NORMAL);
+        if (flag != IDA_ROOT_RETURN) break;
+        note_crossings(reached, result);
+        if (options_.at_bound == TimeOptions::AtBound::stop) {
+          sample(result, reached);
+          const BoundCrossing& c = result.crossings.back();
+          result.message = fmt::format("{} crosses its {} bound {:.6g} at {} = {:.6g}", c.state,
+                                       c.upper ? "upper" : "lower", c.bound, system_.time.name(), c.time);
+          return;
+        }
+        if (reached >= target) break;
+      }
+      if (interrupt_requested())
+        throw Stopped(Error(ErrorKind::interrupted,
+                            fmt::format("the run was stopped at {} = {:.6g}", system_.time.name(), reached)));
+      if (flag < 0) {
+        const std::string at = fmt::format("at {} = {:.6g}", system_.time.name(), reached);
+        std::vector<double> values(n_);
+        result.message = !evaluate(reached, data(y_), values.data())
+                             ? fmt::format("the equations leave their domain {}", at)
+                         : flag == IDA_TOO_MUCH_WORK
+                             ? fmt::format("more than {} steps were needed {}", options_.max_steps, at)
+                             : fmt::format(
+                                   "the step became too small {}: a jump, a singularity, or a place where the "
+                                   "algebraic equations no longer determine their unknowns",
+                                   at);
+        return;
+      }
+      sample(result, reached);
+      if (options_.progress) options_.progress(reached);
+    }
+  }
+
+  bool evaluate(double t, const double* y, double* f) const {
+    const double rate = 0;
+    const double* in[] = {y, system_.parameter_values.data(), &t, &rate};
+    double* out[] = {f};
+    right_side_(in, out);
+    return std::all_of(f, f + n_, [](double v) { return std::isfinite(v); });
+  }
+
+  static int residual_callback(double t, N_Vector y, N_Vector slope, N_Vector r, void* self) {
+    const auto& s = *static_cast<const AlgebraicStepper*>(self);
+    if (interrupt_requested()) return -1;
+    if (!s.evaluate(t, data(y), data(r))) return 1;
+    for (std::size_t i = 0; i < s.n_; ++i) data(r)[i] = (s.is_algebraic(i) ? 0 : data(slope)[i]) - data(r)[i];
+    return 0;
+  }
+
+  static int jacobian_callback(double t, double c, N_Vector y, N_Vector, N_Vector, SUNMatrix j, void* self, N_Vector,
+                               N_Vector, N_Vector) {
+    auto& s = *static_cast<AlgebraicStepper*>(self);
+    const double* in[] = {data(y), s.system_.parameter_values.data(), &t, &c};
+    if (!s.jacobian_.fill(in, j)) return 1;
+    const bool dense = SUNMatGetID(j) == SUNMATRIX_DENSE;
+    double* const entries = dense ? SUNDenseMatrix_Data(j) : SUNSparseMatrix_Data(j);
+    const std::size_t count = dense ? s.n_ * s.n_ : s.jacobian_.pattern().nonzeros();
+    for (std::size_t k = 0; k < count; ++k) entries[k] = -entries[k];
+    return 0;
+  }
+
+  static int bound_callback(double, N_Vector y, N_Vector, double* g, void* self) {
+    const auto& s = *static_cast<const AlgebraicStepper*>(self);
+    for (std::size_t k = 0; k < s.bounds_.size(); ++k) {
+      const Bound& b = s.bounds_[k];
+      const double bound = b.upper ? s.system_.upper[b.state] : s.system_.lower[b.state];
+      const double left = b.upper ? bound - data(y)[b.state] : data(y)[b.state] - bound;
+      // rounding around a bound at which a state rests is no crossing
+      g[k] = left + 100 * data(s.tolerance_)[b.state] + 10 * s.options_.relative_tolerance * std::fabs(bound);
+    }
+    return 0;
+  }
+
+  void note_crossings(double time, TimeResult& result) const {
+    std::vector<int> which(bounds_.size());
+    IDAGetRootInfo(mem_, which.data());
+    for (std::size_t k = 0; k < bounds_.size(); ++k) {
+      const Bound& b = bounds_[k];
+      const std::string& name = system_.state_names[b.state];
+      const bool known = std::any_of(result.crossings.begin(), result.crossings.end(),
+                                     [&](const BoundCrossing& c) { return c.state == name && c.upper == b.upper; });
+      if (which[k] != 0 && !known)
+        result.crossings.push_back({name, time, b.upper ? system_.upper[b.state] : system_.lower[b.state], b.upper});
+    }
+  }
+
+  void sample(TimeResult& result, double t) const {
+    result.times.push_back(t);
+    result.states.emplace_back(data(y_), data(y_) + n_);
+    std::vector<double> g(system_.outputs.size());
+    const double rate = 0;
+    const double* in[] = {data(y_), system_.parameter_values.data(), &t, &rate};
+    double* out[] = {g.data()};
+    outputs_(in, out);
+    result.outputs.push_back(std::move(g));
+  }
+
+  const System& system_;
+  const TimeOptions& options_;
+  std::size_t n_;
+  SundialsContext context_;
+  std::vector<InputGroup> inputs_;
+  StagedKernel right_side_;
+  StagedKernel outputs_;
+  NumericJacobian jacobian_;
+  std::vector<Bound> bounds_;
+  VectorHandle y_;
+  VectorHandle slope_;
+  VectorHandle tolerance_;
+  void* mem_ = nullptr;
+};
+
+}  // namespace
+
+TimeResult step_differential_algebraic(const System& system, const TimeOptions& options) {
+  if (options.method == SteppingMethod::adams)
+    throw Error(ErrorKind::usage,
+                "Adams' method needs a rate of every unknown; a differential-algebraic system takes BDF");
+  return AlgebraicStepper(system, options).run();
+}
+
+}  // namespace boreon
