@@ -208,6 +208,9 @@ const std::vector<Command>& commands() {
          option(c, r, "--for", r.request.solve_for, "the unknowns: x,y; functions as \"y(t)\"");
          option(c, r, "--given", r.request.given, "values of unknown functions: \"y(0)=1, y'(0)=2\"");
          flag(c, r, "--roots", r.request.roots, "all steady states of a model within its bounds");
+         flag(c, r, "--compare-jacobian", r.request.compare_jacobian,
+              "the solve of a model with the derived Jacobian, differences, single precision, an old one");
+         option(c, r, "--plot", r.request.plot, "with --compare-jacobian: figure of the convergence, .png or .svg");
          option(c, r, "--within", r.request.within, "all roots in a range of the unknown: \"x from 0 to 10\"");
          flag(c, r, "--steps", r.request.steps, "explain the route");
          add_solver(c, r);

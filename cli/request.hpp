@@ -78,6 +78,7 @@ struct Request {
   Option<std::string> precision{"double"};
   Option<std::size_t> monte_carlo{0};
   Option<bool> roots{false};
+  Option<bool> compare_jacobian{false};
   Option<std::string> along;
   Option<std::string> from_value;
   Option<std::string> to_value;
@@ -182,6 +183,8 @@ void require_one_expression(const Request& r);
 [[nodiscard]] Answer trace_command(const Request& r);
 /// solve --roots: all steady states within the bounds.
 [[nodiscard]] Answer roots_of_model(const Request& r, const Model& m);
+/// solve --compare-jacobian: the same solve with other Jacobians.
+[[nodiscard]] Answer jacobians_of_model(const Request& r, const Model& m);
 /// Derivatives of a steady state or of the end of a run.
 [[nodiscard]] Answer sensitivity_command(const Request& r);
 [[nodiscard]] Answer generate(const Request& r);

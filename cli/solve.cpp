@@ -190,6 +190,7 @@ Answer solve(const Request& r) {
   if (is_model(r.inputs.at(0))) {
     const Model m = model_of(r);
     if (r.roots) return roots_of_model(r, m);
+    if (r.compare_jacobian) return jacobians_of_model(r, m);
     const bool more_equations = m.equations.size() > m.unknowns.size() && !m.in_time() && m.fits.empty();
     return more_equations ? fit_of_model(r, m) : solve_model(r, m);
   }

@@ -79,7 +79,8 @@ struct Reader {
       char* end = nullptr;
       const double value = text.empty() ? std::numeric_limits<double>::quiet_NaN() : std::strtod(text.c_str(), &end);
       if (!text.empty() && *end != '\0') {
-        fault = fmt::format("line {}, column {}: '{}' is no number", number, table.names[k], text);
+        fault = fmt::format("line {}, column {}: '{}' is no number{}", number, table.names[k], text,
+                            text.find(';') != std::string::npos ? "; fields are separated by commas" : "");
         return;
       }
       table.columns[k].push_back(value);
@@ -113,6 +114,7 @@ CsvTable read_csv(const std::string& path) {
   }
   std::string text{std::istreambuf_iterator<char>(file), {}};
   if (file.bad() || text.size() > most_bytes) throw Error(ErrorKind::io, fmt::format("'{}' cannot be read", path));
+  if (text.starts_with("\xEF\xBB\xBF")) text.erase(0, 3);  // the mark that some editors put before UTF-8
   Reader reader;
   csv_parser parser;
   if (csv_init(&parser, CSV_APPEND_NULL) != 0) throw Error(ErrorKind::io, "there is no memory to read a table");

@@ -55,7 +55,7 @@ class Branch {
     kernel_(in, out);
     v.by_states = j;
     v.finite = v.f.allFinite() && v.by_states.allFinite() && v.by_parameter.allFinite();
-    spend(n_ * n_ + 1);
+    spend(200 + n_ * n_ * (1 + n_ / 20));  // with the factors that follow
     return v;
   }
 

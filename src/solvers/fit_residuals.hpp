@@ -14,7 +14,6 @@ namespace boreon {
 class FitResiduals {
  public:
   virtual ~FitResiduals() = default;
-  FitResiduals() = default;
   FitResiduals(const FitResiduals&) = delete;
   FitResiduals& operator=(const FitResiduals&) = delete;
 

@@ -9,6 +9,7 @@
 #include <Eigen/Dense>
 #include <algorithm>
 #include <cmath>
+#include <exception>
 #include <limits>
 
 #include "expr/work.hpp"
@@ -72,7 +73,13 @@ class Block final : public ceres::CostFunction {
   }
 
   bool Evaluate(double const* const* z, double* r, double** jacobians) const override {
-    if (interrupt_requested() || !values(z, r, jacobians)) return false;
+    if (interrupt_requested() || stopped_) return false;
+    try {
+      if (!values(z, r, jacobians)) return false;
+    } catch (...) {  // the library knows nothing of exceptions: it ends, then this goes on
+      stopped_ = std::current_exception();
+      return false;
+    }
     for (int i = 0; i < num_residuals(); ++i) r[i] /= unit_;
     if (jacobians == nullptr || jacobians[0] == nullptr) return true;
     Eigen::Map<RowMajor>(jacobians[0], num_residuals(), static_cast<Eigen::Index>(free_.size())) /= unit_;
@@ -80,6 +87,10 @@ class Block final : public ceres::CostFunction {
   }
 
   [[nodiscard]] const std::vector<double>& at() const noexcept { return x_; }
+  /// Throws what ended an evaluation.
+  void check() const {
+    if (stopped_) std::rethrow_exception(stopped_);
+  }
 
  private:
   bool values(double const* const* z, double* r, double** jacobians) const {
@@ -116,6 +127,7 @@ class Block final : public ceres::CostFunction {
   std::vector<std::size_t> free_;
   std::vector<std::size_t> linear_;
   mutable std::vector<double> x_;
+  mutable std::exception_ptr stopped_;
   std::vector<double> sizes_;
   mutable RowMajor j_;
 };
@@ -151,6 +163,7 @@ FitPoint minimised(FitResiduals& residuals, const FitBox& box, const std::vector
     options.logging_type = ceres::SILENT;
     ceres::Solver::Summary summary;
     ceres::Solve(options, &problem, &summary);
+    block->check();
     point.iterations = static_cast<int>(summary.iterations.size());
     spend(1);
     if (!summary.IsSolutionUsable()) return point;
@@ -158,7 +171,9 @@ FitPoint minimised(FitResiduals& residuals, const FitBox& box, const std::vector
   // the block solves for the linear unknowns where it is evaluated
   std::vector<double> r(residuals.count());
   const double* blocks[] = {z.data()};
-  if (!block->Evaluate(blocks, r.data(), nullptr)) return point;
+  const bool good = block->Evaluate(blocks, r.data(), nullptr);
+  block->check();
+  if (!good) return point;
   point.x = block->at();
   for (std::size_t i = 0; i < point.x.size(); ++i) point.x[i] = box.inside(i, point.x[i]);
   point.cost = residuals.cost(point.x);

@@ -65,6 +65,13 @@ NewtonRun::NewtonRun(const System& system, LinearSolver linear_solver)
   reach_ = std::move(sizes.reach);
 }
 
+void NewtonRun::prepare() {
+  const double* in[] = {nullptr, system_.parameter_values.data(), nullptr};
+  residual_.prepare(in);
+  jacobian_.prepare(in);
+  scaling_.prepare();
+}
+
 NewtonRun::Ending NewtonRun::newton(const std::vector<double>& start, bool line_search, const SteadyOptions& options) {
   take_sizes(start);
   VectorHandle u = make_vector(n_, context_);

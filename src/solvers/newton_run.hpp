@@ -33,6 +33,9 @@ class NewtonRun {
   /// `system` must live as long, and come from checked().
   NewtonRun(const System& system, LinearSolver linear_solver);
 
+  /// After parameter values of the system have changed; sizes stay those of its first start.
+  void prepare();
+
   struct Ending {
     std::vector<double> values;
     SteadyOutcome outcome = SteadyOutcome::stalled;

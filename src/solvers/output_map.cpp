@@ -11,6 +11,7 @@
 #include "boreon/error.hpp"
 #include "boreon/names.hpp"
 #include "boreon/solvers.hpp"
+#include "expr/work.hpp"
 #include "solvers/klu_factors.hpp"
 
 namespace boreon {
@@ -125,25 +126,39 @@ std::vector<double> OutputMap::evaluated(const StagedKernel& kernel, std::size_t
   return out;
 }
 
+// Beside a steady state that is known, Newton's method from there, with functions that are compiled once; else, or if
+// that fails, all that solve_steady() does.
+bool OutputMap::find_steady_state() {
+  spend(5000 + 50 * system_.states.size());
+  if (!states_.empty()) {
+    if (!newton_) newton_ = std::make_unique<NewtonRun>(system_, LinearSolver::automatic);
+    newton_->prepare();
+    const SteadyResult r = newton_from(*newton_, states_, true, {});
+    if (r.converged && newton_->verify(r.values).worst_correction() < 1e-9) {
+      states_ = r.values;
+      return true;
+    }
+  }
+  System near = system_;
+  if (!states_.empty()) near.start = states_;  // the branch on which the last one was
+  const SteadyResult r = solve_steady(near, {});
+  // Rounding that moves a root this far says that two of them meet there: no derivative exists.
+  const bool multiple = r.converged && r.correction > 1e-9;
+  message_ = multiple      ? "the Jacobian is singular at the steady state, or nearly so (a multiple root or a turning "
+                             "point): there sensitivities are infinite"
+             : r.converged ? std::string()
+                           : r.message;
+  if (r.converged) states_ = r.values;
+  return r.converged && !multiple;
+}
+
 bool OutputMap::find_states() {
   message_.clear();
   if (options_.at == OutputsAt::start) {
     states_ = system_.start;
     return true;
   }
-  if (options_.at == OutputsAt::steady_state) {
-    System near = system_;
-    if (!states_.empty()) near.start = states_;  // the branch on which the last one was
-    const SteadyResult r = solve_steady(near, {});
-    // Rounding that moves a root this far says that two of them meet there: no derivative exists.
-    const bool multiple = r.converged && r.correction > 1e-9;
-    message_ = multiple ? "the Jacobian is singular at the steady state, or nearly so (a multiple root or a turning "
-                          "point): there sensitivities are infinite"
-               : r.converged ? std::string()
-                             : r.message;
-    if (r.converged) states_ = r.values;
-    return r.converged && !multiple;
-  }
+  if (options_.at == OutputsAt::steady_state) return find_steady_state();
   message_ = run_->forward({system_.start, system_.parameter_values, options_.from}, {options_.until}, false,
                            [&](std::size_t, const double* y, const std::vector<const double*>&) {
                              states_.assign(y, y + system_.states.size());

@@ -8,6 +8,7 @@
 #include <vector>
 
 #include "boreon/sensitivity.hpp"
+#include "solvers/newton_search.hpp"
 #include "solvers/run_derivatives.hpp"
 
 namespace boreon {
@@ -40,6 +41,7 @@ class OutputMap {
   /// At the present steady state. Throws Error(domain) where it is singular.
   [[nodiscard]] Linearised& linearised();
   [[nodiscard]] bool find_states();
+  [[nodiscard]] bool find_steady_state();
   [[nodiscard]] double time() const { return options_.at == OutputsAt::end_of_run ? options_.until : options_.from; }
   [[nodiscard]] std::vector<double> evaluated(const StagedKernel& kernel, std::size_t count) const;
   void take(const std::vector<double>& inputs);
@@ -56,6 +58,7 @@ class OutputMap {
   StagedKernel by_inputs_;  // output by input, explicitly
   std::optional<RunDerivatives> run_;
   std::unique_ptr<Linearised> linearised_;
+  std::unique_ptr<NewtonRun> newton_;  // for steady states beside one that is known
   std::vector<double> states_;
   std::string message_;
   long linear_solves_ = 0;

@@ -81,6 +81,7 @@ class RootSearch {
       std::vector<double> start = system_.start;
       for (std::size_t i = 0; i < n_ && k > 0; ++i) start[i] = inside(box_[i], halton(k, i));
       ++result_.starts;
+      spend(5000 + 50 * n_);
       const SteadyResult r = newton_from(run_, start, true, options);
       if (r.converged) add(r.values, {});
     }

@@ -206,12 +206,16 @@ std::string RunDerivatives::forward(const Point& at, const std::vector<double>& 
   }
   double reached = at.from;
   std::string problem;
+  long charged = 0;  // of the steps
   for (std::size_t k = 0; k < times.size(); ++k) {
     // times in the same place need no step, and the start is one
     if (times[k] > reached) {
       accept(CVodeSetStopTime(mem.get(), times.back()), "end");
       const int flag = CVode(mem.get(), times[k], y.get(), &reached, CV_NORMAL);
-      spend(static_cast<std::uint64_t>(n_));
+      long done = 0;
+      CVodeGetNumSteps(mem.get(), &done);
+      spend(static_cast<std::uint64_t>(done - charged + 1) * (500 + 50 * n_ * (1 + m)));
+      charged = done;
       if (flag < 0) {
         problem = describe(flag, reached, data(y));
         break;

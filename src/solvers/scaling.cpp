@@ -70,6 +70,11 @@ Scaling::Scaling(const System& system)
                                system.parameter_values);
       }()) {}
 
+void Scaling::prepare() {
+  const double* in[] = {nullptr, system_.parameter_values.data(), nullptr};
+  magnitudes_.prepare(in);
+}
+
 std::vector<double> Scaling::equations(std::span<const double> at) const {
   std::vector<double> m(system_.residuals.size());
   const double time = 0;

@@ -21,6 +21,9 @@ class Scaling {
   /// For the residuals of a system that checked() has seen.
   explicit Scaling(const System& system);
 
+  /// After parameter values of the system have changed.
+  void prepare();
+
   /// Sizes of the unknowns, positive: that of the start; where that is 0, what the equations say, else its bounds,
   /// else 1.
   struct Sizes {

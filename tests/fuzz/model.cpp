@@ -1,7 +1,8 @@
 // SPDX-License-Identifier: MIT
 // Model files.
-#include "boreon/calculus.hpp"
 #include "boreon/model.hpp"
+#include "boreon/calculus.hpp"
+#include "boreon/least_squares.hpp"
 #include "fuzz/harness.hpp"
 
 extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size) {
@@ -10,6 +11,7 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
     const boreon::Model m = boreon::parse_model(fuzz::text_of(data, size));
     const boreon::System s = boreon::system_of(m);
     (void)boreon::sparse_jacobian(s.residuals, s.states);
+    if (m.data) (void)boreon::fit_problem(m);
   });
   return 0;
 }

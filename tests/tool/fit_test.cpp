@@ -328,6 +328,8 @@ TEST_CASE("bad data and bad questions are named with their place") {
   const test::Folder folder;
   (void)folder.file("d.csv", "x,y,s,\"w, unit [m]\"\n0,1,0.1,2\n\n1,2,-0.1,3\n2,,0.1,4\n3,4,0.1,5\n");
   (void)folder.file("text.csv", "x,y\n0,1\n1,cloudy\n");
+  (void)folder.file("mark.csv", "\xEF\xBB\xBFx [s],\"y\"\r\n0,1\r\n1,\"3\"\r\n2,5.1");
+  (void)folder.file("semicolons.csv", "x;y\n1;2\n");
   (void)folder.file("short.csv", "x,y\n0,1\n1,2,3\n");
   const std::string head = "[unknowns]\na = 1\nb = { start = 7, lower = 0, upper = 5 }\n[data]\n";
   struct Case {
@@ -350,6 +352,8 @@ TEST_CASE("bad data and bad questions are named with their place") {
        0,
        {"1 left out", "start 7 of b lies outside", "moved to 5"}},
       {"file = \"text.csv\"", "y = { model = \"a + b*x\" }", 2, {"line 3", "column y", "cloudy"}},
+      {"file = \"mark.csv\"", "y = { model = \"a + b*x\" }", 0, {"3 measurements"}},
+      {"file = \"semicolons.csv\"", "y = { model = \"a + b*x\" }", 2, {"line 2", "separated by commas"}},
       {"file = \"short.csv\"", "y = { model = \"a + b*x\" }", 2, {"line 3", "3 fields"}},
       {"file = \"nowhere.csv\"", "y = { model = \"a + b*x\" }", 2, {"nowhere.csv", "relative to the model"}},
       {"columns = { x = [0, 1, 2], y = [1, 2] }", "y = { model = \"a + b*x\" }", 2, {"y has 2 values, x has 3"}},

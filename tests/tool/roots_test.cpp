@@ -214,3 +214,24 @@ TEST_CASE("roots and branches on the command line") {
   CHECK(o.code == 1);
   CHECK_MESSAGE(o.says("n = 10000, above its upper bound 1000"), o.text);
 }
+
+TEST_CASE("the derived Jacobian beside differences, single precision and an old one") {
+  const JacobianComparison c =
+      compare_jacobians(steady_system(load_model(std::string(BOREON_MODELS) + "/ion_chemistry.toml")));
+  REQUIRE(c.trials.size() == 4);
+  CHECK(c.trials[0].converged);
+  CHECK(c.trials[0].worst_entry == 0);
+  CHECK(c.trials[1].converged);
+  CHECK(c.trials[1].worst_entry > 0);
+  CHECK(c.trials[1].worst_entry < 1e-6);
+  CHECK(c.trials[2].worst_entry > 10 * c.trials[1].worst_entry);
+  CHECK(c.trials[3].residuals.size() >= c.trials[0].residuals.size());
+  for (const JacobianTrial& t : c.trials)
+    for (std::size_t k = 1; k < t.residuals.size(); ++k) CHECK(t.residuals[k] <= t.residuals[k - 1]);
+  const test::Folder folder;
+  const test::Output o = test::boreon("solve " + std::string(BOREON_MODELS) +
+                                      "/ion_chemistry.toml --compare-jacobian --plot " + (folder / "c.png"));
+  CHECK(o.code == 0);
+  CHECK(o.says("single precision"));
+  CHECK(std::filesystem::file_size(folder / "c.png") > 10000);
+}
