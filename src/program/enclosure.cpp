@@ -18,7 +18,7 @@ constexpr double endless = std::numeric_limits<double>::infinity();
 double down(double v) { return std::nextafter(v, -endless); }
 double up(double v) { return std::nextafter(v, endless); }
 
-Ball ball_of(const Interval& i) {
+Ball ball_of(const RealInterval& i) {
   Ball b;
   arf_t low;
   arf_t high;
@@ -32,14 +32,14 @@ Ball ball_of(const Interval& i) {
   return b;
 }
 
-Interval interval_of(const Ball& b) {
+RealInterval interval_of(const Ball& b) {
   if (!b.finite()) return {-endless, endless};
   arf_t low;
   arf_t high;
   arf_init(low);
   arf_init(high);
   arb_get_interval_arf(low, high, b.re(), bits);
-  const Interval i{arf_get_d(low, ARF_RND_FLOOR), arf_get_d(high, ARF_RND_CEIL)};
+  const RealInterval i{arf_get_d(low, ARF_RND_FLOOR), arf_get_d(high, ARF_RND_CEIL)};
   arf_clear(low);
   arf_clear(high);
   return i;
@@ -115,11 +115,15 @@ struct Boxes {
 
 }  // namespace
 
-bool Interval::finite() const { return std::isfinite(low) && std::isfinite(high); }
+bool RealInterval::finite() const { return std::isfinite(low) && std::isfinite(high); }
 
-Interval operator+(const Interval& a, const Interval& b) { return {down(a.low + b.low), up(a.high + b.high)}; }
-Interval operator-(const Interval& a, const Interval& b) { return {down(a.low - b.high), up(a.high - b.low)}; }
-Interval operator*(const Interval& a, const Interval& b) {
+RealInterval operator+(const RealInterval& a, const RealInterval& b) {
+  return {down(a.low + b.low), up(a.high + b.high)};
+}
+RealInterval operator-(const RealInterval& a, const RealInterval& b) {
+  return {down(a.low - b.high), up(a.high - b.low)};
+}
+RealInterval operator*(const RealInterval& a, const RealInterval& b) {
   const double p[] = {a.low * b.low, a.low * b.high, a.high * b.low, a.high * b.high};
   for (const double v : p) {
     if (std::isnan(v)) return {-endless, endless};
@@ -128,11 +132,11 @@ Interval operator*(const Interval& a, const Interval& b) {
   return {down(*low), up(*high)};
 }
 
-Enclosed enclose(const Program& program, const std::vector<std::vector<Interval>>& inputs) {
+Enclosed enclose(const Program& program, const std::vector<std::vector<RealInterval>>& inputs) {
   Walk<Boxes>::Groups in;
   for (const auto& g : inputs) {
     in.emplace_back();
-    for (const Interval& i : g) in.back().push_back(ball_of(i));
+    for (const RealInterval& i : g) in.back().push_back(ball_of(i));
   }
   Boxes domain;
   const Walk<Boxes>::Groups out = Walk<Boxes>(program, domain, in).run();

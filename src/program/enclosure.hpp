@@ -9,7 +9,7 @@
 namespace boreon {
 
 /// The real numbers from low to high. Operations round outwards.
-struct Interval {
+struct RealInterval {
   double low = 0;
   double high = 0;
 
@@ -18,17 +18,17 @@ struct Interval {
   [[nodiscard]] double middle() const { return low + 0.5 * (high - low); }
   [[nodiscard]] double width() const { return high - low; }
 };
-[[nodiscard]] Interval operator+(const Interval& a, const Interval& b);
-[[nodiscard]] Interval operator-(const Interval& a, const Interval& b);
-[[nodiscard]] Interval operator*(const Interval& a, const Interval& b);
+[[nodiscard]] RealInterval operator+(const RealInterval& a, const RealInterval& b);
+[[nodiscard]] RealInterval operator-(const RealInterval& a, const RealInterval& b);
+[[nodiscard]] RealInterval operator*(const RealInterval& a, const RealInterval& b);
 
 struct Enclosed {
-  std::vector<std::vector<Interval>> outputs;  ///< infinite where nothing is known
-  bool outside = false;                        ///< nowhere in the box do all operations have a real value
+  std::vector<std::vector<RealInterval>> outputs;  ///< infinite where nothing is known
+  bool outside = false;                            ///< nowhere in the box do all operations have a real value
 };
 
 /// Evaluation in ball arithmetic; conditions that are not the same all over the box, and functions without rigorous
 /// evaluation, leave their outputs infinite. Constants of the program count as exact.
-[[nodiscard]] Enclosed enclose(const Program& program, const std::vector<std::vector<Interval>>& inputs);
+[[nodiscard]] Enclosed enclose(const Program& program, const std::vector<std::vector<RealInterval>>& inputs);
 
 }  // namespace boreon

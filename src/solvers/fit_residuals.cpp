@@ -268,6 +268,7 @@ class RunResiduals final : public FitResiduals {
  public:
   explicit RunResiduals(const FitProblem& problem)
       : FitResiduals(problem), inputs_(inputs_of(problem)), run_(*problem.run, inputs_, problem.relative_tolerance, 0) {
+    run_.limit_steps(20000);
     for (std::size_t k = 0; k < problem.targets.size(); ++k) {
       const Expr r = weighted(problem.targets[k]);
       std::vector<std::size_t> used = columns_in(problem, {&r, 1});
@@ -298,6 +299,10 @@ class RunResiduals final : public FitResiduals {
       }
     }
     return "the run has no finite value";
+  }
+
+  void set_coarse(bool on) override {
+    run_.set_tolerance(on ? std::max(1e-6, problem_.relative_tolerance) : problem_.relative_tolerance);
   }
 
   double work() const override {

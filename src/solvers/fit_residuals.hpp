@@ -25,6 +25,8 @@ class FitResiduals {
   /// Residuals r[count()] and, unless null, their Jacobian by rows, count() by unknowns(). Losses are applied: a
   /// residual r of a robust target becomes the root of its loss, with the sign of r. False if a number is not finite.
   [[nodiscard]] bool evaluate(std::span<const double> x, double* r, double* jacobian);
+  /// Runs only to some six digits, for the way to a minimum; its end needs all.
+  virtual void set_coarse(bool) {}
   /// Sum of squares; infinite where evaluate() fails.
   [[nodiscard]] double cost(std::span<const double> x);
   /// Why it fails: the row and the subexpression.

@@ -11,6 +11,7 @@
 #include <cmath>
 #include <exception>
 #include <limits>
+#include <optional>
 
 #include "expr/work.hpp"
 
@@ -135,6 +136,13 @@ class Block final : public ceres::CostFunction {
 FitPoint minimised(FitResiduals& residuals, const FitBox& box, const std::vector<std::size_t>& linear,
                    std::vector<double> start, int max_iterations) {
   const Quiet quiet;
+  // all of it, whatever way this ends
+  struct Coarse {
+    FitResiduals& residuals;
+    explicit Coarse(FitResiduals& r) : residuals(r) { r.set_coarse(true); }
+    ~Coarse() { residuals.set_coarse(false); }
+  };
+  std::optional<Coarse> coarse(std::in_place, residuals);
   FitPoint point{start, no_cost, 0};
   const std::vector<std::size_t> free = moving(box, linear);
   const std::vector<double> sizes = sizes_of(start, box);
@@ -156,9 +164,11 @@ FitPoint minimised(FitResiduals& residuals, const FitBox& box, const std::vector
     ceres::Solver::Options options;
     options.linear_solver_type = residuals.count() > 100'000 ? ceres::DENSE_NORMAL_CHOLESKY : ceres::DENSE_QR;
     options.max_num_iterations = max_iterations;
-    options.function_tolerance = 1e-14;
+    // a run repeats itself to its own tolerance only: nothing is gained below that here
+    const bool run = residuals.problem().run.has_value();
+    options.function_tolerance = run ? 1e-8 : 1e-14;
     options.gradient_tolerance = 1e-30;
-    options.parameter_tolerance = 1e-12;
+    options.parameter_tolerance = run ? 1e-7 : 1e-12;
     options.max_num_consecutive_invalid_steps = 40;
     options.logging_type = ceres::SILENT;
     ceres::Solver::Summary summary;
@@ -168,6 +178,7 @@ FitPoint minimised(FitResiduals& residuals, const FitBox& box, const std::vector
     spend(1);
     if (!summary.IsSolutionUsable()) return point;
   }
+  coarse.reset();
   // the block solves for the linear unknowns where it is evaluated
   std::vector<double> r(residuals.count());
   const double* blocks[] = {z.data()};
@@ -302,6 +313,7 @@ std::vector<double> newton_step(FitResiduals& residuals, const FitBox& box, cons
 void polish(FitResiduals& residuals, const FitBox& box, FitPoint& point) {
   constexpr int most = 60;
   constexpr double slow = 0.3;
+  const double noise = residuals.problem().run ? 1e-5 : 1e-12;  // of the cost, relative
   FitLocal at = local(residuals, box, point.x);
   if (!at.finite) return;
   bool newton = false;
@@ -322,8 +334,8 @@ void polish(FitResiduals& residuals, const FitBox& box, FitPoint& point) {
     if (following.empty()) return;
     const double size = length(there, following);
     // near the minimum the cost is flat: what counts is that steps get smaller
-    const bool better = cost < point.cost * (1 - 1e-13);
-    if (!(cost <= point.cost * (1 + 1e-12)) || (!better && !(size < 0.9 * last))) {
+    const bool better = cost < point.cost * (1 - 0.1 * noise);
+    if (!(cost <= point.cost * (1 + noise)) || (!better && !(size < 0.9 * last))) {
       if (newton) return;
       newton = true;
       step = newton_step(residuals, box, at, point.x);

@@ -19,7 +19,7 @@
 namespace boreon {
 namespace {
 
-using Box = std::vector<Interval>;
+using Box = std::vector<RealInterval>;
 
 constexpr std::size_t most_unknowns = 8;  // for a search of the whole box
 constexpr double smallest = 1e-11;        // part of the box below which nothing more is decided
@@ -39,9 +39,9 @@ double halton(std::size_t i, std::size_t dimension) {
   return r;
 }
 
-bool over_decades(const Interval& i) { return i.low > 0 && i.high > 100 * i.low; }
+bool over_decades(const RealInterval& i) { return i.low > 0 && i.high > 100 * i.low; }
 
-double inside(const Interval& i, double part) {
+double inside(const RealInterval& i, double part) {
   return over_decades(i) ? i.low * std::pow(i.high / i.low, part) : i.low + part * (i.high - i.low);
 }
 
@@ -50,7 +50,7 @@ class RootSearch {
   RootSearch(const System& system, const RootsOptions& options)
       : system_(system), options_(options), run_(system_, LinearSolver::automatic), n_(system.states.size()) {
     for (std::size_t i = 0; i < n_; ++i) {
-      Interval b{system_.lower[i], system_.upper[i]};
+      RealInterval b{system_.lower[i], system_.upper[i]};
       const double far = 10 * std::max(std::fabs(system_.start[i]), run_.reach()[i]);
       if (!std::isfinite(b.low)) b.low = std::min(system_.start[i], std::isfinite(b.high) ? b.high : 0.0) - far;
       if (!std::isfinite(b.high)) b.high = std::max(system_.start[i], b.low) + far;
@@ -112,12 +112,12 @@ class RootSearch {
 
   // Values at one place, rounded outwards, and the Jacobian over a box.
   struct Linear {
-    std::vector<Interval> f;
-    std::vector<Interval> jacobian;  // by rows
+    std::vector<RealInterval> f;
+    std::vector<RealInterval> jacobian;  // by rows
     bool outside = false;
   };
   Linear over(const Box& box) {
-    std::vector<Interval> p;
+    std::vector<RealInterval> p;
     for (const double v : system_.parameter_values) p.push_back({v, v});
     const Enclosed e = enclose(*program_, {box, p, {{0, 0}}});
     spend(program_->operation_count() + 1);
@@ -126,7 +126,7 @@ class RootSearch {
 
   enum class Finding { empty, one, unknown };
 
-  static bool excludes_zero(const Interval& i) { return i.low > 0 || i.high < 0; }
+  static bool excludes_zero(const RealInterval& i) { return i.low > 0 || i.high < 0; }
 
   // What is sure of a box; `box` is narrowed to what is left.
   Finding look(Box& box) {
@@ -140,7 +140,7 @@ class RootSearch {
       wide[i] = {box[i].low - more, box[i].high + more};
     }
     const Linear l = over(wide);
-    if (!std::all_of(l.jacobian.begin(), l.jacobian.end(), [](const Interval& i) { return i.finite(); }))
+    if (!std::all_of(l.jacobian.begin(), l.jacobian.end(), [](const RealInterval& i) { return i.finite(); }))
       return Finding::unknown;
     const auto n = static_cast<Eigen::Index>(n_);
     Eigen::MatrixXd middle(n, n);
@@ -151,10 +151,11 @@ class RootSearch {
         middle(static_cast<Eigen::Index>(i), static_cast<Eigen::Index>(j)) = l.jacobian[i * n_ + j].middle();
     }
     const Linear at = over(centre);
-    if (!std::all_of(at.f.begin(), at.f.end(), [](const Interval& i) { return i.finite(); })) return Finding::unknown;
+    if (!std::all_of(at.f.begin(), at.f.end(), [](const RealInterval& i) { return i.finite(); }))
+      return Finding::unknown;
     // the mean value form, without any inverse
     for (std::size_t i = 0; i < n_; ++i) {
-      Interval sum = at.f[i];
+      RealInterval sum = at.f[i];
       for (std::size_t j = 0; j < n_; ++j) sum = sum + l.jacobian[i * n_ + j] * (wide[j] - centre[j]);
       if (excludes_zero(sum)) return Finding::empty;
     }
@@ -166,16 +167,16 @@ class RootSearch {
     Box narrowed = box;
     for (std::size_t i = 0; i < n_; ++i) {
       const auto row = static_cast<Eigen::Index>(i);
-      Interval k = centre[i];
+      RealInterval k = centre[i];
       for (std::size_t j = 0; j < n_; ++j) {
         const double v = y(row, static_cast<Eigen::Index>(j));
-        k = k - Interval{v, v} * at.f[j];
+        k = k - RealInterval{v, v} * at.f[j];
       }
       for (std::size_t j = 0; j < n_; ++j) {
-        Interval m{i == j ? 1.0 : 0.0, i == j ? 1.0 : 0.0};
+        RealInterval m{i == j ? 1.0 : 0.0, i == j ? 1.0 : 0.0};
         for (std::size_t q = 0; q < n_; ++q) {
           const double v = y(row, static_cast<Eigen::Index>(q));
-          m = m - Interval{v, v} * l.jacobian[q * n_ + j];
+          m = m - RealInterval{v, v} * l.jacobian[q * n_ + j];
         }
         k = k + m * (wide[j] - centre[j]);
       }
@@ -197,7 +198,7 @@ class RootSearch {
   // There is one root in the box: it is found to rounding, with a box around it in which the test holds.
   void certify(const Box& wide, const Eigen::MatrixXd& inverse) {
     std::vector<double> x;
-    for (const Interval& i : wide) x.push_back(i.middle());
+    for (const RealInterval& i : wide) x.push_back(i.middle());
     for (int k = 0; k < 60; ++k) {
       Box at;
       for (const double v : x) at.push_back({v, v});

@@ -21,7 +21,6 @@
 namespace boreon {
 namespace {
 
-constexpr long most_steps = 500000;
 constexpr long steps_between_checkpoints = 200;
 
 void accept(int flag, const char* what) {
@@ -162,7 +161,7 @@ std::string RunDerivatives::describe(int flag, double reached, const double* y) 
   std::vector<double> slope(n_);
   const std::string at = fmt::format("at {} = {:.6g}", system_.time.name(), reached);
   if (!evaluate(reached, y, slope.data())) return fmt::format("the rates have no value {}", at);
-  if (flag == CV_TOO_MUCH_WORK) return fmt::format("more than {} steps were needed {}", most_steps, at);
+  if (flag == CV_TOO_MUCH_WORK) return fmt::format("more than {} steps were needed {}", most_steps_, at);
   return fmt::format("the step became too small {} (code {})", at, flag);
 }
 
@@ -194,7 +193,7 @@ std::string RunDerivatives::forward(const Point& at, const std::vector<double>& 
   accept(CVodeSVtolerances(mem.get(), relative_, tolerance.get()), "tolerances");
   accept(CVodeSetLinearSolver(mem.get(), jacobian_.solver(), jacobian_.matrix()), "linear solver");
   accept(CVodeSetJacFn(mem.get(), &RunDerivatives::jacobian_callback), "Jacobian");
-  accept(CVodeSetMaxNumSteps(mem.get(), most_steps), "limit of steps");
+  accept(CVodeSetMaxNumSteps(mem.get(), most_steps_), "limit of steps");
   accept(CVodeSetMaxErrTestFails(mem.get(), 20), "options");
   if (m > 0) {
     accept(
@@ -214,7 +213,7 @@ std::string RunDerivatives::forward(const Point& at, const std::vector<double>& 
       const int flag = CVode(mem.get(), times[k], y.get(), &reached, CV_NORMAL);
       long done = 0;
       CVodeGetNumSteps(mem.get(), &done);
-      spend(static_cast<std::uint64_t>(done - charged + 1) * (500 + 50 * n_ * (1 + m)));
+      spend(static_cast<std::uint64_t>(done - charged + 1) * (300 + 30 * n_ * (1 + m)));
       charged = done;
       if (flag < 0) {
         problem = describe(flag, reached, data(y));
@@ -320,7 +319,7 @@ std::string RunDerivatives::adjoint(const Point& at, double until, const std::ve
   accept(CVodeSVtolerances(mem.get(), relative_, tolerance.get()), "tolerances");
   accept(CVodeSetLinearSolver(mem.get(), jacobian_.solver(), jacobian_.matrix()), "linear solver");
   accept(CVodeSetJacFn(mem.get(), &RunDerivatives::jacobian_callback), "Jacobian");
-  accept(CVodeSetMaxNumSteps(mem.get(), most_steps), "limit of steps");
+  accept(CVodeSetMaxNumSteps(mem.get(), most_steps_), "limit of steps");
   accept(CVodeAdjInit(mem.get(), steps_between_checkpoints, CV_HERMITE), "checkpoints");
   double reached = at.from;
   int checkpoints = 0;
@@ -346,7 +345,7 @@ std::string RunDerivatives::adjoint(const Point& at, double until, const std::ve
   accept(CVodeSVtolerancesB(mem.get(), which, relative_, backward_tolerance.get()), "tolerances");
   accept(CVodeSetLinearSolverB(mem.get(), which, transposed_solver_, transposed_), "linear solver");
   accept(CVodeSetJacFnB(mem.get(), which, &RunDerivatives::backward_jacobian_callback), "Jacobian");
-  accept(CVodeSetMaxNumStepsB(mem.get(), which, most_steps), "limit of steps");
+  accept(CVodeSetMaxNumStepsB(mem.get(), which, most_steps_), "limit of steps");
   if (m > 0) {
     accept(CVodeQuadInitB(mem.get(), which, &RunDerivatives::integrand_callback, q.get()), "integrals");
     accept(CVodeQuadSStolerancesB(mem.get(), which, relative_, 1e-3 * relative_ * value), "tolerances");

@@ -29,6 +29,9 @@ class RunDerivatives {
   };
   /// One value of the run at a time: y, and dy/d(input) of each input (null pointers without derivatives).
   using Visit = std::function<void(std::size_t k, const double* y, const std::vector<const double*>& slopes)>;
+  void set_tolerance(double relative) noexcept { relative_ = relative; }
+  /// More steps than these end a run: a search that tries parameters has no use for runs that crawl.
+  void limit_steps(long most) noexcept { most_steps_ = most; }
   /// Visits the times, which rise and are not before the start. What stopped the run, or an empty text.
   [[nodiscard]] std::string forward(const Point& at, const std::vector<double>& times, bool derivatives,
                                     const Visit& visit);
@@ -79,6 +82,7 @@ class RunDerivatives {
   Point at_;
   std::vector<double> tolerances_;
   Counts counts_;
+  long most_steps_ = 500000;
 
  public:
   RunDerivatives(const RunDerivatives&) = delete;

@@ -180,3 +180,28 @@ TEST_CASE("no file is longer than about 600 lines") {
     CHECK(std::count(text.begin(), text.end(), '\n') <= 610);
   }
 }
+
+TEST_CASE("no two headers define a class of one name in one namespace") {
+  // Two of them in one program are one class to the linker, which takes the functions of either.
+  static const std::regex opens("^(?:inline )?namespace ([A-Za-z_:]+)(?: [A-Z_]+)? \\{");
+  static const std::regex defines(
+      "^(?:struct|class|union) (?:[A-Z_]+ )?([A-Z][A-Za-z0-9_]*)(?: final)?(?: :[^:].*)? \\{.*");
+  std::map<std::string, std::set<std::string>> where;
+  for (const fs::path& file : files({"include/boreon", "src", "cli"})) {
+    if (file.extension() == ".cpp") continue;
+    std::ifstream in(root / file);
+    std::string space;
+    std::smatch m;
+    for (std::string line; std::getline(in, line);) {
+      if (std::regex_search(line, m, opens)) space = m[1];
+      if (std::regex_match(line, m, defines)) where[space + "::" + m[1].str()].insert(file.string());
+    }
+  }
+  CHECK(where.size() > 150);
+  for (const auto& [name, in] : where) {
+    CAPTURE(name);
+    CAPTURE(*in.begin());
+    CAPTURE(*in.rbegin());
+    CHECK(in.size() == 1);
+  }
+}
