@@ -28,15 +28,16 @@ namespace {
 
 constexpr int deepest_inverse = 6;
 
-bool is_defined_before_zero(const Expr& f) {
+// Roots and logarithms of the time; those of parameters have their value at all times.
+bool is_defined_before_zero(const Expr& f, const Symbol& t) {
   bool defined = true;
   postorder(f, [&](const Expr& n) {
     const auto whole = [](const Expr& e) { return e.word().has_value() || !e.is_number(); };
-    if (n.is(Kind::power)) defined = defined && whole(n.operands()[1]);
+    if (n.is(Kind::power)) defined = defined && (whole(n.operands()[1]) || !depends_on(n.operands()[0], t));
     if (n.is(Kind::product)) {
-      for (const auto [base, exponent] : Parts(n)) defined = defined && (whole(exponent) || !base.has_symbols());
+      for (const auto [base, exponent] : Parts(n)) defined = defined && (whole(exponent) || !depends_on(base, t));
     }
-    if (is_call_of(n, "log") || is_call_of(n, "E1") || is_call_of(n, "Ci")) defined = defined && !n.has_symbols();
+    if (is_call_of(n, "log") || is_call_of(n, "E1") || is_call_of(n, "Ci")) defined = defined && !depends_on(n, t);
   });
   return defined;
 }
@@ -71,7 +72,7 @@ Expr InverseRules::delayed(const Expr& f, const Expr& by) const {
       const Expr later = substitute(one, {{t_, t_ - by}}, Unused::allowed);
       // a root or logarithm of what is negative before has no value that a step could take away
       const Expr branches[] = {later, greater(t_, by), 0};
-      parts.push_back(is_defined_before_zero(one) ? later * heaviside(t_ - by) : piecewise(branches));
+      parts.push_back(is_defined_before_zero(one, t_) ? later * heaviside(t_ - by) : piecewise(branches));
       continue;
     }
     Rebuild pass([&](const Expr& n, Expr& result) {

@@ -360,4 +360,29 @@ TEST_CASE("spectra: from a formula, from samples, and what belongs together") {
   CHECK_THROWS_AS((void)spectrum(std::vector<double>{1, 2}, 0), Error);
 }
 
+TEST_CASE("delayed oscillations with irrational frequencies keep their factor") {
+  const Symbol s("s"), t("t");
+  for (const int delay : {1, 2, 5}) {
+    for (const int square : {2, 3, 7}) {
+      const TransformResult r = inverse_laplace_transform(exp(-delay * s) / (power(s + 1, 2) + square), s, t);
+      CAPTURE(to_text(r.value));
+      REQUIRE(r.status == TransformStatus::exact);
+      const double at = delay + 0.37;
+      const double wanted = std::exp(-0.37) * std::sin(0.37 * std::sqrt(square)) / std::sqrt(square);
+      CHECK(evaluate(r.value, {{t, Expr(Number::exact(at))}}) == doctest::Approx(wanted).epsilon(1e-12));
+    }
+  }
+}
+
+TEST_CASE("places where both sides are switched off are no evidence of equality") {
+  const Symbol x("x", {Assumption::positive});
+  const Expr one = heaviside(x - 40) * sin(x) / 3;
+  const Expr other = heaviside(x - 40) * sin(x);
+  SimplifyOptions few;
+  few.points = 3;
+  const Comparison c = compare(one, other, few);
+  CHECK((c.points == 0 || !c.agrees));
+  CHECK(compare(one - one, Expr(0)).digits > 15);
+}
+
 }  // namespace transform_cases

@@ -31,7 +31,9 @@ class PointEvaluator {
     for (std::size_t i = 0; i < leaves_.size(); ++i) index_[leaves_[i]] = i;
     postorder(std::span<const Expr>(all),
               [&](const Expr& e) { rounded_ = rounded_ || (e.is_number() && e.number().is_double()); });
+    zero_claimed_ = a.is_integer(0) || b.is_integer(0);
   }
+  [[nodiscard]] bool zero_claimed() const { return zero_claimed_; }
   /// Whether doubles occur: what is made of them is rounded at each step, in another order on each side.
   [[nodiscard]] bool rounded() const { return rounded_; }
   [[nodiscard]] const std::vector<Expr>& leaves() const { return leaves_; }
@@ -65,6 +67,7 @@ class PointEvaluator {
   std::vector<Expr> leaves_;
   NodeMap<std::size_t> index_;
   bool rounded_ = false;
+  bool zero_claimed_ = false;
 };
 
 enum class PointResult { agree, differ, useless, lost };
@@ -96,6 +99,8 @@ PointResult compare_at(const PointEvaluator& f, const std::vector<std::complex<d
       values[1] = {midpoint(y->re()), midpoint(y->im())};
       return PointResult::differ;
     }
+    // Where both are switched off, any factor would agree: such a point tells nothing, unless zero is what is claimed.
+    if (!f.zero_claimed() && acb_is_zero(x->get()) != 0 && acb_is_zero(y->get()) != 0) return PointResult::useless;
     // The radius of the difference bounds what could still differ.
     Ball d;
     acb_sub(d.get(), x->get(), y->get(), precision);
