@@ -93,8 +93,8 @@ Answer certificate_of_model(const Request& r) {
                                            system.state_names[static_cast<std::size_t>(j.pattern.columns[k])]));
     }
   }
-  return report(model.title.empty() ? model.path : model.title, "the start values", program,
-                {system.start, system.parameter_values, {model.run.from}}, [&](const Certificate::Output& o) {
+  return report(model.called(), "the start values", program, {system.start, system.parameter_values, {model.run.from}},
+                [&](const Certificate::Output& o) {
                   return o.group == "f"   ? row_name(o.index)
                          : o.group == "g" ? system.output_names[o.index]
                                           : jacobian_names[o.index];

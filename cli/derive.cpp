@@ -251,7 +251,7 @@ Answer evaluate_model(const Request& r) {
         system.residuals[i]);
   }
   for (std::size_t i = 0; i < system.outputs.size(); ++i) add(system.output_names[i], system.outputs[i]);
-  add_uncertainties(a, r, model, system, sensitivity_options(r, model, true));
+  add_uncertainties(a, r, model, system, sensitivity_options(r, model, OutputsAt::start));
   a.json["status"] = "approximate";
   a.json["check"] = {{"method", "none"}, {"points", 0}, {"digits", 0}, {"worst", nullptr}, {"verdict", "untested"}};
   return a;
@@ -409,8 +409,8 @@ Answer check(const Request& r) {
   const Evidence jacobian =
       cross_check(functions, system.states, sparse_jacobian(functions, system.states), options, names);
   const bool fit = model.equations.empty();
-  a.text = fmt::format("{}\n  Jacobian of the {}, {}: {}\n", model.title.empty() ? model.path : model.title,
-                       fit ? "models of the fit" : "equations", entry_count(jacobian.entries), brief(jacobian));
+  a.text = fmt::format("{}\n  Jacobian of the {}, {}: {}\n", model.called(), fit ? "models of the fit" : "equations",
+                       entry_count(jacobian.entries), brief(jacobian));
   Evidence overall = jacobian;
   std::vector<Expr> with_parameters = system.states;
   with_parameters.insert(with_parameters.end(), system.parameters.begin(), system.parameters.end());

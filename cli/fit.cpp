@@ -189,7 +189,7 @@ void add_json(Answer& a, const FitProblem& p, const FitResult& f) {
 }
 
 void add_text(Answer& a, const Model& m, const FitProblem& p, const FitResult& f, int digits) {
-  a.text = (m.title.empty() ? m.path : m.title) + "\n";
+  a.text = m.called() + "\n";
   a.text += fmt::format("fit of {} unknown{} to {} measurements{}: {} = {:.6g} for {} degrees of freedom\n",
                         p.names.size(), p.names.size() == 1 ? "" : "s", f.measurements,
                         f.left_out > 0 ? fmt::format(" ({} left out, values are missing)", f.left_out) : "",
@@ -240,8 +240,7 @@ Answer fit_of_model(const Request& r, const Model& m) {
   if (r.starts.get()) o.other_starts = *r.starts.get() - 1;
   const FitResult f = fit(p, o);
   if (!f.converged)
-    throw Error(ErrorKind::convergence,
-                fmt::format("no minimum of '{}' was found: {}", m.title.empty() ? m.path : m.title, f.message));
+    throw Error(ErrorKind::convergence, fmt::format("no minimum of '{}' was found: {}", m.called(), f.message));
   const int digits = r.digits.get() == 0 ? 6 : r.digits.get();
   Answer a;
   add_json(a, p, f);

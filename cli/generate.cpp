@@ -136,7 +136,7 @@ Answer generate(const Request& r) {
   if (!r.show.empty())
     return shown(r, parts, inputs, title);  // --out takes what is shown, as for every command that prints
   const std::filesystem::path folder(*r.out);
-  a.text = fmt::format("{}: source in {}\n", m.title.empty() ? m.path : m.title, cpp ? "C++" : "C99");
+  a.text = fmt::format("{}: source in {}\n", m.called(), cpp ? "C++" : "C99");
   a.json["files"] = Json::array();
   std::vector<Program> programs;
   for (const Part& part : parts) programs.push_back(make_program(part.outputs, inputs));

@@ -14,8 +14,7 @@ Answer jacobians_of_model(const Request& r, const Model& m) {
   const System s = steady_system(m);
   const JacobianComparison c = compare_jacobians(s);
   Answer a;
-  a.text = fmt::format("{}\nlargest residual relative to its terms, after each iteration\n{:>11}",
-                       m.title.empty() ? m.path : m.title, "");
+  a.text = fmt::format("{}\nlargest residual relative to its terms, after each iteration\n{:>11}", m.called(), "");
   std::size_t rows = 0;
   for (const JacobianTrial& t : c.trials) {
     a.text += fmt::format("  {:>16}", t.name);

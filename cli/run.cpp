@@ -232,16 +232,15 @@ Answer solve_model(const Request& r, const Model& m) {
       std::any_of(sides.begin(), sides.end(), [&](const Expr& e) { return depends_explicitly(e, m.independent); });
   const SteadyResult result = solve_steady(s, options);
   Answer a;
-  a.text = (m.title.empty() ? m.path : m.title) + "\n";
+  a.text = m.called() + "\n";
   if (r.verbose || !result.converged) {
     a.text += "  iteration   residual norm       step\n";
     for (const Iteration& i : result.iterations)
       a.text += fmt::format("  {:>9}   {:>13.6e}   {:>8.1e}\n", i.number, i.residual_norm, i.step_norm);
   }
   if (!result.converged) {
-    throw Error(ErrorKind::convergence,
-                fmt::format("no steady state of '{}' was found: {}\n{}", m.title.empty() ? m.path : m.title,
-                            result.message, a.text.substr(a.text.find('\n') + 1)));
+    throw Error(ErrorKind::convergence, fmt::format("no steady state of '{}' was found: {}\n{}", m.called(),
+                                                    result.message, a.text.substr(a.text.find('\n') + 1)));
   }
   a.text += fmt::format("steady state: {} in {} iterations, residual norm {:.2e} ({})\n", result.message,
                         result.iterations.empty() ? 0 : result.iterations.size() - 1, result.residual_norm,
@@ -268,9 +267,7 @@ Answer solve_model(const Request& r, const Model& m) {
                                   "every equation is fulfilled {}\n",
                                   std::floor(digits) + 1, unknown, s.states.size() == 1 ? "" : ", the others later",
                                   equation == 0 ? "exactly" : fmt::format("to {:.1e} of its terms", equation));
-  SensitivityOptions of_uncertainty = sensitivity_options(r, m, true);
-  of_uncertainty.at = OutputsAt::steady_state;
-  add_uncertainties(a, r, m, s, of_uncertainty);
+  add_uncertainties(a, r, m, s, sensitivity_options(r, m, OutputsAt::steady_state));
   a.json["result"] = a.json["values"];
   a.json["status"] = "approximate";
   a.json["iterations"] = result.iterations.empty() ? 0 : result.iterations.size() - 1;
@@ -341,8 +338,7 @@ Answer simulate(const Request& r) {
   if (terminal) fmt::print(stderr, "\r      \r");
   if (!run.completed) {
     const std::string bound = run.crossings.empty() ? std::string() : "; --at-bound warn runs on, or widen the bound";
-    throw Error(ErrorKind::convergence,
-                fmt::format("the run of '{}' stopped: {}{}", m.title.empty() ? m.path : m.title, run.message, bound));
+    throw Error(ErrorKind::convergence, fmt::format("the run of '{}' stopped: {}{}", m.called(), run.message, bound));
   }
   for (const BoundCrossing& c : run.crossings) {
     r.warn(fmt::format("{} crosses its {} bound {:.6g} at {} = {:.6g}", c.state, c.upper ? "upper" : "lower", c.bound,
@@ -352,12 +348,12 @@ Answer simulate(const Request& r) {
   if (!r.no_check) agreement = tightened(s, o, run, r);
   const auto& final_state = run.states.back();
   Answer a;
-  a.text = fmt::format("{}\nrun from {} to {} {}: {} steps, {} ({})\n", m.title.empty() ? m.path : m.title, o.from,
-                       o.until, m.independent_unit, run.steps, run.method, run.linear_solver);
+  a.text = fmt::format("{}\nrun from {} to {} {}: {} steps, {} ({})\n", m.called(), o.from, o.until, m.independent_unit,
+                       run.steps, run.method, run.linear_solver);
   list_values(a, m, s, final_state, run.outputs.back(), digits_of(r));
   warn_of_undefined_outputs(r, s, run);
   if (!r.no_check) a.text += "check: " + agreement.text + "\n";
-  add_uncertainties(a, r, m, s, sensitivity_options(r, m, false));
+  add_uncertainties(a, r, m, s, sensitivity_options(r, m, OutputsAt::end_of_run));
   const double digits = agreement.digits;
   const std::string verdict = agreement.verdict;
   a.json["result"] = a.json["values"];

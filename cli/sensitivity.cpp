@@ -166,22 +166,15 @@ std::vector<std::vector<double>> correlations_of(const Model& m, const std::vect
 
 }  // namespace
 
-SensitivityOptions sensitivity_options(const Request& r, const Model& m, bool at_start) {
+SensitivityOptions sensitivity_options(const Request& r, const Model& m, OutputsAt at) {
   SensitivityOptions o;
+  o.at = at;
   o.from = m.run.from;
   o.absolute_tolerance = m.run.absolute_tolerance;
   o.relative_tolerance = std::min(1e-10, m.run.relative_tolerance);
-  if (at_start) {
-    o.at = OutputsAt::start;
-    o.until = m.run.from;
-    return o;
-  }
-  if (!m.in_time()) return o;
-  const auto until = r.until.get().has_value() ? r.until.get() : m.run.until;
-  if (!until) return o;
-  if (!(*until > o.from)) throw Error(ErrorKind::usage, "the run must end after it starts: --until is too small");
-  o.at = OutputsAt::end_of_run;
-  o.until = *until;
+  if (at != OutputsAt::end_of_run) return o;
+  o.until = r.until.get().value_or(m.run.until.value_or(o.from));
+  if (!(o.until > o.from)) throw Error(ErrorKind::usage, "the run must end after it starts: --until is too small");
   return o;
 }
 
@@ -191,12 +184,10 @@ Answer sensitivity_command(const Request& r) {
   if (m.equations.empty())
     throw Error(ErrorKind::usage,
                 "the model has no equations; derivatives of its outputs: derive --what gradient --of");
-  const SensitivityOptions o = [&] {
-    SensitivityOptions all = sensitivity_options(r, m, false);
-    all.differences = !r.no_check;
-    return all;
-  }();
-  const System s = o.at == OutputsAt::end_of_run ? time_system(m) : steady_system(m);
+  const bool in_time = m.in_time() && (r.until.get().has_value() || m.run.until);
+  SensitivityOptions o = sensitivity_options(r, m, in_time ? OutputsAt::end_of_run : OutputsAt::steady_state);
+  o.differences = !r.no_check;
+  const System s = in_time ? time_system(m) : steady_system(m);
   std::vector<std::string> of = r.of.peek().empty() ? std::vector<std::string>() : split(r.of.get());
   if (of.empty()) of = s.output_names.empty() ? s.state_names : s.output_names;
   std::vector<std::string> by = names_in(r.wrt, "--wrt");
@@ -204,15 +195,14 @@ Answer sensitivity_command(const Request& r) {
   if (by.empty()) throw Error(ErrorKind::usage, "the model has no parameters; start values of a run: --wrt \"x(0)\"");
   const SensitivityResult result = sensitivities(s, of, by, o);
   if (!result.found)
-    throw Error(ErrorKind::convergence,
-                fmt::format("'{}' has no {} to differentiate: {}", m.title.empty() ? m.path : m.title,
-                            o.at == OutputsAt::end_of_run ? "end of its run" : "steady state", result.message));
+    throw Error(ErrorKind::convergence, fmt::format("'{}' has no {} to differentiate: {}", m.called(),
+                                                    in_time ? "end of its run" : "steady state", result.message));
   const bool single = r.precision.get() == "single";
   Answer a;
-  a.text = fmt::format("{}\nsensitivities {}\n", m.title.empty() ? m.path : m.title,
-                       o.at == OutputsAt::end_of_run ? fmt::format("at the end of the run, {} = {:.6g} {}",
-                                                                   m.independent.name(), o.until, m.independent_unit)
-                                                     : "of the steady state");
+  a.text = fmt::format(
+      "{}\nsensitivities {}\n", m.called(),
+      in_time ? fmt::format("at the end of the run, {} = {:.6g} {}", m.independent.name(), o.until, m.independent_unit)
+              : "of the steady state");
   add_tables(a, result, single);
   add_json(a, result);
   for (std::size_t k = 0; k < result.outputs.size(); ++k) {
@@ -249,6 +239,9 @@ void add_uncertainties(Answer& a, const Request& r, const Model& m, const System
       throw Error(ErrorKind::usage, "--monte-carlo needs uncertain parameters: k = { value = 1, uncertainty = 0.1 }");
     return;
   }
+  if (given.at == OutputsAt::end_of_run && s.differential_algebraic())
+    return r.warn(
+        "the uncertainties of outputs at the end of a differential-algebraic run are not part of this version");
   SensitivityOptions o = given;
   o.adjoint = false;
   o.differences = false;

@@ -7,9 +7,8 @@
 
 namespace boreon::cli {
 
-/// Where outputs of the model are taken: at its start values, at the end of its run (--until, [run] until), else at its
-/// steady state.
-[[nodiscard]] SensitivityOptions sensitivity_options(const Request& r, const Model& m, bool at_start);
+/// Tolerances and times of the model for outputs that are taken there; the end of a run is --until, else [run] until.
+[[nodiscard]] SensitivityOptions sensitivity_options(const Request& r, const Model& m, OutputsAt at);
 /// Adds `uncertainties` of outputs, if parameters are uncertain, and --monte-carlo.
 void add_uncertainties(Answer& a, const Request& r, const Model& m, const System& s, const SensitivityOptions& options);
 

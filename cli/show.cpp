@@ -109,7 +109,7 @@ Answer show(const Request& r) {
   const Model m = model_of(r);
   const PrintOptions options = as_typed(m);
   std::string& t = a.text;
-  t = m.title.empty() ? m.path : m.title;
+  t = m.called();
   t += "\n";
   std::size_t width = 0;
   for (const auto& p : m.parameters) width = std::max(width, p.name.size());

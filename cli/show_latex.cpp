@@ -89,7 +89,7 @@ std::string aside(const std::string& unit, const std::string& note) {
 std::string model_in_latex(const Model& m) {
   const PrintOptions options = as_typed(m);
   const auto latex = [&](const Expr& e) { return to_latex(plain_names(e), options); };
-  std::string out = fmt::format("\\section*{{{}}}\n", latex_text(m.title.empty() ? m.path : m.title));
+  std::string out = fmt::format("\\section*{{{}}}\n", latex_text(m.called()));
   std::string rows;
   for (const auto& p : m.parameters) {
     const std::string error = p.uncertainty > 0 ? " \\pm " + latex_number(p.uncertainty) : "";

@@ -14,8 +14,6 @@
 namespace boreon::cli {
 namespace {
 
-std::string title_of(const Model& m) { return m.title.empty() ? m.path : m.title; }
-
 double number_of(const Option<std::string>& option, const char* name) {
   if (option.empty()) throw Error(ErrorKind::usage, fmt::format("trace needs --along, --from and --to: {} 0.1", name));
   const Expr e = read_input(option.get(), {}, name);
@@ -137,10 +135,10 @@ Answer trace_command(const Request& r) {
   if (r.points.get() > 0) o.most_points = r.points.get();
   const TraceResult t = trace(s, o);
   if (!t.completed)
-    throw Error(ErrorKind::convergence, fmt::format("the branch of '{}' has no end: {}", title_of(m), t.message));
+    throw Error(ErrorKind::convergence, fmt::format("the branch of '{}' has no end: {}", m.called(), t.message));
   Answer a;
-  a.text = fmt::format("{}\nbranch along {} from {:.6g}: {} points; {}\n", title_of(m), o.along, o.from,
-                       t.points.size(), t.message);
+  a.text = fmt::format("{}\nbranch along {} from {:.6g}: {} points; {}\n", m.called(), o.along, o.from, t.points.size(),
+                       t.message);
   for (const TracePoint& p : t.points) {
     if (p.kind != PointKind::regular) a.text += fmt::format("  {}: {}\n", word(p.kind), line_of(s, p, o.along));
   }
@@ -189,7 +187,7 @@ Answer roots_of_model(const Request& r, const Model& m) {
   const RootsResult found = find_roots(s);
   const int digits = r.digits.get() == 0 ? 10 : std::min(r.digits.get(), 17);
   Answer a;
-  a.text = fmt::format("{}\n{} steady state{}{}\n", title_of(m), found.roots.size(), found.roots.size() == 1 ? "" : "s",
+  a.text = fmt::format("{}\n{} steady state{}{}\n", m.called(), found.roots.size(), found.roots.size() == 1 ? "" : "s",
                        found.complete ? ": there are no others within the bounds" : "");
   a.json["roots"] = Json::array();
   a.json["certified"] = Json::array();
@@ -221,7 +219,7 @@ Answer roots_of_model(const Request& r, const Model& m) {
   }
   a.text += fmt::format("check: {}; {} searches, {} boxes\n", found.evidence.method, found.starts, found.boxes);
   if (found.roots.empty() && !found.complete)
-    throw Error(ErrorKind::convergence, fmt::format("no steady state of '{}' was found from {} starts: {}", title_of(m),
+    throw Error(ErrorKind::convergence, fmt::format("no steady state of '{}' was found from {} starts: {}", m.called(),
                                                     found.starts, found.message));
   return a;
 }

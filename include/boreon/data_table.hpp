@@ -25,6 +25,7 @@ struct DataTable {
 
   [[nodiscard]] std::size_t rows() const { return columns.empty() ? 0 : columns[0].size(); }
   [[nodiscard]] std::optional<std::size_t> find(std::string_view name) const;
+  [[nodiscard]] std::optional<std::size_t> find(const Expr& symbol) const;
   /// "row 3 (line 4 of decay.csv)".
   [[nodiscard]] std::string place(std::size_t row) const;
 };

@@ -143,6 +143,7 @@ struct Model {
   /// In which order the operands of the expressions `given` were typed, for printing them so.
   std::shared_ptr<const OperandOrder> order = std::make_shared<OperandOrder>();
 
+  [[nodiscard]] const std::string& called() const { return title.empty() ? path : title; }  ///< in messages
   [[nodiscard]] bool in_time() const;  ///< whether a time derivative or the independent variable occurs
   [[nodiscard]] const Unknown* find_unknown(std::string_view name) const;
   [[nodiscard]] const NamedExpression* find_output(std::string_view name) const;

@@ -10,8 +10,6 @@
 namespace boreon {
 namespace {
 
-std::string title_of(const Model& m) { return m.title.empty() ? m.path : m.title; }
-
 void add_unknown(FitProblem& p, const std::string& name, const Expr& symbol, double start, double lower, double upper) {
   p.names.push_back(name);
   p.unknowns.push_back(symbol);
@@ -93,7 +91,7 @@ FitProblem of_run(const Model& model) {
   if (p.unknowns.empty())
     throw Error(ErrorKind::shape, fmt::format("'{}' does not say what to find: mark parameters with fit = true, as in "
                                               "alpha = {{ value = 1e-13, fit = true }}",
-                                              title_of(model)));
+                                              model.called()));
   add_parameters(p, model, false);
   p.data = *model.data;
   add_targets(p, model, models, deviations);
@@ -133,7 +131,7 @@ FitProblem fit_problem(const Model& model) {
         ErrorKind::shape,
         fmt::format("'{}' has nothing to fit: [data] and [fit] say what was measured, or give more equations than "
                     "unknowns",
-                    title_of(model)));
+                    model.called()));
   }
   if (model.equations.empty()) return of_table(model);
   if (model.in_time()) return of_run(model);
@@ -141,7 +139,7 @@ FitProblem fit_problem(const Model& model) {
       ErrorKind::unsupported,
       fmt::format("'{}' has [fit] and equations without time: a fit of steady states is not part of this version; "
                   "solve the equations for the unknowns and write them as [definitions]",
-                  title_of(model)));
+                  model.called()));
 }
 
 }  // namespace boreon

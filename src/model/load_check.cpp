@@ -97,9 +97,8 @@ void Loader::check_fits(Uses& uses) {
     }
   }
   if (in_time) return;
-  // Between fits and equations there is nothing to search for with parameters alone.
   for (const Parameter& p : model_.parameters) {
-    if (p.fit && model_.equations.empty() && !model_.fits.empty() && !model_.unknowns.empty())
+    if (p.fit && !model_.fits.empty())
       warn(fmt::format("{} has fit = true, but in a fit without equations the unknowns are found", p.name), p.position);
   }
 }

@@ -116,7 +116,7 @@ void Loader::data_symbols(const SourcePosition& at) {
 void Loader::fits() {
   const auto* table = section("fit");
   if (table == nullptr) {
-    if (model_.data && !table)
+    if (model_.data)
       reader_.fail(ErrorKind::shape, "[data] needs a [fit] that says what its columns measure: n = { model = \"...\" }",
                    reader_.position(*section("data")));
     return;

@@ -186,10 +186,9 @@ EquationParts parted(const Model& model, const std::vector<Expr>& residuals, con
 
 void require_equations(const Model& model) {
   if (!model.equations.empty()) return;
-  throw Error(
-      ErrorKind::unsupported,
-      fmt::format("'{}' has no equations{}", model.title.empty() ? model.path : model.title,
-                  model.fits.empty() ? "; evaluate gives its outputs" : "; fit finds the unknowns of its [fit]"));
+  throw Error(ErrorKind::unsupported, fmt::format("'{}' has no equations{}", model.called(),
+                                                  model.fits.empty() ? "; evaluate gives its outputs"
+                                                                     : "; fit finds the unknowns of its [fit]"));
 }
 
 // Outputs alone, or the models of a fit: functions of the unknowns, with the columns of the data as parameters that
@@ -261,7 +260,7 @@ System time_system(const Model& model) {
         ErrorKind::unsupported,
         fmt::format(
             "no equation of '{}' has a time derivative such as {}', so there is nothing to step in time; use solve",
-            model.title.empty() ? model.path : model.title, model.unknowns.front().name));
+            model.called(), model.unknowns.front().name));
   }
   System s;
   add_common(s, model);

@@ -141,6 +141,8 @@ void copy_out(const PointsOut& to, std::size_t entries_of_group, const Span& s, 
   to.single != nullptr ? copy(to.single) : copy(to.data);
 }
 
+bool side_by_side(const PointsIn& g) { return g.single == nullptr && (g.point_step == 1 || g.point_step == 0); }
+
 // Where each entry stands when the numbers of neighbouring points are neighbours in memory.
 struct SideBySide {
   std::vector<const double*> in;
@@ -155,7 +157,7 @@ struct SideBySide {
     out.clear();
     for (std::size_t g = 0; g < inputs.size(); ++g) {
       const PointsIn& from = inputs[g];
-      if (from.single != nullptr || (from.point_step != 1 && from.point_step != 0)) return false;
+      if (!side_by_side(from)) return false;
       if (from.point_step == 0) same |= std::uint64_t{1} << g;
       append(in, from, p.inputs[g].size);
     }
@@ -182,10 +184,7 @@ struct SideBySide {
 
 // Whether only the outputs keep neighbouring points apart: structures of doubles, such as the rows of a Jacobian.
 bool structures_out(std::span<const PointsIn> inputs, std::span<const PointsOut> outputs) {
-  const auto good_in = [](const PointsIn& g) {
-    return g.single == nullptr && (g.point_step == 1 || g.point_step == 0);
-  };
-  return std::all_of(inputs.begin(), inputs.end(), good_in) &&
+  return std::all_of(inputs.begin(), inputs.end(), side_by_side) &&
          std::all_of(outputs.begin(), outputs.end(), [](const PointsOut& g) { return g.single == nullptr; });
 }
 

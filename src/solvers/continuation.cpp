@@ -362,7 +362,7 @@ class Tracer {
     result_.points.push_back(branch_.point(x_));
   }
 
-  // One more Newton step of every point, and whether turning points turn.
+  // One more Newton step of every point.
   void judge() {
     double worst = 0;
     for (const TracePoint& p : result_.points) {

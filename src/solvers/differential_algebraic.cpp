@@ -13,9 +13,9 @@
 #include <cmath>
 
 #include "boreon/error.hpp"
-#include "boreon/work.hpp"
 #include "expr/work.hpp"
 #include "solvers/klu_factors.hpp"
+#include "solvers/run_support.hpp"
 #include "solvers/sundials_support.hpp"
 
 namespace boreon {
@@ -31,12 +31,8 @@ class AlgebraicStepper {
         right_side_(with_parameters({OutputGroup("f", system.right_sides)}, inputs_, system.parameter_values)),
         outputs_(with_parameters({OutputGroup("g", system.outputs)}, inputs_, system.parameter_values)),
         jacobian_(iteration_functions(system), system.states, inputs_, system.parameter_values, options.linear_solver,
-                  context_) {
-    for (std::size_t i = 0; i < n_ && options.at_bound != TimeOptions::AtBound::ignore; ++i) {
-      if (std::isfinite(system.lower[i])) bounds_.push_back({i, false});
-      if (std::isfinite(system.upper[i])) bounds_.push_back({i, true});
-    }
-  }
+                  context_),
+        bounds_(system, options) {}
   ~AlgebraicStepper() { IDAFree(&mem_); }
   AlgebraicStepper(const AlgebraicStepper&) = delete;
   AlgebraicStepper& operator=(const AlgebraicStepper&) = delete;
@@ -48,7 +44,6 @@ class AlgebraicStepper {
     result.nonzeros = jacobian_.pattern().nonzeros();
     y_ = make_vector(n_, context_);
     slope_ = make_vector(n_, context_);
-    tolerance_ = make_vector(n_, context_);
     std::copy(system_.start.begin(), system_.start.end(), data(y_));
     if (!evaluate(options_.from, data(y_), data(slope_))) {
       result.message = fmt::format(
@@ -71,11 +66,6 @@ class AlgebraicStepper {
   }
 
  private:
-  struct Bound {
-    std::size_t state;
-    bool upper;
-  };
-
   // f - c*y for states with a rate, whose negative derivative is the matrix of the corrector.
   static std::vector<Expr> iteration_functions(const System& s) {
     std::vector<Expr> list;
@@ -84,43 +74,34 @@ class AlgebraicStepper {
     return list;
   }
 
-  static void accept(int flag, const char* what) {
-    if (flag < 0)
-      throw Error(ErrorKind::unsupported, fmt::format("the time stepping refuses its {} (code {})", what, flag));
-  }
-
   [[nodiscard]] bool is_algebraic(std::size_t i) const { return system_.algebraic[i] != 0; }
 
   void prepare() {
-    double largest = 0;
-    for (const double v : system_.start) largest = std::max(largest, std::fabs(v));
     VectorHandle kinds = make_vector(n_, context_);
     for (std::size_t i = 0; i < n_; ++i) {
-      double size = std::fabs(system_.start[i]);
-      if (size == 0 && !is_algebraic(i))
-        size = std::min(std::fabs(data(slope_)[i] * (options_.until - options_.from)), largest > 0 ? largest : 1.0);
-      if (!(size > 0)) size = largest > 0 ? 1e-3 * largest : 1;
-      data(tolerance_)[i] =
-          options_.absolute_tolerance > 0 ? options_.absolute_tolerance : options_.relative_tolerance * 1e-3 * size;
       data(kinds)[i] = is_algebraic(i) ? 0 : 1;
       if (is_algebraic(i)) data(slope_)[i] = 0;
     }
+    bounds_.set_tolerances(absolute_tolerances(system_.start, data(slope_), options_.until - options_.from,
+                                               options_.relative_tolerance, options_.absolute_tolerance));
+    VectorHandle tolerance = make_vector(n_, context_);
+    std::copy(bounds_.tolerances().begin(), bounds_.tolerances().end(), data(tolerance));
     mem_ = IDACreate(context_.get());
     if (mem_ == nullptr) throw std::bad_alloc();
     IDASetErrHandlerFn(
         mem_, [](int, const char*, const char*, char*, void*) {}, nullptr);
     accept(IDAInit(mem_, &AlgebraicStepper::residual_callback, options_.from, y_.get(), slope_.get()), "start");
     accept(IDASetUserData(mem_, this), "data");
-    accept(IDASVtolerances(mem_, options_.relative_tolerance, tolerance_.get()), "tolerances");
+    accept(IDASVtolerances(mem_, options_.relative_tolerance, tolerance.get()), "tolerances");
     accept(IDASetId(mem_, kinds.get()), "kinds of equations");
     accept(IDASetLinearSolver(mem_, jacobian_.solver(), jacobian_.matrix()), "linear solver");
     accept(IDASetJacFn(mem_, &AlgebraicStepper::jacobian_callback), "Jacobian");
     accept(IDASetMaxNumSteps(mem_, options_.max_steps), "limit of steps");
     accept(IDASetStopTime(mem_, options_.until), "end");
     accept(IDASetMaxErrTestFails(mem_, 20), "options");
-    if (bounds_.empty()) return;
-    accept(IDARootInit(mem_, static_cast<int>(bounds_.size()), &AlgebraicStepper::bound_callback), "bounds");
-    std::vector<int> falling(bounds_.size(), -1);
+    if (bounds_.count() == 0) return;
+    accept(IDARootInit(mem_, static_cast<int>(bounds_.count()), &AlgebraicStepper::bound_callback), "bounds");
+    std::vector<int> falling(bounds_.count(), -1);
     accept(IDASetRootDirection(mem_, falling.data()), "bounds");
     accept(IDASetNoInactiveRootWarn(mem_), "bounds");
   }
@@ -162,13 +143,9 @@ class AlgebraicStepper {
   }
 
   void step(TimeResult& result) {
-    const std::size_t samples = std::max<std::size_t>(2, options_.samples);
     double reached = options_.from;
-    for (std::size_t k = 1; k < samples; ++k) {
-      const double target = k + 1 == samples
-                                ? options_.until
-                                : options_.from + (options_.until - options_.from) * static_cast<double>(k) /
-                                                      static_cast<double>(samples - 1);
+    for (std::size_t k = 1; k < sample_count(options_); ++k) {
+      const double target = sample_time(options_, k);
       int flag = IDA_SUCCESS;
       for (;;) {
         flag = IDASolve(mem_, target, &reached, y_.get(), slope_.get(), IDA_NORMAL);
@@ -176,16 +153,12 @@ class AlgebraicStepper {
         note_crossings(reached, result);
         if (options_.at_bound == TimeOptions::AtBound::stop) {
           sample(result, reached);
-          const BoundCrossing& c = result.crossings.back();
-          result.message = fmt::format("{} crosses its {} bound {:.6g} at {} = {:.6g}", c.state,
-                                       c.upper ? "upper" : "lower", c.bound, system_.time.name(), c.time);
+          result.message = bounds_.crossed(result);
           return;
         }
         if (reached >= target) break;
       }
-      if (interrupt_requested())
-        throw Stopped(Error(ErrorKind::interrupted,
-                            fmt::format("the run was stopped at {} = {:.6g}", system_.time.name(), reached)));
+      if (interrupt_requested()) stop_run(system_, reached);
       if (flag < 0) {
         const std::string at = fmt::format("at {} = {:.6g}", system_.time.name(), reached);
         std::vector<double> values(n_);
@@ -233,28 +206,14 @@ class AlgebraicStepper {
   }
 
   static int bound_callback(double, N_Vector y, N_Vector, double* g, void* self) {
-    const auto& s = *static_cast<const AlgebraicStepper*>(self);
-    for (std::size_t k = 0; k < s.bounds_.size(); ++k) {
-      const Bound& b = s.bounds_[k];
-      const double bound = b.upper ? s.system_.upper[b.state] : s.system_.lower[b.state];
-      const double left = b.upper ? bound - data(y)[b.state] : data(y)[b.state] - bound;
-      // rounding around a bound at which a state rests is no crossing
-      g[k] = left + 100 * data(s.tolerance_)[b.state] + 10 * s.options_.relative_tolerance * std::fabs(bound);
-    }
+    static_cast<const AlgebraicStepper*>(self)->bounds_.room(data(y), g);
     return 0;
   }
 
   void note_crossings(double time, TimeResult& result) const {
-    std::vector<int> which(bounds_.size());
+    std::vector<int> which(bounds_.count());
     IDAGetRootInfo(mem_, which.data());
-    for (std::size_t k = 0; k < bounds_.size(); ++k) {
-      const Bound& b = bounds_[k];
-      const std::string& name = system_.state_names[b.state];
-      const bool known = std::any_of(result.crossings.begin(), result.crossings.end(),
-                                     [&](const BoundCrossing& c) { return c.state == name && c.upper == b.upper; });
-      if (which[k] != 0 && !known)
-        result.crossings.push_back({name, time, b.upper ? system_.upper[b.state] : system_.lower[b.state], b.upper});
-    }
+    bounds_.note(which, time, result);
   }
 
   void sample(TimeResult& result, double t) const {
@@ -276,10 +235,9 @@ class AlgebraicStepper {
   StagedKernel right_side_;
   StagedKernel outputs_;
   NumericJacobian jacobian_;
-  std::vector<Bound> bounds_;
+  BoundWatch bounds_;
   VectorHandle y_;
   VectorHandle slope_;
-  VectorHandle tolerance_;
   void* mem_ = nullptr;
 };
 

@@ -66,7 +66,7 @@ FitProblem checked_problem(FitProblem p) {
             ErrorKind::binding,
             fmt::format("{} in the model of {} is neither an unknown nor a parameter nor a column", s.name(), t.name));
     }
-    if (std::find(p.data.symbols.begin(), p.data.symbols.end(), t.measured) == p.data.symbols.end())
+    if (!p.data.find(t.measured))
       throw Error(ErrorKind::shape, fmt::format("what is measured of {} is no column of the data", t.name));
   }
   return p;
@@ -123,6 +123,10 @@ class Fit {
   }
 
  private:
+  [[nodiscard]] bool any(bool FitTarget::*what) const {
+    return std::any_of(problem_.targets.begin(), problem_.targets.end(), [&](const FitTarget& t) { return t.*what; });
+  }
+
   // Losses without a sigma need the size of the errors: from the residuals of the fit before, again and again.
   [[nodiscard]] bool needs_scale() const {
     return std::any_of(problem_.targets.begin(), problem_.targets.end(),
@@ -159,14 +163,14 @@ class Fit {
   FitPoint from(const std::vector<double>& start) {
     FitPoint best{start, residuals_->cost(start), 0};
     if (!linear_.empty()) {
-      FitPoint p = eliminating(*residuals_, box_, linear_, start, options_.max_iterations);
+      FitPoint p = trust_region(*residuals_, box_, linear_, start, options_.max_iterations);
       best.iterations += p.iterations;
       if (p.cost < best.cost) {
         p.iterations = best.iterations;
         best = std::move(p);
       }
     }
-    FitPoint p = trust_region(*residuals_, box_, best.x, options_.max_iterations);
+    FitPoint p = trust_region(*residuals_, box_, {}, best.x, options_.max_iterations);
     p.iterations += best.iterations;
     if (p.cost <= best.cost) best = std::move(p);
     snap(best);
@@ -194,7 +198,7 @@ class Fit {
   FitPoint best_of_all(const std::vector<double>& begin, FitResult& result) {
     std::vector<FitPoint> found{from(begin)};
     if (!linear_.empty()) {  // and without eliminating, which may leap far
-      FitPoint direct = trust_region(*residuals_, box_, begin, options_.max_iterations);
+      FitPoint direct = trust_region(*residuals_, box_, {}, begin, options_.max_iterations);
       if (std::isfinite(direct.cost)) {
         snap(direct);
         polish(*residuals_, box_, direct);
@@ -210,11 +214,9 @@ class Fit {
     const FitPoint& lowest = *std::min_element(found.begin(), found.end(), cheaper);
     const FitPoint& given = *std::min_element(found.begin(), found.begin() + static_cast<std::ptrdiff_t>(own), cheaper);
     if (!std::isfinite(lowest.cost)) return given;
-    const bool absolute =
-        std::any_of(problem_.targets.begin(), problem_.targets.end(), [](const FitTarget& t) { return t.absolute; });
     const double dof = static_cast<double>(residuals_->count()) - static_cast<double>(problem_.unknowns.size());
-    const double scale = absolute ? 1 : lowest.cost / std::max(dof, 1.0);
-    const double floor = 1e-18 * measured_norm() * measured_norm();
+    const double scale = any(&FitTarget::absolute) ? 1 : lowest.cost / std::max(dof, 1.0);
+    const double floor = 1e-18 * measured_square();
     const bool better = given.cost - lowest.cost > (options_.lowest ? same_cost * given.cost : 0.5 * scale) + floor;
     result.from_other_start = better;
     const FitPoint& chosen = better ? lowest : given;
@@ -272,8 +274,7 @@ class Fit {
     result.iterations = best.iterations;
     for (const std::size_t i : linear_) result.eliminated.push_back(problem_.names[i]);
     if (needs_scale()) result.robust_scale = residuals_->robust_scale();
-    result.absolute =
-        std::any_of(problem_.targets.begin(), problem_.targets.end(), [](const FitTarget& t) { return t.absolute; });
+    result.absolute = any(&FitTarget::absolute);
     const FitLocal at = local(*residuals_, box_, best.x);
     if (!at.finite) {
       result.message = residuals_->fault(best.x);
@@ -289,6 +290,7 @@ class Fit {
           "intervals",
           result.nonlinearity < 1 ? fmt::format("{:.0f} % off", 100 * result.nonlinearity) : "far off"));
     if (options_.profile) add_profile(*residuals_, box_, at, options_.max_iterations, result);
+    if (!any(&FitTarget::robust)) return add_curves(*residuals_, at, result);
     // the residuals of figures are those of the model, not of the loss
     residuals_->set_losses(false);
     const FitLocal plain = local(*residuals_, box_, best.x);
@@ -318,7 +320,7 @@ class Fit {
       if (!newton.empty()) worst = std::min(worst, moved(at, newton, result));
     }
     const double steps = std::max(worst, 1e-15);
-    const bool exact = result.residual_norm <= 1e-10 * measured_norm();
+    const bool exact = result.residual_norm <= 1e-10 * std::sqrt(measured_square());
     result.converged = exact || (at.slope <= (problem_.run ? 1e-4 : 1e-6) && worst <= (problem_.run ? 1e-5 : 1e-6));
     if (!result.converged)
       result.message = fmt::format(
@@ -333,18 +335,17 @@ class Fit {
     result.evidence.verdict = result.converged ? Verdict::agrees : Verdict::disagrees;
   }
 
-  [[nodiscard]] double measured_norm() const {
+  [[nodiscard]] double measured_square() const {
     double sum = 0;
     for (std::size_t k = 0; k < problem_.targets.size(); ++k) {
       const FitResiduals::Rows& rows = residuals_->targets()[k];
-      std::size_t column = 0;
-      while (!(problem_.data.symbols[column] == problem_.targets[k].measured)) ++column;
+      const std::vector<double>& column = residuals_->measured(k);
       for (std::size_t i = 0; i < rows.rows.size(); ++i) {
-        const double v = problem_.data.columns[column][rows.rows[i]] / rows.deviation[i];
+        const double v = column[rows.rows[i]] / rows.deviation[i];
         sum += v * v;
       }
     }
-    return std::sqrt(sum);
+    return sum;
   }
 
   void warn(FitResult& result) {
@@ -376,9 +377,7 @@ class Fit {
   // Too far from what the deviations promise, and residuals that lean to one side or come in runs.
   void residual_hints(FitResult& result) const {
     const double dof = static_cast<double>(result.degrees_of_freedom);
-    const bool robust =
-        std::any_of(problem_.targets.begin(), problem_.targets.end(), [](const FitTarget& t) { return t.robust; });
-    if (!result.absolute || robust || dof < 1) return;
+    if (!result.absolute || any(&FitTarget::robust) || dof < 1) return;
     // five standard deviations of chi-square
     const double off = (result.chi_square - dof) / std::sqrt(2 * dof);
     if (off > 5)

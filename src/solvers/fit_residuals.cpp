@@ -72,10 +72,8 @@ void FitResiduals::choose_rows() {
     const Expr all[] = {t.model, t.measured, t.deviation};
     std::vector<std::size_t> used = columns_in(problem_, all);
     if (problem_.run) {
-      for (std::size_t c = 0; c < problem_.data.symbols.size(); ++c) {
-        if (problem_.data.symbols[c] == problem_.time && std::find(used.begin(), used.end(), c) == used.end())
-          used.push_back(c);
-      }
+      const auto time = problem_.data.find(problem_.time);
+      if (time && std::find(used.begin(), used.end(), *time) == used.end()) used.push_back(*time);
     }
     Rows rows;
     rows.first = count_;
@@ -355,16 +353,13 @@ class RunResiduals final : public FitResiduals {
 
   // Rows come in any order, several at one time.
   void sort_times() {
-    std::size_t column = problem_.data.symbols.size();
-    for (std::size_t c = 0; c < problem_.data.symbols.size(); ++c) {
-      if (problem_.data.symbols[c] == problem_.time) column = c;
-    }
-    if (column == problem_.data.symbols.size())
+    const auto column = problem_.data.find(problem_.time);
+    if (!column)
       throw Error(ErrorKind::shape,
                   fmt::format("the data of a run in time need a column with the times, called like the independent "
                               "variable: {} (they have {})",
                               to_text(problem_.time), fmt::join(problem_.data.names, ", ")));
-    const std::vector<double>& times = problem_.data.columns[column];
+    const std::vector<double>& times = problem_.data.columns[*column];
     for (std::size_t k = 0; k < targets_.size(); ++k) {
       for (const std::size_t row : targets_[k].rows) {
         if (times[row] < problem_.from)

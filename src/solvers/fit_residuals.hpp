@@ -44,6 +44,11 @@ class FitResiduals {
   };
   [[nodiscard]] const std::vector<Rows>& targets() const noexcept { return targets_; }
 
+  /// What was measured of a target, row by row of the data.
+  [[nodiscard]] const std::vector<double>& measured(std::size_t target) const {
+    return problem_.data.columns[*problem_.data.find(problem_.targets[target].measured)];
+  }
+
   /// The deviation that counts as 1 for the robust loss.
   void set_robust_scale(double scale) noexcept { robust_scale_ = scale; }
   [[nodiscard]] double robust_scale() const noexcept { return robust_scale_; }

@@ -133,8 +133,34 @@ class Block final : public ceres::CostFunction {
   mutable RowMajor j_;
 };
 
-FitPoint minimised(FitResiduals& residuals, const FitBox& box, const std::vector<std::size_t>& linear,
-                   std::vector<double> start, int max_iterations) {
+double dot(const double* a, const double* b, std::size_t n, std::size_t step) {
+  double s = 0;
+  for (std::size_t i = 0; i < n; ++i) s += a[i * step] * b[i];
+  return s;
+}
+
+// Gradient of half the sum of squares by the free unknowns, with the norms of their columns.
+Eigen::VectorXd gradient_of(const FitLocal& at, std::size_t n) {
+  Eigen::VectorXd g(static_cast<Eigen::Index>(at.free.size()));
+  for (std::size_t k = 0; k < at.free.size(); ++k)
+    g[static_cast<Eigen::Index>(k)] = dot(at.jacobian.data() + at.free[k], at.r.data(), at.r.size(), n);
+  return g;
+}
+
+// The length of a step in units of what it changes of the residuals, which no unit of an unknown changes.
+double length(const FitLocal& at, const std::vector<double>& step) {
+  double sum = 0;
+  for (std::size_t i = 0; i < at.r.size(); ++i) {
+    const double v = dot(at.jacobian.data() + i * step.size(), step.data(), step.size(), 1);
+    sum += v * v;
+  }
+  return std::sqrt(sum);
+}
+
+}  // namespace
+
+FitPoint trust_region(FitResiduals& residuals, const FitBox& box, const std::vector<std::size_t>& linear,
+                      const std::vector<double>& start, int max_iterations) {
   const Quiet quiet;
   // all of it, whatever way this ends
   struct Coarse {
@@ -189,41 +215,6 @@ FitPoint minimised(FitResiduals& residuals, const FitBox& box, const std::vector
   for (std::size_t i = 0; i < point.x.size(); ++i) point.x[i] = box.inside(i, point.x[i]);
   point.cost = residuals.cost(point.x);
   return point;
-}
-
-double dot(const double* a, const double* b, std::size_t n, std::size_t step) {
-  double s = 0;
-  for (std::size_t i = 0; i < n; ++i) s += a[i * step] * b[i];
-  return s;
-}
-
-// Gradient of half the sum of squares by the free unknowns, with the norms of their columns.
-Eigen::VectorXd gradient_of(const FitLocal& at, std::size_t n) {
-  Eigen::VectorXd g(static_cast<Eigen::Index>(at.free.size()));
-  for (std::size_t k = 0; k < at.free.size(); ++k)
-    g[static_cast<Eigen::Index>(k)] = dot(at.jacobian.data() + at.free[k], at.r.data(), at.r.size(), n);
-  return g;
-}
-
-// The length of a step in units of what it changes of the residuals, which no unit of an unknown changes.
-double length(const FitLocal& at, const std::vector<double>& step) {
-  double sum = 0;
-  for (std::size_t i = 0; i < at.r.size(); ++i) {
-    const double v = dot(at.jacobian.data() + i * step.size(), step.data(), step.size(), 1);
-    sum += v * v;
-  }
-  return std::sqrt(sum);
-}
-
-}  // namespace
-
-FitPoint trust_region(FitResiduals& residuals, const FitBox& box, std::vector<double> start, int max_iterations) {
-  return minimised(residuals, box, {}, std::move(start), max_iterations);
-}
-
-FitPoint eliminating(FitResiduals& residuals, const FitBox& box, const std::vector<std::size_t>& linear,
-                     std::vector<double> start, int max_iterations) {
-  return minimised(residuals, box, linear, std::move(start), max_iterations);
 }
 
 FitLocal local(FitResiduals& residuals, const FitBox& box, const std::vector<double>& x) {

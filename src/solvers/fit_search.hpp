@@ -26,13 +26,11 @@ struct FitPoint {
   int iterations = 0;
 };
 
-/// Ceres' trust region method with bounds, in units of the sizes of the unknowns.
-[[nodiscard]] FitPoint trust_region(FitResiduals& residuals, const FitBox& box, std::vector<double> start,
-                                    int max_iterations);
-/// The same for the other unknowns alone, those in `linear` solved for in each step (variable projection with Kaufman's
-/// Jacobian). No use of bounds on the linear ones: the point is moved inside them at the end.
-[[nodiscard]] FitPoint eliminating(FitResiduals& residuals, const FitBox& box, const std::vector<std::size_t>& linear,
-                                   std::vector<double> start, int max_iterations);
+/// Ceres' trust region method with bounds, in units of the sizes of the unknowns. Those in `linear` are solved for in
+/// each step instead (variable projection with Kaufman's Jacobian), without use of their bounds: the point is moved
+/// inside them at the end.
+[[nodiscard]] FitPoint trust_region(FitResiduals& residuals, const FitBox& box, const std::vector<std::size_t>& linear,
+                                    const std::vector<double>& start, int max_iterations);
 
 /// What is known at a minimum.
 struct FitLocal {

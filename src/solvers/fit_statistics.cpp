@@ -181,7 +181,7 @@ void add_profile(FitResiduals& residuals, const FitBox& box, const FitLocal& at,
           p.x[k] = box.inside(k, p.x[k] + result.covariance[i][k] / result.covariance[i][i] * (value - p.x[i]));
       }
       p.x[i] = value;
-      p = trust_region(residuals, held, p.x, max_iterations);
+      p = trust_region(residuals, held, {}, p.x, max_iterations);
       if (std::isfinite(p.cost)) polish(residuals, held, p);
       return (p.cost - result.chi_square) / scale - 1;
     };
@@ -225,10 +225,9 @@ void add_curves(FitResiduals& residuals, const FitLocal& at, FitResult& result) 
     FitResult::Curve c;
     c.rows = rows.rows;
     c.deviation = rows.deviation;
-    std::size_t column = 0;
-    while (column + 1 < p.data.symbols.size() && !(p.data.symbols[column] == p.targets[k].measured)) ++column;
+    const std::vector<double>& column = residuals.measured(k);
     for (std::size_t i = 0; i < rows.rows.size(); ++i) {
-      const double measured = p.data.columns[column][rows.rows[i]];
+      const double measured = column[rows.rows[i]];
       c.measured.push_back(measured);
       c.model.push_back(measured + rows.deviation[i] * at.r[rows.first + i]);
       double variance = 0;

@@ -117,11 +117,12 @@ void OutputMap::take(const std::vector<double>& inputs) {
     (by_[k].start ? system_.start : system_.parameter_values)[by_[k].index] = inputs[k];
 }
 
-std::vector<double> OutputMap::evaluated(const StagedKernel& kernel, std::size_t count) const {
+std::vector<double> OutputMap::evaluated(StagedKernel& kernel, std::size_t count) {
   std::vector<double> out(count);
   const double t = time();
   const double* in[] = {states_.data(), system_.parameter_values.data(), &t};
   double* to[] = {out.data()};
+  kernel.prepare(in);
   if (count > 0) kernel(in, to);
   return out;
 }
@@ -169,9 +170,6 @@ bool OutputMap::find_states() {
 std::vector<double> OutputMap::values(const std::vector<double>& inputs) {
   take(inputs);
   if (!find_states()) return {};
-  const double t = time();
-  const double* in[] = {states_.data(), system_.parameter_values.data(), &t};
-  for (StagedKernel* k : {&value_, &by_states_, &by_inputs_}) k->prepare(in);
   return evaluated(value_, outputs_.size());
 }
 

@@ -43,7 +43,7 @@ class OutputMap {
   [[nodiscard]] bool find_states();
   [[nodiscard]] bool find_steady_state();
   [[nodiscard]] double time() const { return options_.at == OutputsAt::end_of_run ? options_.until : options_.from; }
-  [[nodiscard]] std::vector<double> evaluated(const StagedKernel& kernel, std::size_t count) const;
+  [[nodiscard]] std::vector<double> evaluated(StagedKernel& kernel, std::size_t count);
   void take(const std::vector<double>& inputs);
 
   System system_;

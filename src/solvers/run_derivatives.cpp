@@ -17,16 +17,12 @@
 #include "boreon/work.hpp"
 #include "expr/work.hpp"
 #include "solvers/checked_system.hpp"
+#include "solvers/run_support.hpp"
 
 namespace boreon {
 namespace {
 
 constexpr long steps_between_checkpoints = 200;
-
-void accept(int flag, const char* what) {
-  if (flag < 0)
-    throw Error(ErrorKind::unsupported, fmt::format("the time stepping refuses its {} (code {})", what, flag));
-}
 
 std::vector<Expr> parameters_among(const System& s, const std::vector<RunInput>& by) {
   std::vector<Expr> list;
@@ -102,18 +98,9 @@ void RunDerivatives::prepare(const Point& at, double until) {
   right_side_.prepare(in);
   jacobian_.prepare(in);
   by_parameters_kernel_.prepare(in);
-  // The size of a state is its start or, where it starts at zero, what its first rate makes of it.
   std::vector<double> slope(n_);
   (void)evaluate(at.from, at.start.data(), slope.data());
-  double largest = 0;
-  for (const double v : at.start) largest = std::max(largest, std::fabs(v));
-  tolerances_.assign(n_, absolute_);
-  for (std::size_t i = 0; i < n_ && !(absolute_ > 0); ++i) {
-    double size = std::fabs(at.start[i]);
-    if (size == 0) size = std::min(std::fabs(slope[i] * (until - at.from)), largest > 0 ? largest : 1.0);
-    if (!(size > 0)) size = largest > 0 ? 1e-3 * largest : 1;
-    tolerances_[i] = relative_ * 1e-3 * size;
-  }
+  tolerances_ = absolute_tolerances(at.start, slope.data(), until - at.from, relative_, absolute_);
 }
 
 int RunDerivatives::right_side_callback(double t, N_Vector y, N_Vector f, void* self) {
@@ -165,13 +152,26 @@ std::string RunDerivatives::describe(int flag, double reached, const double* y) 
   return fmt::format("the step became too small {} (code {})", at, flag);
 }
 
+// The run itself, from the values in y.
+void RunDerivatives::initialise(void* mem, const VectorHandle& y) {
+  std::copy(at_.start.begin(), at_.start.end(), data(y));
+  const VectorHandle tolerance = make_vector(n_, context_);
+  std::copy(tolerances_.begin(), tolerances_.end(), data(tolerance));
+  accept(CVodeInit(mem, &RunDerivatives::right_side_callback, at_.from, y.get()), "start");
+  accept(CVodeSetUserData(mem, this), "data");
+  accept(CVodeSVtolerances(mem, relative_, tolerance.get()), "tolerances");
+  accept(CVodeSetLinearSolver(mem, jacobian_.solver(), jacobian_.matrix()), "linear solver");
+  accept(CVodeSetJacFn(mem, &RunDerivatives::jacobian_callback), "Jacobian");
+  accept(CVodeSetMaxNumSteps(mem, most_steps_), "limit of steps");
+  accept(CVodeSetMaxErrTestFails(mem, 20), "options");
+}
+
 std::string RunDerivatives::forward(const Point& at, const std::vector<double>& times, bool derivatives,
                                     const Visit& visit) {
   prepare(at, times.empty() ? at.from : times.back());
   derivatives = derivatives && !by_.empty();
   const std::size_t m = derivatives ? by_.size() : 0;
-  VectorHandle y = make_vector(n_, context_);
-  std::copy(at.start.begin(), at.start.end(), data(y));
+  const VectorHandle y = make_vector(n_, context_);
   std::vector<VectorHandle> s;
   std::vector<N_Vector> handles;
   std::vector<double> sizes;
@@ -185,16 +185,8 @@ std::string RunDerivatives::forward(const Point& at, const std::vector<double>& 
     const double value = by_[i].start ? at.start[by_[i].index] : at.parameters[by_[i].index];
     sizes.push_back(value != 0 ? std::fabs(value) : 1);
   }
-  VectorHandle tolerance = make_vector(n_, context_);
-  std::copy(tolerances_.begin(), tolerances_.end(), data(tolerance));
   const CvodeMemory mem(context_);
-  accept(CVodeInit(mem.get(), &RunDerivatives::right_side_callback, at.from, y.get()), "start");
-  accept(CVodeSetUserData(mem.get(), this), "data");
-  accept(CVodeSVtolerances(mem.get(), relative_, tolerance.get()), "tolerances");
-  accept(CVodeSetLinearSolver(mem.get(), jacobian_.solver(), jacobian_.matrix()), "linear solver");
-  accept(CVodeSetJacFn(mem.get(), &RunDerivatives::jacobian_callback), "Jacobian");
-  accept(CVodeSetMaxNumSteps(mem.get(), most_steps_), "limit of steps");
-  accept(CVodeSetMaxErrTestFails(mem.get(), 20), "options");
+  initialise(mem.get(), y);
   if (m > 0) {
     accept(
         CVodeSensInit(mem.get(), static_cast<int>(m), CV_STAGGERED, &RunDerivatives::slopes_callback, handles.data()),
@@ -224,10 +216,7 @@ std::string RunDerivatives::forward(const Point& at, const std::vector<double>& 
     }
     visit(k, data(y), slopes);
   }
-  long steps = 0;
   long calls = 0;
-  CVodeGetNumSteps(mem.get(), &steps);
-  counts_.steps += steps;
   CVodeGetNumRhsEvals(mem.get(), &calls);
   counts_.right_sides += calls;
   if (m > 0) {
@@ -295,10 +284,7 @@ std::string RunDerivatives::adjoint(const Point& at, double until, const std::ve
   prepare(at, until);
   gradient.assign(by_.size(), 0.0);
   const auto n = static_cast<sunindextype>(n_);
-  VectorHandle y = make_vector(n_, context_);
-  std::copy(at.start.begin(), at.start.end(), data(y));
-  VectorHandle tolerance = make_vector(n_, context_);
-  std::copy(tolerances_.begin(), tolerances_.end(), data(tolerance));
+  const VectorHandle y = make_vector(n_, context_);
   VectorHandle l = make_vector(n_, context_);
   std::copy(end_slope.begin(), end_slope.end(), data(l));
   const std::size_t m = parameter_inputs_.size();
@@ -314,12 +300,7 @@ std::string RunDerivatives::adjoint(const Point& at, double until, const std::ve
     if (transposed_ == nullptr || transposed_solver_ == nullptr) throw std::bad_alloc();
   }
   const CvodeMemory mem(context_);
-  accept(CVodeInit(mem.get(), &RunDerivatives::right_side_callback, at.from, y.get()), "start");
-  accept(CVodeSetUserData(mem.get(), this), "data");
-  accept(CVodeSVtolerances(mem.get(), relative_, tolerance.get()), "tolerances");
-  accept(CVodeSetLinearSolver(mem.get(), jacobian_.solver(), jacobian_.matrix()), "linear solver");
-  accept(CVodeSetJacFn(mem.get(), &RunDerivatives::jacobian_callback), "Jacobian");
-  accept(CVodeSetMaxNumSteps(mem.get(), most_steps_), "limit of steps");
+  initialise(mem.get(), y);
   accept(CVodeAdjInit(mem.get(), steps_between_checkpoints, CV_HERMITE), "checkpoints");
   double reached = at.from;
   int checkpoints = 0;

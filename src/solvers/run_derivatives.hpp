@@ -42,7 +42,6 @@ class RunDerivatives {
                                     std::vector<double>& gradient);
 
   struct Counts {
-    long steps = 0;
     long right_sides = 0;
     long sensitivity_right_sides = 0;
     long backward_right_sides = 0;
@@ -50,7 +49,6 @@ class RunDerivatives {
   [[nodiscard]] const Counts& counts() const noexcept { return counts_; }
 
  private:
-  struct Memory;
   static int right_side_callback(double t, N_Vector y, N_Vector f, void* self);
   static int jacobian_callback(double t, N_Vector y, N_Vector f, SUNMatrix j, void* self, N_Vector, N_Vector, N_Vector);
   static int slopes_callback(int count, double t, N_Vector y, N_Vector f, N_Vector* s, N_Vector* slope, void* self,
@@ -60,6 +58,7 @@ class RunDerivatives {
                                         N_Vector, N_Vector);
   static int integrand_callback(double t, N_Vector y, N_Vector l, N_Vector q, void* self);
   void prepare(const Point& at, double until);
+  void initialise(void* mem, const VectorHandle& y);
   [[nodiscard]] bool evaluate(double t, const double* y, double* f) const;
   [[nodiscard]] bool evaluate_by_parameters(double t, const double* y);
   [[nodiscard]] std::string describe(int flag, double reached, const double* y) const;

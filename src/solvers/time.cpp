@@ -11,6 +11,7 @@
 #include "expr/work.hpp"
 #include "solvers/checked_system.hpp"
 #include "solvers/differential_algebraic.hpp"
+#include "solvers/run_support.hpp"
 #include "solvers/sundials_support.hpp"
 
 namespace boreon {
@@ -25,12 +26,8 @@ class Stepper {
         right_side_(with_parameters({OutputGroup("f", system.right_sides)}, inputs_, system.parameter_values)),
         outputs_(with_parameters({OutputGroup("g", system.outputs)}, inputs_, system.parameter_values)),
         jacobian_(system.right_sides, system.states, inputs_, system.parameter_values, options.linear_solver, context_),
-        n_(system.states.size()) {
-    for (std::size_t i = 0; i < n_ && options.at_bound != TimeOptions::AtBound::ignore; ++i) {
-      if (std::isfinite(system.lower[i])) bounds_.push_back({i, false});
-      if (std::isfinite(system.upper[i])) bounds_.push_back({i, true});
-    }
-  }
+        n_(system.states.size()),
+        bounds_(system, options) {}
 
   TimeResult run() {
     TimeResult result;
@@ -46,36 +43,33 @@ class Stepper {
                                    to_name(system_.time), options_.from, first_bad(slope));
       return result;
     }
+    bounds_.set_tolerances(absolute_tolerances(system_.start, slope.data(), options_.until - options_.from,
+                                               options_.relative_tolerance, options_.absolute_tolerance));
     VectorHandle tolerance = make_vector(n_, context_);
-    set_tolerances(slope, data(tolerance));
+    std::copy(bounds_.tolerances().begin(), bounds_.tolerances().end(), data(tolerance));
     void* mem = CVodeCreate(options_.method == SteppingMethod::bdf ? CV_BDF : CV_ADAMS, context_.get());
     if (mem == nullptr) throw std::bad_alloc();
-    require(CVodeInit(mem, &Stepper::right_side_callback, options_.from, y.get()), "start");
-    require(CVodeSetUserData(mem, this), "data");
-    require(CVodeSetErrHandlerFn(
-                mem, [](int, const char*, const char*, char*, void*) {}, nullptr),
-            "messages");
-    require(CVodeSVtolerances(mem, options_.relative_tolerance, tolerance.get()), "tolerances");
-    require(CVodeSetLinearSolver(mem, jacobian_.solver(), jacobian_.matrix()), "linear solver");
-    require(CVodeSetJacFn(mem, &Stepper::jacobian_callback), "Jacobian");
-    require(CVodeSetMaxNumSteps(mem, options_.max_steps), "limit of steps");
-    require(CVodeSetStopTime(mem, options_.until), "end");
-    require(CVodeSetMaxErrTestFails(mem, 20), "options");
-    slack_.assign(data(tolerance), data(tolerance) + n_);
-    if (!bounds_.empty()) {
-      require(CVodeRootInit(mem, static_cast<int>(bounds_.size()), &Stepper::bound_callback), "bounds");
-      std::vector<int> falling(bounds_.size(), -1);
-      require(CVodeSetRootDirection(mem, falling.data()), "bounds");
-      require(CVodeSetNoInactiveRootWarn(mem), "bounds");
+    accept(CVodeInit(mem, &Stepper::right_side_callback, options_.from, y.get()), "start");
+    accept(CVodeSetUserData(mem, this), "data");
+    accept(CVodeSetErrHandlerFn(
+               mem, [](int, const char*, const char*, char*, void*) {}, nullptr),
+           "messages");
+    accept(CVodeSVtolerances(mem, options_.relative_tolerance, tolerance.get()), "tolerances");
+    accept(CVodeSetLinearSolver(mem, jacobian_.solver(), jacobian_.matrix()), "linear solver");
+    accept(CVodeSetJacFn(mem, &Stepper::jacobian_callback), "Jacobian");
+    accept(CVodeSetMaxNumSteps(mem, options_.max_steps), "limit of steps");
+    accept(CVodeSetStopTime(mem, options_.until), "end");
+    accept(CVodeSetMaxErrTestFails(mem, 20), "options");
+    if (bounds_.count() > 0) {
+      accept(CVodeRootInit(mem, static_cast<int>(bounds_.count()), &Stepper::bound_callback), "bounds");
+      std::vector<int> falling(bounds_.count(), -1);
+      accept(CVodeSetRootDirection(mem, falling.data()), "bounds");
+      accept(CVodeSetNoInactiveRootWarn(mem), "bounds");
     }
     sample(result, options_.from, data(y));
-    const std::size_t samples = std::max<std::size_t>(2, options_.samples);
     double reached = options_.from;
-    for (std::size_t k = 1; k < samples; ++k) {
-      const double target = k + 1 == samples
-                                ? options_.until
-                                : options_.from + (options_.until - options_.from) * static_cast<double>(k) /
-                                                      static_cast<double>(samples - 1);
+    for (std::size_t k = 1; k < sample_count(options_); ++k) {
+      const double target = sample_time(options_, k);
       int flag = CV_SUCCESS;
       bool stopped = false;
       for (;;) {
@@ -87,14 +81,11 @@ class Stepper {
       }
       if (interrupt_requested()) {
         CVodeFree(&mem);
-        throw Stopped(Error(ErrorKind::interrupted,
-                            fmt::format("the run was stopped at {} = {:.6g}", to_name(system_.time), reached)));
+        stop_run(system_, reached);
       }
       if (stopped) {
         sample(result, reached, data(y));
-        const BoundCrossing& c = result.crossings.back();
-        result.message = fmt::format("{} crosses its {} bound {:.6g} at {} = {:.6g}", c.state,
-                                     c.upper ? "upper" : "lower", c.bound, to_name(system_.time), c.time);
+        result.message = bounds_.crossed(result);
         break;
       }
       if (flag < 0) {
@@ -118,40 +109,15 @@ class Stepper {
   }
 
  private:
-  struct Bound {
-    std::size_t state;
-    bool upper;
-  };
-
-  static void require(int flag, const char* what) {
-    if (flag < 0)
-      throw Error(ErrorKind::unsupported, fmt::format("the time stepping refuses its {} (code {})", what, flag));
-  }
-
-  // What a state has left to its bound. Rounding around a bound at which a state rests is no crossing.
-  [[nodiscard]] double room(const Bound& b, const double* y) const {
-    const double bound = b.upper ? system_.upper[b.state] : system_.lower[b.state];
-    const double left = b.upper ? bound - y[b.state] : y[b.state] - bound;
-    return left + 100 * slack_[b.state] + 10 * options_.relative_tolerance * std::fabs(bound);
-  }
-
   static int bound_callback(double, N_Vector y, double* g, void* self) {
-    const auto& s = *static_cast<const Stepper*>(self);
-    for (std::size_t k = 0; k < s.bounds_.size(); ++k) g[k] = s.room(s.bounds_[k], data(y));
+    static_cast<const Stepper*>(self)->bounds_.room(data(y), g);
     return 0;
   }
 
   void note_crossings(void* mem, double time, TimeResult& result) const {
-    std::vector<int> which(bounds_.size());
+    std::vector<int> which(bounds_.count());
     CVodeGetRootInfo(mem, which.data());
-    for (std::size_t k = 0; k < bounds_.size(); ++k) {
-      const Bound& b = bounds_[k];
-      const std::string& name = system_.state_names[b.state];
-      const bool known = std::any_of(result.crossings.begin(), result.crossings.end(),
-                                     [&](const BoundCrossing& c) { return c.state == name && c.upper == b.upper; });
-      if (which[k] != 0 && !known)
-        result.crossings.push_back({name, time, b.upper ? system_.upper[b.state] : system_.lower[b.state], b.upper});
-    }
+    bounds_.note(which, time, result);
   }
 
   static std::string to_name(const Expr& symbol) { return symbol.name(); }
@@ -190,20 +156,6 @@ class Stepper {
     return "a rate is not finite";
   }
 
-  // The size of a state is its start value or, where it starts at zero, what its first rate makes of it.
-  void set_tolerances(const std::vector<double>& slope, double* tolerance) const {
-    double largest = 0;
-    for (const double v : system_.start) largest = std::max(largest, std::abs(v));
-    for (std::size_t i = 0; i < n_; ++i) {
-      double size = std::abs(system_.start[i]);
-      if (size == 0)
-        size = std::min(std::abs(slope[i]) * std::abs(options_.until - options_.from), largest > 0 ? largest : 1.0);
-      if (size == 0) size = largest > 0 ? 1e-3 * largest : 1;
-      tolerance[i] =
-          options_.absolute_tolerance > 0 ? options_.absolute_tolerance : options_.relative_tolerance * 1e-3 * size;
-    }
-  }
-
   void sample(TimeResult& result, double t, const double* y) const {
     result.times.push_back(t);
     result.states.emplace_back(y, y + n_);
@@ -220,7 +172,7 @@ class Stepper {
     double fastest = 0;
     std::size_t which = 0;
     for (std::size_t i = 0; i < n_; ++i) {
-      const double start = std::max(std::fabs(system_.start[i]), slack_.empty() ? 0.0 : slack_[i]);
+      const double start = std::max(std::fabs(system_.start[i]), bounds_.tolerances()[i]);
       if (!(std::fabs(y[i]) > 1e3 * start) || slope[i] * y[i] < 0) continue;
       const double rate = std::fabs(slope[i] / y[i]);
       if (!(rate <= fastest)) {
@@ -282,8 +234,7 @@ class Stepper {
   StagedKernel outputs_;
   NumericJacobian jacobian_;
   std::size_t n_;
-  std::vector<Bound> bounds_;
-  std::vector<double> slack_;  // absolute tolerances
+  BoundWatch bounds_;
 };
 
 }  // namespace

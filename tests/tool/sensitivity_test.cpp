@@ -214,6 +214,14 @@ TEST_CASE("sensitivity and uncertainties on the command line") {
       "[parameters]\na = 2\nb = 3\n[unknowns]\nx = 1\ny = 1\n[equations]\ne = \"x^2 = a\"\nf = \"y = b*x\"\n");
   o = test::boreon("sensitivity " + idle + " --of x --wrt b");
   CHECK(o.says("x does not depend on b"));
+  // a run that has no sensitivities still runs, and says what is missing
+  const std::string algebraic = folder.file(
+      "algebraic.toml",
+      "[parameters]\nk = { value = 1, uncertainty = 0.1 }\n[unknowns]\nx = 1\nz = 1\n[equations]\ne = \"x' = "
+      "-k*z\"\nf = \"z = x\"\n[run]\nuntil = 1\n");
+  o = test::boreon("simulate " + algebraic);
+  CHECK(o.code == 0);
+  CHECK_MESSAGE(o.says("differential-algebraic run are not part"), o.text);
   const std::string twofold =
       folder.file("twofold.toml", "[parameters]\na = 0\n[unknowns]\nx = 2\n[equations]\ne = \"(x - 1)^2 = a\"\n");
   o = test::boreon("sensitivity " + twofold + " --of x --wrt a");
