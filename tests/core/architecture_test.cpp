@@ -198,10 +198,10 @@ TEST_CASE("no two headers define a class of one name in one namespace") {
     }
   }
   CHECK(where.size() > 150);
-  for (const auto& [name, in] : where) {
-    CAPTURE(name);
-    CAPTURE(*in.begin());
-    CAPTURE(*in.rbegin());
-    CHECK(in.size() == 1);
+  for (const auto& entry : where) {
+    CAPTURE(entry.first);
+    CAPTURE(*entry.second.begin());
+    CAPTURE(*entry.second.rbegin());
+    CHECK(entry.second.size() == 1);
   }
 }

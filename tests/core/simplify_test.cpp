@@ -2,6 +2,7 @@
 // simplify: what it must reach, what it must leave alone, equality, the reasoner behind it.
 #include <doctest/doctest.h>
 
+#include "algebra/simplify/transforms.hpp"
 #include "boreon/algebra.hpp"
 #include "boreon/error.hpp"
 #include "boreon/functions.hpp"
@@ -253,6 +254,47 @@ TEST_CASE("targeted forms are what they say, and equal") {
   CHECK(expand_logarithms(read("log(p^2*q/3)")) == read("2*log(p) + log(q) - log(3)"));
   CHECK(combine_logarithms(read("log(p) - log(q)")) == read("log(p/q)"));
   CHECK(expand_logarithms(read("log(x*y)")) == read("log(x*y)"));
+}
+
+TEST_CASE("every form that a pass offers is equal to what it was made from") {
+  // simplify compares before it takes a form, but a comparison is only as good as its points.
+  std::vector<Expr> cases{read("sqrt(3)*sin(t)/3"), read("sqrt(3)*heaviside(t - 2)*sin(sqrt(3)*(t - 2))/3")};
+  test::RandomExpression pick(77, {read("t"), read("x")});
+  const Expr atoms[] = {read("sin(t)"), read("cos(t)"),  read("tan(t)"), read("sin(2*t)"),
+                        read("t"),      read("sin(x)"),  read("cos(x)"), read("sin(t/2)"),
+                        read("exp(t)"), read("sqrt(3)"), read("1/3"),    read("1 + cos(t)")};
+  for (int k = 0; k < 150; ++k) {
+    Expr e = 0;
+    for (std::size_t terms = 1 + pick.pick(2); terms-- > 0;) {
+      Expr term = Expr(static_cast<std::int64_t>(pick.pick(5)) - 2) / static_cast<std::int64_t>(1 + pick.pick(3));
+      for (std::size_t factors = 1 + pick.pick(3); factors-- > 0;)
+        term *= pow(atoms[pick.pick(std::size(atoms))], pick.pick(4) == 0 ? -1 : 1);
+      e += term;
+    }
+    cases.push_back(e);
+  }
+  const Reasoner reasoner;
+  int offered = 0;
+  for (const Expr& e : cases) {
+    INFO(to_text(e));
+    transforms::Forms forms;
+    for (const auto& pass : {transforms::trigonometric_forms, transforms::rational_forms, transforms::exponential_forms,
+                             transforms::special_forms}) {
+      try {
+        pass(e, forms);
+      } catch (const Error&) {  // it has nothing to offer
+      }
+    }
+    forms.push_back(transforms::local_rules(e, reasoner));
+    forms.push_back(transforms::gather_products(e));
+    forms.push_back(transforms::angles_doubled(e));
+    for (const Expr& f : forms) {
+      INFO(to_text(f));
+      CHECK(compare(e, f).agrees);
+      offered += f == e ? 0 : 1;
+    }
+  }
+  CHECK(offered > 200);
 }
 
 TEST_CASE("comparison: the domain is respected") {

@@ -193,7 +193,9 @@ void half_angle_forms(const Expr& expanded, Forms& out) {
   const Expr numerator = back(f.numerator);
   const Expr denominator = back(f.denominator);
   reduced_forms(numerator / denominator, out);
-  reduced_forms(numerator, out);
+  // What came from powers of 1 + h^2 alone has become a number.
+  const Expr whole = expand(denominator);
+  if (whole.is_number() && !whole.is_integer(0)) reduced_forms(numerator / whole, out);
 }
 
 }  // namespace
