@@ -30,14 +30,14 @@ std::vector<Expr> variables_of(const Request& r, const std::vector<Expr>& functi
         throw Error(ErrorKind::usage,
                     fmt::format("--wrt '{}' has an empty place; names are separated by single commas: --wrt x,x,y", w));
       const Expr v = read_input(part, context, "--wrt");
-      if (!v.is(Kind::symbol) && !v.is(Kind::unknown_call))
+      if (!v.is(Kind::symbol) && !v.is(Kind::unknown_call) && !v.is(Kind::element))
         throw Error(ErrorKind::usage, fmt::format("--wrt takes names, such as x,x,y; '{}' is none", part));
       list.push_back(v);
     }
   }
   // A variable that does not occur is most likely a slip of the pen.
   for (const Expr& v : list) {
-    if (!v.is(Kind::symbol) ||
+    if (!v.is(Kind::symbol) || v.name().ends_with(']') ||
         std::any_of(functions.begin(), functions.end(), [&](const Expr& f) { return depends_on(f, v); }))
       continue;
     std::vector<std::string> names;
@@ -278,9 +278,9 @@ Answer evaluate_command(const Request& r) {
   bool operators = false;
   bool limits = false;
   postorder(e, [&](const Expr& x) {
-    operators = operators || x.is(Kind::integral) || x.is(Kind::summation) || x.is(Kind::limit);
+    operators = operators || x.is(Kind::integral) || x.is(Kind::reduction) || x.is(Kind::limit);
     limits = limits || x.is(Kind::limit) ||
-             (x.is(Kind::summation) && (x.operands()[3].is_constant(ConstantCode::infinity) ||
+             (x.is(Kind::reduction) && (x.operands()[3].is_constant(ConstantCode::infinity) ||
                                         !x.operands()[3].word() || *x.operands()[3].word() > 100000));
   });
   if (operators) closed = evaluate_operators(e, assumed.conditions);

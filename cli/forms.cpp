@@ -32,7 +32,7 @@ Expr expression_of(const Request& r, const Assumed& assumed, bool* carried_out =
   const Expr e = read_input(r.inputs[0], assumed.context);
   if (carried_out != nullptr) {
     postorder(e, [&](const Expr& n) {
-      *carried_out = *carried_out || n.is(Kind::integral) || n.is(Kind::summation) || n.is(Kind::limit);
+      *carried_out = *carried_out || n.is(Kind::integral) || n.is(Kind::reduction) || n.is(Kind::limit);
     });
   }
   return evaluate_operators(e, assumed.conditions);

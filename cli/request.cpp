@@ -89,7 +89,7 @@ std::vector<std::string> split(const std::string& text) {
   int depth = 0;
   std::string current;
   for (const char c : text) {
-    depth += c == '(' ? 1 : c == ')' ? -1 : 0;
+    depth += c == '(' || c == '[' ? 1 : c == ')' || c == ']' ? -1 : 0;
     if (c == ',' && depth == 0) {
       parts.push_back(trimmed(current));
       current.clear();
@@ -105,8 +105,10 @@ std::vector<std::pair<std::string, Expr>> assignments(const std::string& text, c
   std::vector<std::pair<std::string, Expr>> list;
   for (const std::string& part : split(text)) {
     const std::size_t sign = part.find('=');
-    const std::string name = trimmed(part.substr(0, std::min(sign, part.size())));
-    if (sign == std::string::npos || !is_identifier(name)) {
+    std::string name = trimmed(part.substr(0, std::min(sign, part.size())));
+    const auto element = element_name(name);
+    if (element) name = to_string(*element);
+    if (sign == std::string::npos || (!element && !is_identifier(name))) {
       throw Error(ErrorKind::usage,
                   fmt::format("{} takes name=value pairs separated by commas, such as \"x=1/3, y=2\"; '{}' is none",
                               option, part));
@@ -125,16 +127,12 @@ std::vector<std::pair<std::string, Expr>> assignments(const std::string& text, c
 
 Model model_of(const Request& r) {
   if (r.inputs.size() != 1) throw Error(ErrorKind::usage, fmt::format("{} takes one model file", r.command));
-  Model model = load_model(r.inputs[0]);
+  ParameterValues values;
   for (const std::string& s : r.set) {
-    for (const auto& [name, value] : assignments(s, "--set")) {
-      if (value.is_number()) {
-        model.set_parameter(name, value.number());
-      } else {
-        model.set_parameter(name, Number::from_double(evaluate(value)));
-      }
-    }
+    for (const auto& [name, value] : assignments(s, "--set"))
+      values.emplace_back(name, value.is_number() ? value.number() : Number::from_double(evaluate(value)));
   }
+  Model model = load_model(r.inputs[0], values);
   for (const Warning& w : model.warnings)
     r.warn(fmt::format("{}:{}:{}: {}", w.position.file, w.position.line, w.position.column, w.message));
   return model;

@@ -3,6 +3,7 @@
 #pragma once
 
 #include "boreon/algebra.hpp"              // IWYU pragma: export
+#include "boreon/arrays.hpp"               // IWYU pragma: export
 #include "boreon/bindings.hpp"             // IWYU pragma: export
 #include "boreon/calculus.hpp"             // IWYU pragma: export
 #include "boreon/catalogue.hpp"            // IWYU pragma: export

@@ -26,4 +26,7 @@ struct CsvTable {
 /// NaN.
 [[nodiscard]] CsvTable read_csv(const std::string& path);
 
+/// The numbers of a CSV file without names: one row for each line. Throws Error(io) or Error(syntax) with the line.
+[[nodiscard]] std::vector<std::vector<double>> read_csv_numbers(const std::string& path);
+
 }  // namespace BOREON_API

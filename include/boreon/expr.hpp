@@ -22,10 +22,12 @@
 #include <concepts>
 #include <cstdint>
 #include <functional>
+#include <optional>
 #include <span>
 #include <string>
 #include <string_view>
 #include <utility>
+#include <vector>
 #if __has_include(<sys/single_threaded.h>)
 #include <sys/single_threaded.h>
 #define BOREON_KNOWS_OF_THREADS
@@ -55,14 +57,16 @@ enum class Kind : std::uint8_t {
   piecewise,     ///< value, condition, value, condition, ..., and, if there is one, the value otherwise
   derivative,    ///< unevaluated: expression, symbol, order, symbol, order, ...
   integral,      ///< unevaluated: integrand, symbol [, from, to]
-  summation,     ///< unevaluated: term, symbol, from, to
-  limit          ///< unevaluated: expression, symbol, place; `limit_side()`
+  reduction,     ///< unevaluated, over whole numbers: term, symbol, from, to; `reduction_op()`
+  limit,         ///< unevaluated: expression, symbol, place; `limit_side()`
+  element        ///< of an array, with an index that is no number yet: head (a symbol or unknown call), index, ...
 };
 
 enum class ConstantCode : std::uint16_t { pi, egamma, imaginary, infinity, undefined, true_value, false_value };
 enum class RelationOp : std::uint16_t { less, less_equal, equal, not_equal };  ///< a > b is stored as b < a
 enum class LogicOp : std::uint16_t { conjunction, disjunction, negation };
 enum class LimitSide : std::uint16_t { both, above, below };
+enum class ReductionOp : std::uint16_t { sum, product, minimum, maximum };
 
 namespace detail {
 /// Whether no second thread has been started yet: then counting needs no locked instructions, which cost more than all
@@ -151,6 +155,9 @@ class Expr {
   [[nodiscard]] RelationOp relation_op() const;
   [[nodiscard]] LogicOp logic_op() const;
   [[nodiscard]] LimitSide limit_side() const;
+  [[nodiscard]] ReductionOp reduction_op() const;
+  /// Whether this is an unevaluated sum.
+  [[nodiscard]] bool is_summation() const { return is(Kind::reduction) && reduction_op() == ReductionOp::sum; }
   [[nodiscard]] bool has_symbols() const;  ///< whether a symbol or unknown function occurs; O(1)
   /// A 32-bit Bloom filter of the symbols that occur: if (a.symbol_filter() & s.symbol_filter()) == 0 then symbol s
   /// does not occur in a. O(1).
@@ -281,8 +288,24 @@ inline std::uint64_t Expr::hash() const {
 [[nodiscard]] Expr unevaluated_integral(const Expr& integrand, const Expr& symbol);
 [[nodiscard]] Expr unevaluated_integral(const Expr& integrand, const Expr& symbol, const Expr& from, const Expr& to);
 [[nodiscard]] Expr unevaluated_sum(const Expr& term, const Expr& symbol, const Expr& from, const Expr& to);
+/// The same for products and for the least and greatest of a finite number of values.
+[[nodiscard]] Expr unevaluated_reduction(ReductionOp op, const Expr& term, const Expr& symbol, const Expr& from,
+                                         const Expr& to);
 [[nodiscard]] Expr unevaluated_limit(const Expr& of, const Expr& symbol, const Expr& place,
                                      LimitSide side = LimitSide::both);
+
+// Elements of arrays. T[i, j + 1] is a node; with whole numbers for all indices it is the symbol named "T[3, 4]" with
+// the assumptions of T, or the unknown function of that name, so all that is said of symbols holds for elements.
+/// Throws Error(shape) on an index that is a number but no whole one, or a condition.
+[[nodiscard]] Expr element(const Expr& head, std::span<const Expr> indices);
+/// What T[3, 4] is made of.
+struct ElementName {
+  std::string array;
+  std::vector<std::int64_t> indices;
+};
+/// Of a symbol, unknown call or text that names an element; empty for other names.
+[[nodiscard]] std::optional<ElementName> element_name(std::string_view name);
+[[nodiscard]] std::string to_string(const ElementName& name);
 
 /// A node of the same shape as `expr` with other operands, put into canonical form by its constructor.
 [[nodiscard]] Expr with_operands(const Expr& expr, std::span<const Expr> operands);

@@ -16,6 +16,7 @@ class Matrix;
 
 namespace boreon BOREON_API {
 
+class Array;
 class Expr;
 class Symbol;
 class Number;

@@ -32,6 +32,7 @@ struct Parameter {
   std::string note;
   double uncertainty = 0;  ///< one standard deviation
   bool fit = false;        ///< to be found by a fit of a run in time; the value is where the search begins
+  bool fixed = false;      ///< a size or place of arrays, which the loaded model is made for
   double lower = -std::numeric_limits<double>::infinity();  ///< of a parameter to be found
   double upper = std::numeric_limits<double>::infinity();
   Expr symbol;
@@ -76,6 +77,35 @@ struct ModelEquation {
   std::string name;
   Equation given;
   Equation resolved;
+  SourcePosition position;
+};
+
+/// An array as the file has it. The model itself holds its elements, T[0, 1], one by one: parameters and definitions that
+/// something uses, all unknowns and outputs.
+struct ModelArray {
+  enum class What { parameter, unknown, definition, output };
+  std::string name;
+  What what = What::unknown;
+  std::vector<IndexRange> dimensions;  ///< from and to are numbers
+  std::string unit;
+  std::string note;
+  Expr given;          ///< the value, start or body in the indices; 0 where values are listed
+  std::string source;  ///< "values" or the name of a file; empty for a formula
+  SourcePosition position;
+
+  [[nodiscard]] std::size_t elements() const;
+  /// "T[i, j]".
+  [[nodiscard]] std::string head() const;
+  /// The name of an element by its number, the last index running fastest.
+  [[nodiscard]] std::string element(std::size_t number) const;
+};
+
+/// An equation with open indices, as written; its members are among the equations of the model.
+struct EquationFamily {
+  std::string name;
+  Equation given;
+  Expr where = truth(true);  ///< for which indices
+  std::size_t members = 0;   ///< elements that it is the equation of
   SourcePosition position;
 };
 
@@ -135,6 +165,9 @@ struct Model {
   std::vector<NamedExpression> definitions;
   std::vector<ModelEquation> equations;
   std::vector<NamedExpression> outputs;
+  std::vector<IndexRange> indices;  ///< as written: from and to in sizes
+  std::vector<ModelArray> arrays;
+  std::vector<EquationFamily> families;
   std::vector<ParameterCorrelation> correlations;
   std::optional<DataTable> data;
   std::vector<FitSeries> fits;
@@ -147,17 +180,24 @@ struct Model {
   [[nodiscard]] bool in_time() const;  ///< whether a time derivative or the independent variable occurs
   [[nodiscard]] const Unknown* find_unknown(std::string_view name) const;
   [[nodiscard]] const NamedExpression* find_output(std::string_view name) const;
-  /// Changes the value of a parameter. Throws Error(name) with a suggestion if there is none of that name.
+  [[nodiscard]] const ModelArray* find_array(std::string_view name) const;
+  /// Changes the value of a parameter. Throws Error(name) with a suggestion if there is none of that name, Error(usage)
+  /// for a size of arrays, which is fixed when the model is loaded.
   void set_parameter(std::string_view name, const Number& value);
   void set_parameter(std::string_view name, std::floating_point auto value) {
     set_parameter(name, Number::from_double(static_cast<double>(value)));
   }
 };
 
-/// Reads a model file. Throws Error with file, line and column for everything wrong in it.
-[[nodiscard]] Model load_model(const std::string& path);
+/// Values of parameters that take the place of those in the file, before sizes are fixed.
+using ParameterValues = std::vector<std::pair<std::string, Number>>;
+
+/// Reads a model file. Throws Error with file, line and column for everything wrong in it. Arrays are written out: time
+/// and memory go with the number of their elements.
+[[nodiscard]] Model load_model(const std::string& path, const ParameterValues& values = {});
 /// The same from a text; `path` is used in messages.
-[[nodiscard]] Model parse_model(std::string_view toml, const std::string& path = "model");
+[[nodiscard]] Model parse_model(std::string_view toml, const std::string& path = "model",
+                                const ParameterValues& values = {});
 
 /// All time derivatives zero, unknowns as states; an explicit time stands at the start of the run. Rates in outputs
 /// become zero too. The number of equations may exceed the number of unknowns.

@@ -47,7 +47,7 @@ class Assumptions {
 class Symbol : public Expr {
  public:
   /// Throws Error(name) unless the name is letters, digits and underscores, starts with a letter or underscore, and
-  /// is no word of the grammar (pi, if, true, ...).
+  /// is no word of the grammar (pi, if, true, ...); or that of an element, "T[3, 4]".
   explicit Symbol(std::string_view name, Assumptions assumptions = {});
   /// The symbol in an expression that is one; throws Error(usage) otherwise.
   static Symbol from(const Expr& expr);

@@ -3,6 +3,7 @@
 #pragma once
 
 #include <cstddef>
+#include <functional>
 #include <map>
 #include <memory>
 #include <set>
@@ -29,6 +30,22 @@ struct Notice {
   SourcePosition position;
 };
 
+/// The values of an index: from and to, both included.
+struct IndexRange {
+  std::string name = {};
+  Expr from = 0;
+  Expr to = 0;
+  bool periodic = false;  ///< places outside wrap round
+  /// The place as it is counted: one that is a number is wrapped, or must lie inside. Throws Error(shape).
+  [[nodiscard]] Expr inside(const Expr& place, const std::string& array, std::size_t dimension) const;
+};
+
+/// An array that has been declared.
+struct NamedArray {
+  Expr head;  ///< the symbol or unknown call whose elements these are
+  std::vector<IndexRange> dimensions;
+};
+
 /// What names mean while a text is read.
 class OperandOrder;
 
@@ -50,6 +67,10 @@ struct ParseContext {
   /// Where remarks on undeclared names go, one for each name; null: nowhere. Declared functions, calls with primes and
   /// under derivative(...), and y(t) of the independent variable give none.
   std::vector<Notice>* notices = nullptr;
+  /// The declared array of a name, or null; empty: there are none, and T[i] is an element of an array of any shape.
+  std::function<const NamedArray*(const std::string& name)> arrays = {};
+  /// Declared indices: sum(f, k) runs over the range of k.
+  std::map<std::string, IndexRange, std::less<>> indices = {};
   /// Where the order of operands as typed goes; null: nowhere.
   OperandOrder* order = nullptr;
 
@@ -62,6 +83,9 @@ struct ParseContext {
 /// Throws Error(syntax) or Error(name) with line, column, a caret line and, where one is likely, the remedy.
 /// O(length); nesting is limited by memory only.
 [[nodiscard]] Expr parse(std::string_view text, const ParseContext& context = {});
+
+/// The same where a whole array may stand: operators on arrays are carried out in index notation.
+[[nodiscard]] Array parse_array(std::string_view text, const ParseContext& context = {});
 
 /// lhs = rhs.
 struct Equation {

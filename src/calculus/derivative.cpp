@@ -5,16 +5,17 @@
 #include "boreon/error.hpp"
 #include "boreon/matrix.hpp"
 #include "boreon/traverse.hpp"
+#include "calculus/deltas.hpp"
 #include "calculus/rules.hpp"
 
 namespace boreon {
 namespace {
 
 void require_variable(const Expr& v) {
-  if (!v.is(Kind::symbol) && !v.is(Kind::unknown_call)) {
-    throw Error(
-        ErrorKind::usage,
-        "a derivative is taken with respect to a symbol or an unknown function, not a number or a compound expression");
+  if (!v.is(Kind::symbol) && !v.is(Kind::unknown_call) && !v.is(Kind::element)) {
+    throw Error(ErrorKind::usage,
+                "a derivative is taken with respect to a symbol, an element of an array or an unknown function, not a "
+                "number or a compound expression");
   }
 }
 
@@ -36,11 +37,23 @@ class ForwardSweep {
   static bool is_operator(const Expr& e) {
     switch (e.kind()) {
       case Kind::integral:
-      case Kind::summation:
+      case Kind::reduction:
       case Kind::limit:
       case Kind::derivative: return true;
       default: return false;
     }
+  }
+
+  // u'(t) of u(t), by t.
+  [[nodiscard]] Expr derivative_of_head(const Expr& head) const {
+    if (!(head.operands()[1] == variable_) || head.operands().size() != 3) {
+      if (!depends_on(head.operands()[1], variable_)) return 0;
+      throw Error(ErrorKind::unsupported,
+                  "elements of unknown functions of several or compound arguments cannot be derived yet");
+    }
+    std::vector<Expr> operands(head.operands().begin(), head.operands().end());
+    operands[2] += 1;
+    return unknown_call(operands);
   }
 
   [[nodiscard]] Expr value(const Expr& e) const {
@@ -55,6 +68,24 @@ class ForwardSweep {
       return;
     }
     if (are_namesakes(e, variable_)) reject_namesakes(variable_, e);
+    if (const Expr same = same_place(e, variable_); !same.is_constant(ConstantCode::false_value)) {
+      const Expr branches[] = {1, same, 0};
+      done_[e] = piecewise(branches);
+      return;
+    }
+    if (e.is(Kind::element)) {
+      const Expr& head = e.operands()[0];
+      for (const Expr& index : e.operands().subspan(1)) {
+        if (depends_on(index, variable_))
+          throw Error(ErrorKind::unsupported,
+                      "an element has no derivative by its index " + variable_.name() + ", which is a whole number");
+      }
+      // by the independent variable: T[i]'(t)
+      if (!head.is(Kind::unknown_call)) return;
+      const Expr rate = derivative_of_head(head);
+      if (!rate.is_integer(0)) done_[e] = rate.is(Kind::unknown_call) ? element(rate, e.operands().subspan(1)) : rate;
+      return;
+    }
     if (e.operands().empty() || e.is(Kind::relation) || e.is(Kind::logic)) return;
     terms_.clear();
     const auto wanted = [&](const Expr& child) {

@@ -9,6 +9,7 @@
 
 #include "boreon/error.hpp"
 #include "boreon/matrix.hpp"
+#include "boreon/text.hpp"
 #include "boreon/traverse.hpp"
 #include "calculus/rules.hpp"
 
@@ -21,21 +22,33 @@ class Variables {
   explicit Variables(std::span<const Expr> variables)
       : all_(variables.begin(), variables.end()), index_(variables.size()) {
     for (std::size_t i = 0; i < all_.size(); ++i) {
-      if (!all_[i].is(Kind::symbol) && !all_[i].is(Kind::unknown_call)) {
+      if (!all_[i].is(Kind::symbol) && !all_[i].is(Kind::unknown_call) && !all_[i].is(Kind::element)) {
         throw Error(ErrorKind::usage,
-                    "a derivative is taken with respect to a symbol or an unknown function, not a number or a compound "
-                    "expression");
+                    "a derivative is taken with respect to a symbol, an element of an array or an unknown function, "
+                    "not a number or a compound expression");
       }
       const auto [slot, fresh] = index_.insert(all_[i]);
-      if (!fresh) throw Error(ErrorKind::name, "the variable " + all_[i].name() + " is listed twice");
+      if (!fresh) throw Error(ErrorKind::name, "the variable " + to_text(all_[i]) + " is listed twice");
       *slot = i;
       if (all_[i].is(Kind::symbol)) {
         const auto [at, first] = names_.emplace(all_[i].name(), i);
         if (!first) reject_namesakes(all_[at->second], all_[i]);
       }
       filter_ |= all_[i].symbol_filter();
+      if (all_[i].is(Kind::element)) {
+        open_ = true;
+      } else if (const auto name = element_name(all_[i].name())) {
+        of_array_[name->array].push_back(i);
+      }
     }
   }
+  /// The variables that an element with an open index may be.
+  [[nodiscard]] std::span<const std::size_t> same_array(const Expr& element) const {
+    if (of_array_.empty()) return {};
+    const auto at = of_array_.find(element.operands()[0].name());
+    return at == of_array_.end() ? std::span<const std::size_t>() : at->second;
+  }
+  [[nodiscard]] bool open() const { return open_; }  ///< whether one is an element with an open index
   [[nodiscard]] const std::size_t* find(const Expr& e) const {
     return e.is(Kind::symbol) || e.is(Kind::unknown_call) ? index_.find(e) : nullptr;
   }
@@ -51,6 +64,8 @@ class Variables {
   std::vector<Expr> all_;
   NodeMap<std::size_t> index_;
   std::unordered_map<std::string, std::size_t> names_;
+  std::unordered_map<std::string, std::vector<std::size_t>> of_array_;
+  bool open_ = false;
   std::uint32_t filter_ = 0;
 };
 
@@ -77,10 +92,16 @@ std::vector<std::size_t> occurring(const Expr& root, const Variables& variables)
   postorder(
       std::span<const Expr>(&root, 1),
       [&](const Expr& e) {
-        if (const std::size_t* v = variables.find(e)) found.push_back(*v);
+        if (const std::size_t* v = variables.find(e)) {
+          found.push_back(*v);
+        } else if (e.is(Kind::element)) {
+          const auto all = variables.same_array(e);
+          found.insert(found.end(), all.begin(), all.end());
+        }
       },
       [&](const Expr& e) { return (e.symbol_filter() & variables.filter()) != 0 && variables.find(e) == nullptr; });
   std::sort(found.begin(), found.end());
+  found.erase(std::unique(found.begin(), found.end()), found.end());
   return found;
 }
 
@@ -92,6 +113,13 @@ class ReverseSweep {
   /// The nonzero entries of the row of `root`; with `derive` false only their places.
   std::vector<Entry> operator()(const Expr& root, bool derive) {
     std::vector<Entry> row;
+    if (variables_.open()) {  // one element may be several of the variables
+      for (std::size_t i = 0; i < variables_.all().size(); ++i) {
+        Expr d = derivative(root, variables_.all()[i]);
+        if (!d.is_integer(0)) row.push_back({i, std::move(d)});
+      }
+      return row;
+    }
     if (!touches(root)) return row;
     if (is_condition(root)) throw Error(ErrorKind::shape, "a condition (true or false) has no derivative");
     collect(root);

@@ -9,6 +9,7 @@
 #include "boreon/functions.hpp"
 #include "boreon/symbol.hpp"
 #include "boreon/traverse.hpp"
+#include "calculus/deltas.hpp"
 #include "expr/canonical.hpp"
 
 namespace boreon {
@@ -96,15 +97,14 @@ Expr derivative_of_operator(const Expr& e, const Expr& variable, const std::func
       }
       return result;
     }
-    case Kind::summation: {
+    case Kind::reduction: {
       if (!derive(operands[2]).is_integer(0) || !derive(operands[3]).is_integer(0)) {
         throw Error(
             ErrorKind::unsupported,
             "the derivative of a sum with respect to a variable in its limits is not defined: they are integers");
       }
       if (operands[1] == variable) return 0;
-      const Expr inner = derive(operands[0]);
-      return inner.is_integer(0) ? Expr(0) : unevaluated_sum(inner, operands[1], operands[2], operands[3]);
+      return derivative_of_reduction(e, variable, derive);
     }
     case Kind::limit:
     case Kind::derivative: {

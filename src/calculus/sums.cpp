@@ -560,7 +560,8 @@ Expr evaluate_operators(const Expr& expression, std::span<const Expr> conditions
                          throw Error(ErrorKind::domain, fmt::format("an integral diverges: {}", r.reason));
                        return r.status == IntegralStatus::exact && r.conditions.empty() ? r.value : e;
                      }
-                     case Kind::summation: {
+                     case Kind::reduction: {
+                       if (!e.is_summation()) return e;
                        const SumResult r = sum_with_report(ops[0], ops[1], ops[2], ops[3], conditions);
                        return r.closed && r.conditions.empty() ? r.value : e;
                      }

@@ -32,6 +32,7 @@ class Facts {
         return row.facts != nullptr ? close(row.facts(arguments)) : std::uint16_t{0};
       }
       case Kind::unknown_call: return set(Assumption::real);
+      case Kind::element: return of(e.operands()[0], depth + 1);
       case Kind::piecewise: {
         if (e.operands().size() % 2 == 0) return 0;
         std::uint16_t all = of(e.operands().back(), depth + 1);

@@ -190,10 +190,16 @@ Expr unevaluated_integral(const Expr& integrand, const Expr& symbol, const Expr&
   return Node::make(Kind::integral, 0, integrand, symbol, from, to);
 }
 
+Expr unevaluated_reduction(ReductionOp op, const Expr& term, const Expr& symbol, const Expr& from, const Expr& to) {
+  static constexpr const char* names[] = {"a sum", "a product", "a least value", "a greatest value"};
+  const char* name = names[static_cast<std::size_t>(op)];
+  require_value(term, name);
+  require_symbol(symbol, name);
+  return Node::make(Kind::reduction, static_cast<std::uint16_t>(op), term, symbol, from, to);
+}
+
 Expr unevaluated_sum(const Expr& term, const Expr& symbol, const Expr& from, const Expr& to) {
-  require_value(term, "a sum");
-  require_symbol(symbol, "a sum");
-  return Node::make(Kind::summation, 0, term, symbol, from, to);
+  return unevaluated_reduction(ReductionOp::sum, term, symbol, from, to);
 }
 
 Expr unevaluated_limit(const Expr& of, const Expr& symbol, const Expr& place, LimitSide side) {
@@ -233,7 +239,9 @@ Expr with_operands(const Expr& e, std::span<const Expr> operands) {
     case Kind::integral:
       if (operands.size() == 2) return unevaluated_integral(operands[0], operands[1]);
       return unevaluated_integral(operands[0], operands[1], operands[2], operands[3]);
-    case Kind::summation: return unevaluated_sum(operands[0], operands[1], operands[2], operands[3]);
+    case Kind::reduction:
+      return unevaluated_reduction(e.reduction_op(), operands[0], operands[1], operands[2], operands[3]);
+    case Kind::element: return element(operands[0], operands.subspan(1));
     case Kind::limit: return unevaluated_limit(operands[0], operands[1], operands[2], e.limit_side());
   }
   throw Error(ErrorKind::usage, "unknown kind of node");

@@ -164,6 +164,11 @@ LimitSide Expr::limit_side() const {
   return static_cast<LimitSide>(node()->code);
 }
 
+ReductionOp Expr::reduction_op() const {
+  if (kind() != Kind::reduction) throw Error(ErrorKind::usage, "not a sum or another reduction");
+  return static_cast<ReductionOp>(node()->code);
+}
+
 bool Expr::has_symbols() const { return symbol_filter() != 0; }
 
 int order(const Expr& left, const Expr& right) {

@@ -269,6 +269,8 @@ Expr Node::intern_symbol(std::string_view name, Assumptions assumptions) {
     n->references.store(1, std::memory_order_relaxed);
     n->size = 0;
     n->symbol_filter = 1U << (mix(name_hash) & 31U);  // by name: a walk for one symbol meets its namesakes
+    if (name.ends_with(']'))  // and a walk for an element meets elements of the array whose index is open
+      n->symbol_filter |= 1U << (mix(hash_text(name.substr(0, name.find('[')))) & 31U);
     n->code = 0;
     n->kind = Kind::symbol;
     new (n + 1) SymbolPayload{std::string(name), assumptions};

@@ -78,6 +78,7 @@ bool is_reserved_word(std::string_view name) noexcept {
 
 namespace {
 void require_name(std::string_view name, const char* what) {
+  if (const auto e = element_name(name); e && to_string(*e) == name) name = name.substr(0, e->array.size());
   if (!is_identifier(name)) {
     throw Error(ErrorKind::name,
                 fmt::format("'{}' cannot name a {}: use letters, digits and underscores, and do not start "

@@ -13,20 +13,28 @@ namespace {
 const Expr* bound_symbol(const Expr& e) {
   const auto operands = e.operands();
   if (e.is(Kind::integral) && operands.size() == 4) return &operands[1];
-  if (e.is(Kind::summation) || e.is(Kind::limit)) return &operands[1];
+  if (e.is(Kind::reduction) || e.is(Kind::limit)) return &operands[1];
   return nullptr;
 }
 
 void collect_free(std::span<const Expr> roots, std::vector<Expr>& free) {
   // Most expressions bind nothing: one pass. A binding node is a leaf of that pass and is looked into on its own.
+  // The name of an array in front of its indices is no variable: its elements are.
   std::vector<Expr> binders;
+  std::vector<Expr> elements;
   postorder(
       roots,
       [&](const Expr& e) {
         if (e.is(Kind::symbol) && !is_function_head(e)) free.push_back(e);
         if (bound_symbol(e) != nullptr) binders.push_back(e);
+        if (e.is(Kind::element)) elements.push_back(e);
       },
-      [](const Expr& e) { return bound_symbol(e) == nullptr; });
+      [](const Expr& e) { return bound_symbol(e) == nullptr && !e.is(Kind::element); });
+  for (const Expr& e : elements) {
+    collect_free(e.operands().subspan(1), free);
+    const Expr& head = e.operands()[0];
+    for (std::size_t i = 1; i < head.operands().size(); i += 2) collect_free({&head.operands()[i], 1}, free);
+  }
   for (const Expr& b : binders) {
     std::vector<Expr> inside;
     collect_free({&b.operands()[0], 1}, inside);
@@ -161,10 +169,10 @@ std::size_t operation_count(std::span<const Expr> expressions) {
       case Kind::logic: n += std::max<std::size_t>(1, e.operands().size() - 1); break;
       case Kind::piecewise: n += e.operands().size() / 2; break;
       case Kind::integral:
-      case Kind::summation:
+      case Kind::reduction:
       case Kind::limit:
       case Kind::derivative: ++n; break;
-      default: break;
+      default: break;  // reading an element is no operation
     }
   });
   return n;

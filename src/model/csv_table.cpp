@@ -32,12 +32,16 @@ struct Reader {
   std::vector<std::string> line;
   std::size_t number = 1;  // of the line of the file that is being read
   std::string fault;
+  bool numbers_only = false;
+  std::vector<std::vector<double>> rows;  // then
 
   void field(const char* text, std::size_t size) { line.emplace_back(text, size); }
 
   void end_of_line() {
     if (!fault.empty()) return;
-    if (table.names.empty()) {
+    if (numbers_only) {
+      numbers();
+    } else if (table.names.empty()) {
       names();
     } else {
       values();
@@ -66,6 +70,21 @@ struct Reader {
       table.units.push_back(unit);
     }
     table.columns.resize(table.names.size());
+  }
+
+  void numbers() {
+    rows.emplace_back();
+    for (const std::string& field : line) {
+      const std::string text = stripped(field);
+      char* end = nullptr;
+      const double value = std::strtod(text.c_str(), &end);
+      if (text.empty() || *end != '\0' || !std::isfinite(value)) {
+        fault = fmt::format("line {}: '{}' is no number; a file of an array holds numbers only{}", number, text,
+                            text.find(';') != std::string::npos ? ", separated by commas" : "");
+        return;
+      }
+      rows.back().push_back(value);
+    }
   }
 
   void values() {
@@ -106,7 +125,10 @@ const std::vector<double>& CsvTable::column(const std::string& name) const {
   return columns[static_cast<std::size_t>(at - names.begin())];
 }
 
-CsvTable read_csv(const std::string& path) {
+namespace {
+
+// Line by line: libcsv passes over empty lines without a word, and fields in quotes may go over several.
+void read_lines(const std::string& path, Reader& reader) {
   std::ifstream file(path, std::ios::binary);
   if (!file) {
     throw Error(ErrorKind::io, fmt::format("'{}' cannot be read ({})", path,
@@ -115,11 +137,9 @@ CsvTable read_csv(const std::string& path) {
   std::string text{std::istreambuf_iterator<char>(file), {}};
   if (file.bad() || text.size() > most_bytes) throw Error(ErrorKind::io, fmt::format("'{}' cannot be read", path));
   if (text.starts_with("\xEF\xBB\xBF")) text.erase(0, 3);  // the mark that some editors put before UTF-8
-  Reader reader;
   csv_parser parser;
   if (csv_init(&parser, CSV_APPEND_NULL) != 0) throw Error(ErrorKind::io, "there is no memory to read a table");
   const std::unique_ptr<csv_parser, void (*)(csv_parser*)> owner(&parser, csv_free);
-  // Line by line: libcsv passes over empty lines without a word, and fields in quotes may go over several.
   for (std::size_t from = 0; from < text.size(); ++reader.number) {
     const std::size_t end = std::min(text.find('\n', from), text.size() - 1) + 1;
     if (csv_parse(&parser, text.data() + from, end - from, on_field, on_line, &reader) != end - from)
@@ -129,8 +149,23 @@ CsvTable read_csv(const std::string& path) {
   if (!text.ends_with('\n')) --reader.number;
   csv_fini(&parser, on_field, on_line, &reader);
   if (!reader.fault.empty()) throw Error(ErrorKind::syntax, fmt::format("'{}': {}", path, reader.fault));
+}
+
+}  // namespace
+
+CsvTable read_csv(const std::string& path) {
+  Reader reader;
+  read_lines(path, reader);
   if (reader.table.names.empty()) throw Error(ErrorKind::syntax, fmt::format("'{}' is empty", path));
   return std::move(reader.table);
+}
+
+std::vector<std::vector<double>> read_csv_numbers(const std::string& path) {
+  Reader reader;
+  reader.numbers_only = true;
+  read_lines(path, reader);
+  if (reader.rows.empty()) throw Error(ErrorKind::syntax, fmt::format("'{}' is empty", path));
+  return std::move(reader.rows);
 }
 
 }  // namespace boreon

@@ -12,11 +12,13 @@ namespace boreon {
 
 Model Loader::run() {
   reader_.require_keys(reader_.root(), "a model file",
-                       {"title", "independent", "parameters", "correlations", "unknowns", "functions", "tables",
-                        "definitions", "equations", "outputs", "data", "fit", "run"});
+                       {"title", "independent", "indices", "parameters", "correlations", "unknowns", "functions",
+                        "tables", "definitions", "equations", "outputs", "data", "fit", "run"});
   if (const auto* title = reader_.root().get("title")) model_.title = reader_.text(*title, "the title");
   independent();
   parameters();
+  indices();
+  array_parameters();
   correlations();
   unknowns();
   function_heads();
@@ -32,6 +34,7 @@ Model Loader::run() {
   context_.names.emplace(model_.independent.name(), model_.independent);
   context_.described.emplace(model_.independent.name(), "independent variable");
   function_bodies();
+  array_formulas();
   bodies("definitions", model_.definitions);
   equations();
   bodies("outputs", model_.outputs);
@@ -138,13 +141,29 @@ void Loader::function_bodies() {
 
 void Loader::bodies(const char* section_name, std::vector<NamedExpression>& list) {
   const auto* table = section(section_name);
+  if (!ranges_.empty() && &list == &model_.definitions) {
+    for (const NamedExpression& e : list) unread_.emplace(e.name, table->get(e.name));
+    for (NamedExpression& e : list) definition_body(e);
+    std::erase_if(list, [&](const NamedExpression& e) { return scope_.find(e.name) != nullptr; });
+    for (const NamedExpression& e : list) require_value(e);
+    return;
+  }
   for (NamedExpression& e : list) {
     const toml::node& node = *table->get(e.name);
-    e.given = expression(node, e.name, context_);
-    if (is_condition(e.given))
-      reader_.fail(ErrorKind::shape, fmt::format("{} is a condition or an equation; an expression is expected", e.name),
-                   reader_.position(node));
+    if (!ranges_.empty()) {
+      output_body(e, node);
+    } else {
+      e.given = expression(node, e.name, context_);
+    }
+    require_value(e);
   }
+  std::erase_if(list, [](const NamedExpression& e) { return e.name.empty(); });
+}
+
+void Loader::require_value(const NamedExpression& e) const {
+  if (is_condition(e.given))
+    reader_.fail(ErrorKind::shape, fmt::format("{} is a condition or an equation; an expression is expected", e.name),
+                 e.position);
 }
 
 void Loader::equations() {
@@ -153,6 +172,10 @@ void Loader::equations() {
   if (table == nullptr)
     reader_.fail(ErrorKind::shape, "the model has no [equations]: one is needed for each unknown", {model_.path, 1, 1});
   for (const auto& [key, node] : in_file_order(*table)) {
+    if (!ranges_.empty()) {
+      equation(std::string(key->str()), *node, reader_.position(*key));
+      continue;
+    }
     ModelEquation e;
     e.name = key->str();
     e.position = reader_.position(*key);
@@ -204,10 +227,27 @@ void Loader::run_settings() {
 }
 
 void Loader::resolve() {
-  Resolver resolver(reader_, heads_, model_.tables, model_.definitions);
+  write_out_arrays();
+  // Definitions by name as they were written; those that are resolved know of no open index.
+  std::vector<NamedExpression> definitions = model_.definitions;
+  if (write_out_ != nullptr) {
+    for (NamedExpression& o : model_.outputs) o.resolved = written(o.given, {}, "the output " + o.name, o.position);
+    for (ModelEquation& e : model_.equations)
+      e.resolved = {written(e.given.lhs, {}, "the equation " + e.name, e.position),
+                    written(e.given.rhs, {}, "the equation " + e.name, e.position)};
+    write_definitions(definitions);
+    parameters_in_use();
+  } else {
+    for (NamedExpression& o : model_.outputs) o.resolved = o.given;
+    for (ModelEquation& e : model_.equations) e.resolved = e.given;
+  }
+  Resolver resolver(reader_, heads_, model_.tables, definitions);
   resolver.link();
   model_.functions = resolver.functions();
-  for (NamedExpression& d : model_.definitions) d.resolved = resolver.definition(d.name);
+  for (std::size_t i = 0; i < definitions.size(); ++i) {
+    if (i == model_.definitions.size()) model_.definitions.push_back(definitions[i]);
+    model_.definitions[i].resolved = resolver.definition(definitions[i].name);
+  }
   const auto apply = [&](const Expr& e, const SourcePosition& at) {
     try {
       return resolver.resolve(e);
@@ -217,15 +257,25 @@ void Loader::resolve() {
     }
   };
   for (ModelEquation& e : model_.equations)
-    e.resolved = {apply(e.given.lhs, e.position), apply(e.given.rhs, e.position)};
-  for (NamedExpression& o : model_.outputs) o.resolved = apply(o.given, o.position);
+    e.resolved = {apply(e.resolved.lhs, e.position), apply(e.resolved.rhs, e.position)};
+  for (NamedExpression& o : model_.outputs) o.resolved = apply(o.resolved, o.position);
   for (FitSeries& f : model_.fits) {
     f.model = apply(f.model_given, f.position);
     f.deviation = apply(f.deviation_given, f.position);
   }
-  used_ = resolver.used();
+  if (write_out_ != nullptr) {
+    put_in_starts(apply);
+    for (DeclaredArray& a : scope_.all()) model_.arrays.push_back(std::move(a.info));
+  }
+  const std::set<std::string> used = resolver.used();
+  used_.insert(used.begin(), used.end());
 }
 
-Model parse_model(std::string_view toml, const std::string& path) { return Loader(toml, path).run(); }
+Model parse_model(std::string_view toml, const std::string& path, const ParameterValues& values) {
+  Model model = Loader(toml, path, values).run();
+  // Elements of arrays are parameters once the file is read.
+  for (const auto& [name, value] : values) model.set_parameter(name, value);
+  return model;
+}
 
 }  // namespace boreon

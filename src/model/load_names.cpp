@@ -35,6 +35,7 @@ void Loader::parameters() {
     Parameter p;
     p.name = key->str();
     p.position = reader_.position(*key);
+    if (p.name.find('[') != std::string::npos) continue;  // see array_parameters()
     if (p.name.ends_with("'"))
       reader_.fail(ErrorKind::name,
                    fmt::format("a prime on the parameter {}: parameters are constant and have no rate", p.name),
@@ -44,6 +45,9 @@ void Loader::parameters() {
       parameter_table(*t, p);
     } else {
       p.value = reader_.number(*node, fmt::format("the value of {}", p.name));
+    }
+    for (const auto& [name, value] : values_) {
+      if (name == p.name) p.value = value;
     }
     p.symbol = Symbol(p.name);
     context_.names.emplace(p.name, p.symbol);
@@ -159,6 +163,14 @@ void Loader::unknowns() {
     Unknown u;
     u.name = key->str();
     u.position = reader_.position(*key);
+    if (const auto head = array_head(u.name, u.position)) {
+      if (head->primes > 0) {
+        rates.push_back(entry);
+      } else {
+        array_unknown(*head, *node, u.position);
+      }
+      continue;
+    }
     if (u.name.ends_with("'")) {
       rates.push_back(entry);
       continue;
@@ -193,6 +205,10 @@ void Loader::initial_rates(const Entries& rates) {
   for (const auto& [key, node] : rates) {
     std::string name(key->str());
     const SourcePosition at = reader_.position(*key);
+    if (const auto head = array_head(name, at)) {
+      array_rates(*head, *node, at);
+      continue;
+    }
     if (name.ends_with("''"))
       reader_.fail(
           ErrorKind::name,
@@ -328,12 +344,31 @@ void Loader::names(const char* section_name, std::vector<NamedExpression>& list,
     NamedExpression e;
     e.name = key->str();
     e.position = reader_.position(*key);
+    if (const auto head = array_head(e.name, e.position)) {
+      if (head->primes > 0)
+        reader_.fail(ErrorKind::name, fmt::format("'{}' cannot be given: rates follow from the equations", e.name),
+                     e.position);
+      if (definition) {
+        declare(head->name, "definition", e.position);
+        const toml::node* text = node;
+        if (const auto* t = node->as_table()) {
+          reader_.require_keys(*t, e.name, {"value", "unit", "note"});
+          text = t->get("value");
+          if (text == nullptr) reader_.fail(ErrorKind::shape, fmt::format("{} has no value", e.name), e.position);
+        }
+        declare_array(*head, ModelArray::What::definition, *node, e.position);
+        formulas_.emplace_back(head->name, text);
+        continue;
+      }
+      output_heads_.emplace_back(e.name, *head);
+    }
     if (definition) {
       if (e.name.find('(') != std::string::npos)
         reader_.fail(ErrorKind::name,
                      fmt::format("'{}' looks like a function; functions belong into [functions]", e.name), e.position);
       declare(e.name, "definition", e.position);
-    } else if (!is_identifier(e.name) || is_reserved_word(e.name)) {
+    } else if (const std::string plain = e.name.substr(0, e.name.find('['));
+               !is_identifier(plain) || is_reserved_word(plain)) {
       reader_.fail(ErrorKind::name, fmt::format("'{}' cannot name an output", e.name), e.position);
     }
     if (const auto* t = node->as_table()) {

@@ -1,21 +1,29 @@
 // SPDX-License-Identifier: MIT
-// Reads a model file: what it declares (load_names.cpp), its expressions and how they hang together (load.cpp), data
-// and fits (load_fit.cpp), what must hold of the whole (load_check.cpp).
+// Reads a model file: what it declares (load_names.cpp), arrays and their indices (load_arrays.cpp), equations of
+// arrays (load_families.cpp), its expressions and how they hang together (load.cpp), data and fits (load_fit.cpp), what
+// must hold of the whole (load_check.cpp).
 #pragma once
 
 #include <fmt/format.h>
 #include <fmt/ranges.h>
 
+#include <functional>
 #include <initializer_list>
 #include <map>
+#include <memory>
+#include <optional>
 #include <set>
+#include <span>
 #include <string>
 #include <string_view>
 #include <utility>
 #include <vector>
 
+#include "arrays/write_out.hpp"
+#include "boreon/arrays.hpp"
 #include "boreon/model.hpp"
 #include "boreon/names.hpp"
+#include "model/array_scope.hpp"
 #include "model/resolver.hpp"
 #include "model/toml_reader.hpp"
 
@@ -23,10 +31,23 @@ namespace boreon {
 
 class Loader {
  public:
-  Loader(std::string_view text, const std::string& path) : reader_(text, path) { model_.path = path; }
+  Loader(std::string_view text, const std::string& path, const ParameterValues& values)
+      : reader_(text, path), values_(values) {
+    model_.path = path;
+  }
   [[nodiscard]] Model run();
 
  private:
+  // An equation that holds for a range of indices, or for one element.
+  struct Family {
+    EquationFamily info;
+    std::vector<Expr> free;          // index symbols
+    std::vector<IndexRange> ranges;  // of them, in numbers
+    DeclaredArray* target = nullptr;
+    std::vector<Expr> places;  // of the target
+    int literals = 0;
+  };
+
   using Entries = std::vector<std::pair<const toml::key*, const toml::node*>>;
 
   [[nodiscard]] const toml::table* section(const char* name) const;
@@ -56,6 +77,45 @@ class Loader {
   void tables();
   /// Declares the names of a section of expressions.
   void names(const char* section_name, std::vector<NamedExpression>& list, bool usable = true);
+
+  // load_arrays.cpp
+  void indices();
+  [[nodiscard]] Expr end_of_index(const toml::node& node, const std::string& name);
+  /// The array that a key such as "T'[i, j]" names; empty for a plain name.
+  [[nodiscard]] std::optional<ArrayHead> array_head(const std::string& key, const SourcePosition& at) const;
+  /// Declares the array of a key; a table in `node` gives its unit and note.
+  DeclaredArray& declare_array(const ArrayHead& head, ModelArray::What what, const toml::node& node,
+                               const SourcePosition& at);
+  void array_parameters();
+  void array_values(DeclaredArray& a, const toml::node& node);
+  void file_values(DeclaredArray& a, const toml::node& node);
+  void array_unknown(const ArrayHead& head, const toml::node& node, const SourcePosition& at);
+  void array_rates(const ArrayHead& head, const toml::node& node, const SourcePosition& at);
+  void array_formulas();
+  [[nodiscard]] Expr formula(const toml::node& node, const std::string& what);
+  void require_bound_indices(const Expr& e, std::span<const Expr> allowed, const std::string& what,
+                             const SourcePosition& at) const;
+  /// The array of a name while texts are read; reads a definition that stands further down first.
+  [[nodiscard]] const NamedArray* array_named(const std::string& name);
+  void definition_body(NamedExpression& e);
+  /// An output that is an array leaves its name empty: its elements take its place.
+  void output_body(NamedExpression& e, const toml::node& node);
+  void find_sizes();
+  void write_out_arrays();
+  void write_starts();
+  void write_definitions(std::vector<NamedExpression>& all);
+  [[nodiscard]] Expr written(const Expr& e, const WriteOut::Numbers& indices, const std::string& where,
+                             const SourcePosition& at);
+  void put_in_starts(const std::function<Expr(const Expr&, const SourcePosition&)>& resolve);
+  void parameters_in_use();
+
+  // load_families.cpp
+  void equation(const std::string& name, const toml::node& node, const SourcePosition& at);
+  void family(const std::string& name, const Array& value, const Expr& where, const SourcePosition& at);
+  void find_target(Family& f) const;
+  void write_families();
+  void claim_elements(Family& f, std::size_t number);
+
   void data();
   void data_columns(const toml::table& columns);
   void data_symbols(const SourcePosition& at);
@@ -65,6 +125,7 @@ class Loader {
   [[nodiscard]] Expr expression(const toml::node& node, const std::string& what, ParseContext& context);
   void function_bodies();
   void bodies(const char* section_name, std::vector<NamedExpression>& list);
+  void require_value(const NamedExpression& e) const;
   void equations();
   void fits();
   void fit_table(const toml::table& t, FitSeries& f, ParseContext& of_model, ParseContext& of_data);
@@ -86,8 +147,31 @@ class Loader {
   void warn(const std::string& message, const SourcePosition& at) { model_.warnings.push_back({message, at}); }
 
   TomlReader reader_;
+  ParameterValues values_;
   Model model_;
   ParseContext context_;
+  ArrayScope scope_;
+  std::map<std::string, IndexRange> ranges_;         // of indices, in numbers
+  std::map<std::string, const toml::node*> unread_;  // definitions by name, while their texts are read one by one
+  std::vector<std::string> reading_;
+  std::vector<std::pair<std::string, const toml::node*>> formulas_;  // of arrays, by name
+  std::vector<std::pair<std::string, ArrayHead>> output_heads_;      // "T[i]" among the outputs
+  std::unique_ptr<WriteOut> write_out_;
+  struct Start {  // of the elements of an unknown array
+    DeclaredArray* array;
+    Expr given;
+    bool rate;
+    SourcePosition position;
+    std::vector<Expr> elements = {};  // written out
+  };
+  std::vector<Start> starts_;
+  std::vector<Family> families_;
+  struct Owner {
+    std::size_t family = 0;  // 1 is the first; 0: none
+    std::size_t member = 0;
+    int specificity = -1;
+  };
+  std::map<DeclaredArray*, std::vector<Owner>> owners_;
   std::map<std::string, std::pair<std::string, SourcePosition>> declared_;
   std::vector<FunctionHead> heads_;
   std::set<std::string> used_;

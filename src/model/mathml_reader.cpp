@@ -238,7 +238,8 @@ class ContentReader {
       }
     }
     const auto qualifier = [&](const char* q) { return element(elements(qualifiers[q].front()).front()); };
-    if (name == "diff" || name == "int" || name == "sum" || name == "limit")
+    const bool reduced = (name == "min" || name == "max" || name == "product") && !qualifiers["bvar"].empty();
+    if (name == "diff" || name == "int" || name == "sum" || name == "limit" || reduced)
       return operation(n, name, operands, qualifiers);
     const std::vector<Expr> args = values(operands);
     const bool logical = name == "and" || name == "or" || name == "not";
@@ -246,6 +247,10 @@ class ContentReader {
       if (!logical && is_condition(args[i]))
         fail(operands[i], fmt::format("a condition stands where {} expects a number; write a piecewise", name),
              ErrorKind::shape);
+    }
+    if (name == "selector") {
+      if (args.size() < 2) fail(n, "a selector takes an array and its indices");
+      return boreon::element(args[0], std::span(args).subspan(1));
     }
     if (name == "plus") return add(args.empty() ? std::vector<Expr>{0} : args);
     if (name == "times") return multiply(args);
@@ -361,7 +366,12 @@ class ContentReader {
       if (qualifiers["lowlimit"].empty() && qualifiers["uplimit"].empty()) return unevaluated_integral(body, x);
       return unevaluated_integral(body, x, limit_of("lowlimit"), limit_of("uplimit"));
     }
-    if (name == "sum") return unevaluated_sum(body, x, limit_of("lowlimit"), limit_of("uplimit"));
+    for (const auto& [word, op] : {std::pair("sum", ReductionOp::sum),
+                                   {"product", ReductionOp::product},
+                                   {"min", ReductionOp::minimum},
+                                   {"max", ReductionOp::maximum}}) {
+      if (name == word) return unevaluated_reduction(op, body, x, limit_of("lowlimit"), limit_of("uplimit"));
+    }
     if (qualifiers["condition"].empty()) return unevaluated_limit(body, x, limit_of("lowlimit"));
     const pugi::xml_node condition = elements(qualifiers["condition"][0]).front();
     const auto parts = elements(condition);

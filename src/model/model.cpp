@@ -13,12 +13,12 @@
 
 namespace boreon {
 
-Model load_model(const std::string& path) {
+Model load_model(const std::string& path, const ParameterValues& values) {
   std::ifstream file(path, std::ios::binary);
   if (!file) throw Error(ErrorKind::io, fmt::format("the model file '{}' cannot be read; is the path right?", path));
   const std::string text{std::istreambuf_iterator<char>(file), std::istreambuf_iterator<char>()};
   if (file.bad()) throw Error(ErrorKind::io, fmt::format("the model file '{}' cannot be read", path));
-  return parse_model(text, path);
+  return parse_model(text, path, values);
 }
 
 std::string to_string(const ModelTable& table) {
@@ -43,10 +43,44 @@ const NamedExpression* Model::find_output(std::string_view name) const {
   return at == outputs.end() ? nullptr : &*at;
 }
 
+const ModelArray* Model::find_array(std::string_view name) const {
+  const auto at = std::find_if(arrays.begin(), arrays.end(), [&](const ModelArray& a) { return a.name == name; });
+  return at == arrays.end() ? nullptr : &*at;
+}
+
+std::size_t ModelArray::elements() const {
+  std::size_t n = 1;
+  for (const IndexRange& d : dimensions)
+    n *= static_cast<std::size_t>(std::max<std::int64_t>(0, *d.to.word() - *d.from.word() + 1));
+  return n;
+}
+
+std::string ModelArray::head() const {
+  std::string text;
+  for (const IndexRange& d : dimensions) text += (text.empty() ? "" : ", ") + d.name;
+  return name + "[" + text + "]";
+}
+
+std::string ModelArray::element(std::size_t number) const {
+  ElementName e{name, std::vector<std::int64_t>(dimensions.size())};
+  for (std::size_t k = dimensions.size(); k-- > 0;) {
+    const std::int64_t from = *dimensions[k].from.word();
+    const auto extent = static_cast<std::size_t>(*dimensions[k].to.word() - from + 1);
+    e.indices[k] = from + static_cast<std::int64_t>(number % extent);
+    number /= extent;
+  }
+  return to_string(e);
+}
+
 void Model::set_parameter(std::string_view name, const Number& value) {
   std::vector<std::string> names;
   for (Parameter& p : parameters) {
     if (p.name == name) {
+      if (p.fixed && !(p.value == value))
+        throw Error(ErrorKind::usage,
+                    fmt::format("{} is a size or place of arrays, which is fixed when the model is loaded; give its "
+                                "value to load_model",
+                                name));
       p.value = value;
       return;
     }

@@ -82,7 +82,7 @@ void Resolver::link() {
 bool Resolver::has_operators(const Expr& expression) const {
   bool found = false;
   postorder(expression, [&](const Expr& e) {
-    found = found || e.is(Kind::integral) || e.is(Kind::summation) || e.is(Kind::limit) || e.is(Kind::derivative) ||
+    found = found || e.is(Kind::integral) || e.is(Kind::reduction) || e.is(Kind::limit) || e.is(Kind::derivative) ||
             (e.is(Kind::unknown_call) && with_operators_.contains(e.name()));
   });
   return found;
@@ -112,7 +112,7 @@ Expr Resolver::resolve(const Expr& expression) {
   if (!fresh_operators) return written;
   bool operators = false;
   postorder(written, [&](const Expr& e) {
-    operators = operators || e.is(Kind::integral) || e.is(Kind::summation) || e.is(Kind::limit);
+    operators = operators || e.is(Kind::integral) || e.is(Kind::reduction) || e.is(Kind::limit);
   });
   // what has no closed form stays: numeric functions take it by quadrature
   // A search that takes long is not worth it where quadrature will do.

@@ -23,13 +23,18 @@ Expr raised(const Expr& call, int order) {
 
 // A symbol for the rate of an unknown whose name is free.
 Expr rate_symbol(const Model& model, const std::string& name) {
-  std::string candidate = name + "_rate";
+  const std::size_t bracket = std::min(name.find('['), name.size());
+  std::string stem = name.substr(0, bracket) + "_rate";
+  std::string candidate = stem + name.substr(bracket);
   const auto taken = [&](const std::string& n) {
     return model.find_unknown(n) != nullptr || n == model.independent.name() ||
            std::any_of(model.parameters.begin(), model.parameters.end(),
                        [&](const Parameter& p) { return p.name == n; });
   };
-  while (taken(candidate)) candidate += "_";
+  while (taken(candidate)) {
+    stem += "_";
+    candidate = stem + name.substr(bracket);
+  }
   return Symbol(candidate);
 }
 

@@ -14,6 +14,7 @@
 #include "boreon/error.hpp"
 #include "boreon/functions.hpp"
 #include "boreon/text.hpp"
+#include "arrays/instances.hpp"
 #include "expr/numeric_rows.hpp"
 #include "values/domains.hpp"
 #include "values/graph_evaluator.hpp"
@@ -113,7 +114,7 @@ class Checker {
  private:
   struct Side {
     explicit Side(const Expr& e) : expression(e), plan({&e, 1}) {
-      postorder(e, [&](const Expr& x) { operators = operators || x.is(Kind::integral) || x.is(Kind::summation); });
+      postorder(e, [&](const Expr& x) { operators = operators || x.is(Kind::integral) || x.is(Kind::reduction); });
     }
     Expr expression;
     EvaluationPlan plan;
@@ -346,8 +347,31 @@ class StandIns {
 
 }  // namespace
 
+namespace {
+
+// Claims in index notation become one claim for each of several choices of indices and sizes, written out.
+std::vector<DerivativeClaim> instances_of(std::span<const DerivativeClaim> claims, std::uint64_t seed, bool& open) {
+  std::vector<DerivativeClaim> all;
+  for (const DerivativeClaim& c : claims) {
+    const Expr parts[] = {c.function, c.derived, c.variable};
+    if (!has_open_elements(parts)) {
+      all.push_back(c);
+      continue;
+    }
+    open = true;
+    for (std::uint64_t k = 0; k < instances_to_try; ++k) {
+      const std::vector<Expr> i = instance(parts, seed + k);
+      if (!i.empty()) all.push_back({i[0], i[2], i[1], c.name + " as " + to_text(i[2])});
+    }
+  }
+  return all;
+}
+
+}  // namespace
+
 Evidence cross_check(std::span<const DerivativeClaim> claims, const CheckOptions& options) {
-  std::vector<DerivativeClaim> concrete(claims.begin(), claims.end());
+  bool open = false;
+  std::vector<DerivativeClaim> concrete = instances_of(claims, options.seed, open);
   bool numeric = false;
   for (DerivativeClaim& c : concrete) {
     StandIns stand_ins(c.variable);
@@ -357,6 +381,7 @@ Evidence cross_check(std::span<const DerivativeClaim> claims, const CheckOptions
   }
   Evidence evidence = Checker(concrete, options).run();
   if (numeric) evidence.method += ", smooth functions in the place of numeric ones";
+  if (open) evidence.method += ", small indices and sizes written out";
   return evidence;
 }
 

@@ -6,6 +6,7 @@
 #include <cmath>
 #include <functional>
 
+#include "boreon/arrays.hpp"
 #include "boreon/bindings.hpp"
 #include "boreon/error.hpp"
 #include "boreon/evaluate.hpp"
@@ -112,18 +113,9 @@ Expr operators_as_sums(const Expr& expression) {
   Rebuild pass([](const Expr&, Expr&) { return false; },
                [](const Expr& e) -> Expr {
                  if (e.is(Kind::integral) && e.operands().size() == 4) return chosen(e);
-                 if (e.is(Kind::summation)) {
-                   const auto from = e.operands()[2].word();
-                   const auto to = e.operands()[3].word();
-                   if (!from || !to || *to - *from > 100000) return e;
-                   std::vector<Expr> terms;
-                   for (std::int64_t k = *from; k <= *to; ++k)
-                     terms.push_back(substitute(e.operands()[0], {{e.operands()[1], k}}, Unused::allowed));
-                   return add(terms);
-                 }
                  return e;
                });
-  return pass(expression);
+  return pass(written_out(expression, false, 100000));
 }
 
 }  // namespace boreon

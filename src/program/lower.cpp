@@ -52,7 +52,7 @@ class Lowering {
             values_[e] = v;
           }
         },
-        [&](const Expr& e) { return inputs_.find(e) == nullptr && !e.is(Kind::integral) && !e.is(Kind::summation); });
+        [&](const Expr& e) { return inputs_.find(e) == nullptr && !e.is(Kind::integral) && !e.is(Kind::reduction); });
     std::vector<Id> ids;
     ids.reserve(roots.size());
     for (const Expr& e : roots) ids.push_back(values_.at(e));
@@ -82,7 +82,7 @@ class Lowering {
       case Kind::logic: return logic(e);
       case Kind::piecewise: return piecewise(e);
       case Kind::integral:
-      case Kind::summation: operators = true; return network.number(0);
+      case Kind::reduction: operators = true; return network.number(0);
       default:
         throw Error(ErrorKind::unsupported,
                     fmt::format("{} is unevaluated and cannot become part of a numeric function in this version",

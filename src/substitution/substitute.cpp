@@ -34,7 +34,11 @@ Bindings& Bindings::set(const Expr& target, const Expr& value) {
 }
 
 Bindings& Bindings::set(std::string_view name, const Expr& value) {
-  if (!is_identifier(name)) throw Error(ErrorKind::name, fmt::format("'{}' cannot be the name of a symbol", name));
+  const auto parts = element_name(name);
+  const std::string canonical = parts ? to_string(*parts) : std::string(name);
+  name = canonical;
+  if (!parts && !is_identifier(name))
+    throw Error(ErrorKind::name, fmt::format("'{}' cannot be the name of a symbol", name));
   for (Entry& e : entries_) {
     if (e.name == name) {
       e.value = value;
@@ -92,7 +96,7 @@ class Substitution {
         if (e.is(Kind::unknown_call)) check_left_behind(e);
         return false;
       case Kind::integral:
-      case Kind::summation:
+      case Kind::reduction:
       case Kind::limit: return replace_in_binder(e, result);
       case Kind::derivative: check_derivative(e); return false;
       default: return false;

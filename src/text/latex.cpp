@@ -112,15 +112,32 @@ class LatexWriter {
           out.emplace_back(e.operands()[0], Tightness::product);
           out.emplace_back("\\,\\mathrm{d}" + latex_name(e.operands()[1].name()));
         });
-      case Kind::summation:
+      case Kind::reduction:
         return wrapped(Tightness::product, context, out, [&] {
-          out.emplace_back("\\sum_{" + latex_name(e.operands()[1].name()) + " = ");
+          static constexpr const char* signs[] = {"\\sum_{", "\\prod_{", "\\min_{", "\\max_{"};
+          out.emplace_back(signs[static_cast<std::size_t>(e.reduction_op())] + latex_name(e.operands()[1].name()) +
+                           " = ");
           out.emplace_back(e.operands()[2], Tightness::condition);
           out.emplace_back("}^{");
           out.emplace_back(e.operands()[3], Tightness::condition);
           out.emplace_back("} ");
           out.emplace_back(e.operands()[0], Tightness::product);
         });
+      case Kind::element: {
+        // \x01 marks where the indices go, which are pieces of their own
+        const Expr& head = e.operands()[0];
+        const bool call = head.is(Kind::unknown_call);
+        const std::string name = latex_element(head.name(), "\x01");
+        const std::size_t at = name.find('\x01');
+        out.emplace_back(name.substr(0, at));
+        list(e.operands().subspan(1), 1, out);
+        out.emplace_back(name.substr(at + 1) + (call ? primes(head) : ""));
+        if (!call || hides_argument(head, options_)) return;
+        out.emplace_back("\\left(");
+        list(head.operands().subspan(1), 2, out);
+        out.emplace_back("\\right)");
+        return;
+      }
       case Kind::limit:
         return wrapped(Tightness::product, context, out, [&] {
           out.emplace_back("\\lim_{" + latex_name(e.operands()[1].name()) + " \\to ");
@@ -277,12 +294,17 @@ class LatexWriter {
     }
   }
 
+  // Of a function of one argument: f''.
+  static std::string primes(const Expr& call) {
+    const auto n = call.operands().size() == 3 ? call.operands()[2].word().value_or(0) : 0;
+    return n <= 3 ? std::string(static_cast<std::size_t>(n), '\'') : fmt::format("^{{({})}}", n);
+  }
+
   void write_unknown(const Expr& e, Pieces& out) const {
     const auto operands = e.operands();
     std::string head = latex_name(e.name());
     if (operands.size() == 3) {
-      const auto n = operands[2].word().value_or(0);
-      head += n <= 3 ? std::string(static_cast<std::size_t>(n), '\'') : fmt::format("^{{({})}}", n);
+      head += primes(e);
     } else {
       std::string orders;
       bool any = false;

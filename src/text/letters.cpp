@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: MIT
 #include "text/letters.hpp"
 
+#include <fmt/format.h>
+
 #include <array>
 #include <cctype>
 #include <utility>
@@ -71,6 +73,8 @@ std::string escape(std::string text) {
 }  // namespace
 
 std::string latex_name(std::string_view name) {
+  if (const std::size_t open = name.find('['); open != std::string_view::npos)
+    return latex_element(name.substr(0, open), name.substr(open + 1, name.size() - open - 2));
   const auto [stem, sub] = split(name);
   if (stem.find('_') != std::string_view::npos) return "\\mathrm{" + escape(std::string(name)) + "}";
   std::string out = latex_word(stem);
@@ -89,7 +93,17 @@ std::string latex_name(std::string_view name) {
   return out + "}";
 }
 
+std::string latex_element(std::string_view name, std::string_view indices) {
+  // a subscript of its own name comes first: T_{e;3,4}
+  std::string head = latex_name(name);
+  if (!head.ends_with('}') || head.find("_{") == std::string::npos) return head + "_{" + std::string(indices) + "}";
+  head.pop_back();
+  return head + ";" + std::string(indices) + "}";
+}
+
 std::string unicode_name(std::string_view name) {
+  if (const std::size_t open = name.find('['); open != std::string_view::npos)
+    return unicode_name(name.substr(0, open)) + std::string(name.substr(open));
   const auto [stem, sub] = split(name);
   std::string out(letter_of(stem).empty() ? stem : letter_of(stem));
   if (sub.empty()) return out;
@@ -136,6 +150,9 @@ std::string mathml_name(std::string_view name) {
     const std::string tag = digits ? "mn" : "mi";
     return "<" + tag + ">" + std::string(letter.empty() ? w : letter) + "</" + tag + ">";
   };
+  if (const std::size_t open = name.find('['); open != std::string_view::npos)
+    return fmt::format("<msub>{}<mrow><mn>{}</mn></mrow></msub>", mathml_name(name.substr(0, open)),
+                       name.substr(open + 1, name.size() - open - 2));
   const auto [stem, subscript] = split(name);
   if (subscript.empty()) return word(stem);
   return "<msub>" + word(stem) + word(subscript) + "</msub>";

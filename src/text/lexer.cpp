@@ -40,7 +40,7 @@ bool digit(char c) { return c >= '0' && c <= '9'; }
 bool letter(char c) { return (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || c == '_'; }
 
 // Characters of other notations, and what to write instead.
-constexpr std::array<std::pair<std::string_view, std::string_view>, 24> foreign{{
+constexpr std::array<std::pair<std::string_view, std::string_view>, 22> foreign{{
     {"**", "powers are written ^"},
     {"==", "an equation is written with a single ="},
     {"&&", "write 'and'"},
@@ -49,8 +49,6 @@ constexpr std::array<std::pair<std::string_view, std::string_view>, 24> foreign{
     {"!", "write 'not', or gamma(n + 1) for a factorial"},
     {"&", "write 'and'"},
     {"|", "write abs(x) for an absolute value, 'or' for alternatives"},
-    {"[", "use parentheses ( )"},
-    {"]", "use parentheses ( )"},
     {"{", "use parentheses ( )"},
     {"}", "use parentheses ( )"},
     {";", "separate arguments with commas"},
@@ -95,6 +93,12 @@ class Lexer {
     Token t;
     t.at = at_;
     if (digit(peek())) return number(t);
+    if (peek() == '.' && peek(1) == '.') {
+      t.type = Token::Type::op;
+      t.text = "..";
+      at_ += 2;
+      return t;
+    }
     if (peek() == '.') {
       if (digit(peek(1)))
         errors_.fail(ErrorKind::syntax, "a number cannot start with a point; write 0" + number_at(at_), at_);
@@ -109,10 +113,15 @@ class Lexer {
                      at_);
       }
     }
-    for (const std::string_view op : {"<=", ">=", "!=", "+", "-", "*", "/", "^", "(", ")", ",", "<", ">", "="}) {
+    for (const std::string_view op :
+         {"<=", ">=", "!=", "+", "-", "*", "/", "^", "(", ")", "[", "]", ",", "<", ">", "="}) {
       if (text_.substr(at_, op.size()) == op) {
         t.text = op;
         at_ += op.size();
+        while (op == "]" && peek() == '\'') {  // T[i, j]'(x)
+          ++t.primes;
+          ++at_;
+        }
         return t;
       }
     }
@@ -144,7 +153,7 @@ class Lexer {
     t.type = Token::Type::number;
     const std::size_t start = at_;
     while (digit(peek())) ++at_;
-    if (peek() == '.') {
+    if (peek() == '.' && peek(1) != '.') {
       if (!digit(peek(1))) {
         errors_.fail(
             ErrorKind::syntax,
@@ -171,7 +180,7 @@ class Lexer {
                    fmt::format("there is no implied multiplication; write {}*{}", t.text, text_.substr(at_, i - at_)),
                    at_);
     }
-    if (peek() == '.') errors_.fail(ErrorKind::syntax, "a number has two points", at_);
+    if (peek() == '.' && peek(1) != '.') errors_.fail(ErrorKind::syntax, "a number has two points", at_);
     return t;
   }
 
@@ -203,18 +212,23 @@ class Lexer {
       ++t.primes;
       ++at_;
     }
-    // f'[1,0](x^2, y): the order of the derivative in each argument of a function of several arguments
+    // f'[1,0](x^2, y): the order of the derivative in each argument of a function of several arguments; without
+    // arguments behind it, T'[1, 0] is an element of T'.
     if (t.primes != 1 || peek() != '[') return;
-    const std::size_t open = at_;
+    const std::size_t close = text_.find(']', at_);
+    if (close == std::string_view::npos || text_.substr(close + 1, 1) != "(") return;
+    for (const char c : text_.substr(at_ + 1, close - at_ - 1)) {
+      if (!digit(c) && c != ',') return;
+    }
     do {
       ++at_;
       int order = 0;
       const std::size_t start = at_;
       while (digit(peek()) && order < 1000) order = order * 10 + (text_[at_++] - '0');
-      if (at_ == start) errors_.fail(ErrorKind::syntax, "derivative orders are written f'[1,0](x, y)", open);
+      if (at_ == start) errors_.fail(ErrorKind::syntax, "derivative orders are written f'[1,0](x, y)", start);
       t.orders.push_back(order);
     } while (peek() == ',');
-    if (peek() != ']') errors_.fail(ErrorKind::syntax, "derivative orders are written f'[1,0](x, y)", open);
+    if (peek() != ']') errors_.fail(ErrorKind::syntax, "derivative orders are written f'[1,0](x, y)", at_);
     ++at_;
   }
 

@@ -144,15 +144,36 @@ class PresentationWriter {
           out.emplace_back("<mspace width=\"0.17em\"/><mi mathvariant=\"normal\">d</mi>" +
                            mathml_name(e.operands()[1].name()));
         });
-      case Kind::summation:
+      case Kind::reduction:
         return wrapped(Tightness::product, context, out, [&] {
-          out.emplace_back("<munderover><mo>&#x2211;</mo><mrow>" + mathml_name(e.operands()[1].name()) + mo("="));
+          static constexpr const char* signs[] = {"<mo>&#x2211;</mo>", "<mo>&#x220F;</mo>", "<mi>min</mi>",
+                                                  "<mi>max</mi>"};
+          out.emplace_back(fmt::format("<munderover>{}<mrow>{}{}", signs[static_cast<std::size_t>(e.reduction_op())],
+                                       mathml_name(e.operands()[1].name()), mo("=")));
           out.emplace_back(e.operands()[2], Tightness::condition);
           out.emplace_back("</mrow><mrow>");
           out.emplace_back(e.operands()[3], Tightness::condition);
           out.emplace_back("</mrow></munderover>");
           out.emplace_back(e.operands()[0], Tightness::product);
         });
+      case Kind::element: {
+        const Expr& head = e.operands()[0];
+        const bool call = head.is(Kind::unknown_call);
+        out.emplace_back("<mrow><msub>" + mathml_name(head.name()) + "<mrow>");
+        for (std::size_t i = 1; i < e.operands().size(); ++i) {
+          if (i > 1) out.emplace_back(mo(","));
+          out.emplace_back(e.operands()[i], Tightness::condition);
+        }
+        out.emplace_back("</mrow></msub>");
+        for (std::int64_t k = 0; call && k < head.operands()[2].word().value_or(0); ++k)
+          out.emplace_back(mo("&#x2032;"));
+        if (call && !hides_argument(head, options_)) {
+          out.emplace_back(apply_function);
+          arguments(head.operands().subspan(1), 2, out);
+        }
+        out.emplace_back("</mrow>");
+        return;
+      }
       case Kind::limit:
         return wrapped(Tightness::product, context, out, [&] {
           out.emplace_back("<munder><mo>lim</mo><mrow>" + mathml_name(e.operands()[1].name()) + mo("&#x2192;"));
@@ -410,14 +431,20 @@ void content(const Expr& e, Tightness, Pieces& out) {
       out.emplace_back("</apply>");
       return;
     case Kind::integral:
-    case Kind::summation:
-      out.emplace_back(e.is(Kind::integral) ? "<apply><int/>" : "<apply><sum/>");
+    case Kind::reduction:
+      static constexpr const char* heads[] = {"<apply><sum/>", "<apply><product/>", "<apply><min/>", "<apply><max/>"};
+      out.emplace_back(e.is(Kind::integral) ? "<apply><int/>" : heads[static_cast<std::size_t>(e.reduction_op())]);
       bvar(ops[1]);
       if (ops.size() > 2) {
         in("lowlimit", ops[2]);
         in("uplimit", ops[3]);
       }
       put(ops[0]);
+      out.emplace_back("</apply>");
+      return;
+    case Kind::element:
+      out.emplace_back("<apply><selector/>");
+      for (const Expr& x : ops) put(x);
       out.emplace_back("</apply>");
       return;
     case Kind::limit: {

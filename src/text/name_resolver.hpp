@@ -29,6 +29,9 @@ class NameResolver {
   /// The symbol of that name, with the assumptions it was declared with.
   [[nodiscard]] Expr symbol(const std::string& n) const;
   [[nodiscard]] bool declared(const std::string& n) const;
+  /// Whether it is the variable of an open integral, sum or limit.
+  [[nodiscard]] bool bound(const std::string& n) const;
+  /// Whether it is the variable of an open integral, sum or limit.
   /// pi, infinity, ...; null for other names.
   [[nodiscard]] static const Expr* constant(const std::string& n);
 
@@ -40,7 +43,6 @@ class NameResolver {
  private:
   void remark(Notice::What what, const std::string& name, const std::string& message, std::size_t at) const;
   [[nodiscard]] bool undeclared_symbol(const Expr& e, std::string_view name) const;
-  [[nodiscard]] bool bound(const std::string& n) const;
   [[nodiscard]] std::vector<std::string> known_names(bool callable) const;
   [[nodiscard]] static Expr raised(const Expr& call, int primes);
 

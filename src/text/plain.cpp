@@ -43,7 +43,9 @@ class PlainWriter {
       }
       case Kind::constant: out.emplace_back(constant_text(e.constant_code())); return;
       case Kind::symbol:
-        out.emplace_back(symbol_needs_quotes(e.name()) || heads_.contains(e.name()) ? "`" + e.name() + "`" : e.name());
+        out.emplace_back(!e.name().ends_with(']') && (symbol_needs_quotes(e.name()) || heads_.contains(e.name()))
+                             ? "`" + e.name() + "`"
+                             : e.name());
         return;
       case Kind::sum: return wrapped(Tightness::sum, context, out, [&] { write_sum(e, out); });
       case Kind::product:
@@ -83,7 +85,11 @@ class PlainWriter {
         out.emplace_back(")");
         return;
       case Kind::integral: return range("integral(", e, out);
-      case Kind::summation: return range("sum(", e, out);
+      case Kind::reduction: {
+        static constexpr const char* words[] = {"sum(", "product(", "min(", "max("};
+        return range(words[static_cast<std::size_t>(e.reduction_op())], e, out);
+      }
+      case Kind::element: return write_element(e, out);
       case Kind::limit:
         out.emplace_back("limit(");
         out.emplace_back(e.operands()[0], Tightness::condition);
@@ -206,8 +212,36 @@ class PlainWriter {
     out.emplace_back(")");
   }
 
+  // T[i, j + 1]; of an unknown function T'[i, j] or, with its argument, T[i, j]'(x)
+  void write_element(const Expr& e, Pieces& out) const {
+    const Expr& head = e.operands()[0];
+    const bool call = head.is(Kind::unknown_call);
+    const std::string primes = call ? std::string(primes_of(head), '\'') : "";
+    const bool hidden = call && hides_argument(head, options_);
+    out.emplace_back(head.name() + (hidden ? primes : "") + "[");
+    for (std::size_t i = 1; i < e.operands().size(); ++i) {
+      if (i > 1) out.emplace_back(", ");
+      out.emplace_back(e.operands()[i], Tightness::sum);
+    }
+    out.emplace_back("]");
+    if (!call || hidden) return;
+    if (!primes.empty()) out.emplace_back(primes);
+    arguments(head.operands().subspan(1), 2, out);
+  }
+
+  static std::size_t primes_of(const Expr& call) {
+    return static_cast<std::size_t>(call.operands().size() == 3 ? call.operands()[2].word().value_or(0) : 0);
+  }
+
   void write_unknown(const Expr& e, Pieces& out) const {
     const auto operands = e.operands();
+    if (const std::size_t open = e.name().find('['); open != std::string::npos) {  // an element with its numbers
+      const std::string primes(primes_of(e), '\'');
+      const bool hidden = hides_argument(e, options_);
+      out.emplace_back(hidden ? e.name().substr(0, open) + primes + e.name().substr(open) : e.name() + primes);
+      if (!hidden) arguments(operands.subspan(1), 2, out);
+      return;
+    }
     std::string head = function_needs_quotes(e.name()) ? "`" + e.name() + "`" : e.name();
     if (operands.size() == 3 && operands[2].word().value_or(99) <= 4) {
       head += std::string(static_cast<std::size_t>(*operands[2].word()), '\'');

@@ -67,8 +67,9 @@ class BoxWriter {
         const auto operands = e.operands();
         std::string head = unicode_name(e.name());
         if (operands.size() == 3) {
-          head +=
-              std::string(static_cast<std::size_t>(std::min<std::int64_t>(operands[2].word().value_or(0), 20)), '\'');
+          const std::string primes(static_cast<std::size_t>(std::min<std::int64_t>(operands[2].word().value_or(0), 20)),
+                                   '\'');
+          head.insert(std::min(head.find('['), head.size()), primes);
           if (hides_argument(e, options_)) return Box(head);
           return Box::row({Box(head), Box::bracketed(write(operands[1], Tightness::condition, depth + 1), '(', ')')});
         }
@@ -136,11 +137,34 @@ class BoxWriter {
                                  Box(" d" + unicode_name(e.operands()[1].name()))}),
                        Tightness::product, context);
       }
-      case Kind::summation: {
+      case Kind::element: {
+        const Expr& head = e.operands()[0];
+        const bool call = head.is(Kind::unknown_call);
+        std::string name = unicode_name(head.name());
+        if (call) name += std::string(static_cast<std::size_t>(head.operands()[2].word().value_or(0)), '\'');
+        std::vector<Box> parts{Box(name + "[")};
+        for (std::size_t i = 1; i < e.operands().size(); ++i) {
+          if (i > 1) parts.emplace_back(", ");
+          parts.push_back(write(e.operands()[i], Tightness::condition, depth + 1));
+        }
+        parts.emplace_back("]");
+        if (call && !hides_argument(head, options_))
+          parts.push_back(Box::bracketed(write(head.operands()[1], Tightness::condition, depth + 1), '(', ')'));
+        return Box::row(parts);
+      }
+      case Kind::reduction: {
         const Box from = Box::row({Box(unicode_name(e.operands()[1].name()) + " = "),
                                    write(e.operands()[2], Tightness::condition, depth + 1)});
-        const Box sign =
-            Box::stack({write(e.operands()[3], Tightness::condition, depth + 1), Box({"⎲", "⎳"}, 1), from}, 1);
+        const ReductionOp op = e.reduction_op();
+        const Box to = write(e.operands()[3], Tightness::condition, depth + 1);
+        if (op == ReductionOp::minimum || op == ReductionOp::maximum) {
+          const Box range = Box::row({from, Box(" .. "), to});
+          return grouped(Box::row({Box::stack({Box(op == ReductionOp::minimum ? "min" : "max"), range}, 0), Box(" "),
+                                   write(e.operands()[0], Tightness::product, depth + 1)}),
+                         Tightness::product, context);
+        }
+        const Box big = op == ReductionOp::sum ? Box({"⎲", "⎳"}, 1) : Box({"┬─┬", "│ │"}, 1);
+        const Box sign = Box::stack({to, big, from}, 1);
         return grouped(Box::row({sign, Box(" "), write(e.operands()[0], Tightness::product, depth + 1)}),
                        Tightness::product, context);
       }

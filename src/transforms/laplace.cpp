@@ -205,7 +205,7 @@ TransformResult back(const Expr& F, const Expr& s, const Expr& t, const Transfor
   const Expr value = cheapest(*found, all);
   const auto in_given_time = [&](const Expr& e) { return substitute(e, {{time, t}}, Unused::allowed); };
   bool sums = false;
-  postorder(value, [&](const Expr& n) { sums = sums || n.is(Kind::summation) || n.is(Kind::integral); });
+  postorder(value, [&](const Expr& n) { sums = sums || n.is(Kind::reduction) || n.is(Kind::integral); });
   Evidence by_inversion;
   if (!has_delay(F, image)) by_inversion = transforms::check_by_inversion(F, image, value, time, all, options);
   Evidence pair;

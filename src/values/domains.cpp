@@ -58,7 +58,8 @@ void no_numeric_value(const Expr& e) {
                           e.is(Kind::limit) ? "find the limit first"
                           : e.is(Kind::integral) && e.operands().size() == 2
                               ? "an antiderivative has no value of its own; give the range, integral(f, x from a to b)"
-                          : e.is(Kind::summation) ? "only sums over a finite range of whole numbers have one"
+                          : e.is(Kind::reduction) ? "only sums over a finite range of whole numbers have one"
+                          : e.is(Kind::element)   ? "its indices need values"
                                                   : "its symbols need values"));
 }
 

@@ -7,6 +7,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "arrays/write_out.hpp"
 #include "values/domains.hpp"
 #include "values/graph_evaluator.hpp"
 
@@ -51,9 +52,38 @@ void require_used(std::span<const Expr> expressions, const Bindings& bindings) {
   }
 }
 
+// Sums over elements of arrays as the elements themselves, for indices and sizes among the bindings; empty if there are
+// none.
+std::vector<Expr> elements_of(std::span<const Expr> expressions, const Bindings& bindings) {
+  bool elements = false;
+  postorder(expressions, [&](const Expr& e) { elements = elements || e.is(Kind::element); });
+  if (!elements) return {};
+  WriteOut::Numbers numbers;
+  for (const auto& entry : bindings.entries()) {
+    if (!entry.value.word()) continue;
+    for (const Symbol& s : free_symbols(expressions)) {
+      if (entry.name.empty() ? entry.target == s : entry.name == s.name()) numbers.emplace_back(s, entry.value);
+    }
+  }
+  WriteOut write({}, numbers);
+  std::vector<Expr> all;
+  bool changed = false;
+  for (const Expr& e : expressions) {
+    all.push_back(write(e));
+    changed = changed || !(all.back() == e);
+  }
+  return changed ? all : std::vector<Expr>();
+}
+
 template <class Domain>
 std::vector<typename Domain::Value> evaluate_in(Domain domain, std::span<const Expr> expressions,
                                                 const Bindings& bindings, Unused unused) {
+  if (const std::vector<Expr> elements = elements_of(expressions, bindings); !elements.empty()) {
+    std::vector<Expr> all = elements;
+    all.insert(all.end(), expressions.begin(), expressions.end());
+    if (unused == Unused::error) require_used(all, bindings);
+    return evaluate_in(domain, elements, bindings, Unused::allowed);
+  }
   for (const Expr& e : expressions) {
     if (is_condition(e))
       throw Error(ErrorKind::shape,
@@ -85,7 +115,7 @@ std::vector<typename Domain::Value> evaluate_in(Domain domain, std::span<const E
   // integrals and sums are taken with all other symbols replaced by their values
   bool operators = false;
   postorder(expressions,
-            [&](const Expr& e) { operators = operators || e.is(Kind::integral) || e.is(Kind::summation); });
+            [&](const Expr& e) { operators = operators || e.is(Kind::integral) || e.is(Kind::reduction); });
   if (operators && !bindings.empty()) {
     const std::vector<Expr> bound = substitute(expressions, bindings, Unused::allowed);
     return GraphEvaluator<Domain>(domain).run(EvaluationPlan(bound), no_leaf);

@@ -31,7 +31,7 @@ class Iterated {
       body = ops[0];
     }
     body_ = EvaluationPlan({&body, 1});
-    postorder(body, [&](const Expr& e) { plain_ = plain_ && !e.is(Kind::integral) && !e.is(Kind::summation); });
+    postorder(body, [&](const Expr& e) { plain_ = plain_ && !e.is(Kind::integral) && !e.is(Kind::reduction); });
     values_.resize(levels_.size());
   }
   [[nodiscard]] bool usable() const { return plain_ && levels_.size() > 1; }

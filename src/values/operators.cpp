@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "boreon/arrays.hpp"
 #include "boreon/catalogue.hpp"
 #include "boreon/error.hpp"
 #include "boreon/quadrature.hpp"
@@ -22,9 +23,16 @@ constexpr std::int64_t most_terms = 1000000;
 
 bool closed(const Expr& e) { return free_symbols(e).empty(); }
 
-// A sum over a finite range of whole numbers, in any domain.
+// A sum or another reduction over a finite range of whole numbers, in any domain.
 template <class Domain, class Value>
 bool finite_sum(const Domain& domain, const Expr& e, Value& value) {
+  if (!e.is_summation()) {
+    const Expr terms = closed(e) ? written_out(e, false, most_terms) : e;
+    if (terms.is(Kind::reduction)) return false;
+    value =
+        GraphEvaluator<Domain>(domain).run(EvaluationPlan({&terms, 1}), [](const Expr&, Value&) { return false; })[0];
+    return true;
+  }
   const auto from = e.operands()[2].word();
   const auto to = e.operands()[3].word();
   std::int64_t terms = 0;
@@ -99,21 +107,21 @@ int integrand(acb_ptr out, const acb_t at, void* data, slong order, slong precis
 }  // namespace
 
 bool RealDomain::operator_value(const Expr& e, double& value) {
-  if (e.is(Kind::summation)) return finite_sum(RealDomain{}, e, value);
+  if (e.is(Kind::reduction)) return finite_sum(RealDomain{}, e, value);
   if (!e.is(Kind::integral) || e.operands().size() != 4 || !closed(e)) return false;
   value = by_quadrature(e);
   return true;
 }
 
 bool ComplexDomain::operator_value(const Expr& e, Value& value) {
-  if (e.is(Kind::summation)) return finite_sum(ComplexDomain{}, e, value);
+  if (e.is(Kind::reduction)) return finite_sum(ComplexDomain{}, e, value);
   if (!e.is(Kind::integral) || e.operands().size() != 4 || !closed(e)) return false;
   value = by_quadrature(e);
   return true;
 }
 
 bool BallDomain::operator_value(const Expr& e, Value& value) const {
-  if (e.is(Kind::summation)) return finite_sum(*this, e, value);
+  if (e.is(Kind::reduction)) return finite_sum(*this, e, value);
   if (!e.is(Kind::integral) || e.operands().size() != 4 || !closed(e)) return false;
   const auto ops = e.operands();
   const auto end = [&](const Expr& place) {

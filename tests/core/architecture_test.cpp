@@ -19,7 +19,7 @@ const fs::path root = BOREON_SOURCE_DIR;
 
 // From the ground up. A layer includes its own files and those before it.
 const std::vector<std::string> layers{
-    "expr", "text",    "substitution", "values",  "algebra", "calculus", "equations", "transforms",
+    "expr", "arrays", "text",    "substitution", "values",  "algebra", "calculus", "equations", "transforms",
     "odes", "numeric", "program",      "solvers", "model",   "report",   "c",         "cli"};
 
 // Which layer implements a public header.
@@ -27,6 +27,7 @@ const std::map<std::string, std::vector<std::string>> public_headers{
     {"expr",
      {"catalogue", "error", "export", "expr", "functions", "fwd", "list", "matrix", "names", "number",
       "numeric_function", "scalar_traits", "sparse_matrix", "symbol", "traverse", "work"}},
+    {"arrays", {"arrays"}},
     {"text", {"mathml", "operand_order", "text"}},
     {"substitution", {"bindings", "function"}},
     {"values", {"data_table", "evaluate", "evidence", "quadrature", "sampling"}},

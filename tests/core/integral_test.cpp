@@ -383,7 +383,7 @@ TEST_CASE("sums in closed form against adding up") {
   }
   CHECK(equal_values(sum(1 / power(k, 2), k, 1, infinity()), power(pi(), 2) / 6));
   CHECK(equal_values(sum(1 / (k * (k + 2)), k, 1, infinity()), Expr(3) / 4));
-  CHECK(sum(1 / k, k, 1, infinity()).is(Kind::summation));
+  CHECK(sum(1 / k, k, 1, infinity()).is(Kind::reduction));
   const SumResult geometric = sum_with_report(power(q, k), k, 0, infinity());
   REQUIRE(geometric.closed);
   CHECK_FALSE(geometric.conditions.empty());

@@ -59,7 +59,7 @@ TEST_CASE("primes make unknown functions of the independent variable") {
 TEST_CASE("operators parse to unevaluated nodes") {
   CHECK(parse("integral(exp(-u^2), u from 0 to x)").is(Kind::integral));
   CHECK(parse("integral(x, x)").operands().size() == 2);
-  CHECK(parse("sum(x^k/k, k from 1 to n)").is(Kind::summation));
+  CHECK(parse("sum(x^k/k, k from 1 to n)").is(Kind::reduction));
   CHECK(parse("limit(sin(x)/x, x to 0 from above)").limit_side() == LimitSide::above);
   CHECK(parse("derivative(x^2*y, x, 2, y)").is(Kind::derivative));
   CHECK(evaluate_derivatives(parse("derivative(x^2*y, x, 2, y)")) == Expr(2));

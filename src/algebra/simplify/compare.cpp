@@ -7,6 +7,7 @@
 
 #include "algebra/kernel_ring.hpp"
 #include "algebra/simplify/transforms.hpp"
+#include "arrays/instances.hpp"
 #include "boreon/bindings.hpp"
 #include "boreon/catalogue.hpp"
 #include "boreon/error.hpp"
@@ -188,6 +189,48 @@ std::vector<std::pair<std::string, double>> named_point(const PointEvaluator& f,
   return out;
 }
 
+// Index notation: several choices of indices and sizes, each written out.
+Comparison compare_instances(const Expr& a, const Expr& b, const SimplifyOptions& options) {
+  Comparison out;
+  out.digits = 100;
+  const Expr both[] = {a, b};
+  for (std::uint64_t k = 0; k < instances_to_try && out.agrees; ++k) {
+    const std::vector<Expr> sides = instance(both, options.seed + k);
+    if (sides.empty()) continue;
+    const Comparison one = compare(sides[0], sides[1], options);
+    out.agrees = one.agrees;
+    out.points += std::max<std::size_t>(one.points, sides[0] == sides[1] ? 1 : 0);
+    if (one.digits < out.digits) {
+      out.digits = one.digits;
+      out.worst_point = one.worst_point;
+    }
+  }
+  if (out.points == 0) out.digits = 0;
+  return out;
+}
+
+EquivalenceResult equivalent_instances(const Expr& a, const Expr& b, const SimplifyOptions& options) {
+  EquivalenceResult out;
+  out.digits = 100;
+  const Expr both[] = {a, b};
+  for (std::uint64_t k = 0; k < instances_to_try; ++k) {
+    const std::vector<Expr> sides = instance(both, options.seed + k);
+    if (sides.empty()) continue;
+    EquivalenceResult one = equivalent(sides[0], sides[1], options);
+    one.points = std::max<std::size_t>(one.points, 1);
+    if (one.verdict == Equivalence::refuted) {
+      one.reason += ", for small indices and sizes written out";
+      return one;
+    }
+    out.points += one.points;
+    out.digits = std::min(out.digits, one.verdict == Equivalence::proved ? 100 : one.digits);
+  }
+  if (out.points == 0) out.digits = 0;
+  out.reason = out.points > 0 ? "small indices and sizes, written out, agree, but no proof for all was found"
+                              : "no choice of indices and sizes was found where both have a value";
+  return out;
+}
+
 }  // namespace
 
 Comparison compare(const Expr& a, const Expr& b, const SimplifyOptions& options) {
@@ -200,6 +243,7 @@ Comparison compare(const Expr& a, const Expr& b, const SimplifyOptions& options)
     return compare(a.operands()[0] - a.operands()[1], b.operands()[0] - b.operands()[1], options);
   }
   if (is_condition(a) || is_condition(b)) return out;
+  if (const Expr both[] = {a, b}; has_open_elements(both)) return compare_instances(a, b, options);
   const PointEvaluator f(a, b, options);
   out.digits = 100;
   at_random_points(f, options, options.points, [&](const Visited& v) {
@@ -235,6 +279,7 @@ EquivalenceResult equivalent(const Expr& a, const Expr& b, const SimplifyOptions
     out.reason = "conditions are compared by their canonical form only";
     return out;
   }
+  if (const Expr both[] = {a, b}; has_open_elements(both)) return equivalent_instances(a, b, options);
   const PointEvaluator f(a, b, options);
   std::size_t agreeing = 0;
   at_random_points(f, options, std::max<std::size_t>(options.points, 16), [&](const Visited& v) {

@@ -110,7 +110,7 @@ class Simplifier {
     if (c.points > 0 || !c.agrees) return c.agrees;
     bool opaque = false;
     postorder(from, [&](const Expr& x) {
-      opaque = opaque || x.is(Kind::integral) || x.is(Kind::summation) || x.is(Kind::limit) || x.is(Kind::derivative);
+      opaque = opaque || x.is(Kind::integral) || x.is(Kind::reduction) || x.is(Kind::limit) || x.is(Kind::derivative);
     });
     return opaque;
   }

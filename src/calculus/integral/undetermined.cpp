@@ -57,7 +57,7 @@ class Tower {
         if (!depends_on(k, x_)) continue;
         if (++count > most_kernels || has_piece(k)) return false;
         if (k == x_) continue;
-        if (k.is(Kind::unknown_call) || k.is(Kind::integral) || k.is(Kind::summation) || k.is(Kind::limit) ||
+        if (k.is(Kind::unknown_call) || k.is(Kind::integral) || k.is(Kind::reduction) || k.is(Kind::limit) ||
             k.is(Kind::derivative))
           return false;
         const Expr d = derivative(k, x_);

@@ -1,0 +1,646 @@
+// SPDX-License-Identifier: MIT
+// Indices, arrays and their formulas; and how all of it is written out.
+#include <algorithm>
+#include <cmath>
+#include <filesystem>
+
+#include "boreon/bindings.hpp"
+#include "boreon/csv_table.hpp"
+#include "boreon/evaluate.hpp"
+#include "boreon/traverse.hpp"
+#include "model/loader.hpp"
+
+namespace boreon {
+namespace {
+
+constexpr std::size_t most_elements = 50'000'000;
+constexpr std::size_t deepest = 200;  // definitions that are read because of each other
+
+std::string trimmed(const std::string& s) {
+  const std::size_t from = s.find_first_not_of(' ');
+  return from == std::string::npos ? "" : s.substr(from, s.find_last_not_of(' ') - from + 1);
+}
+
+std::string counted(std::size_t n, const char* one, const char* many) {
+  return fmt::format("{} {}", n, n == 1 ? one : many);
+}
+
+std::string shape_of(const std::vector<IndexRange>& dimensions) {
+  std::vector<std::string> text;
+  for (const IndexRange& d : dimensions) text.push_back(fmt::format("{}", *d.to.word() - *d.from.word() + 1));
+  return fmt::format("{}", fmt::join(text, " x "));
+}
+
+}  // namespace
+
+void Loader::indices() {
+  const auto* table = section("indices");
+  if (table == nullptr) return;
+  for (const auto& [key, node] : in_file_order(*table)) {
+    IndexRange r;
+    r.name = key->str();
+    const SourcePosition at = reader_.position(*key);
+    declare(r.name, "index", at);
+    const auto* t = node->as_table();
+    if (t == nullptr || t->get("to") == nullptr)
+      reader_.fail(ErrorKind::shape,
+                   fmt::format("the index {} needs its range: {} = {{ from = 0, to = 9 }}", r.name, r.name), at);
+    reader_.require_keys(*t, fmt::format("the index {}", r.name), {"from", "to", "periodic", "note"});
+    if (const auto* from = t->get("from")) r.from = end_of_index(*from, r.name);
+    r.to = end_of_index(*t->get("to"), r.name);
+    r.periodic = yes_or_no(*t, "periodic", r.name);
+    IndexRange numbers = r;
+    Bindings values;
+    for (Parameter& p : model_.parameters) {
+      values.set(p.symbol, Expr(p.value));
+      p.fixed = p.fixed || depends_on(r.from, p.symbol) || depends_on(r.to, p.symbol);
+    }
+    for (Expr* end : {&numbers.from, &numbers.to}) {
+      const Expr given = *end;
+      if (!values.empty()) *end = substitute(given, values, Unused::allowed);
+      if (!end->word())
+        reader_.fail(ErrorKind::shape,
+                     fmt::format("the range of {} ends at {} = {}, which is no whole number (integer)", r.name,
+                                 to_text(given), to_text(*end, {40})),
+                     at);
+    }
+    if (*numbers.to.word() < *numbers.from.word())
+      reader_.fail(ErrorKind::shape,
+                   fmt::format("the index {} has no places: it runs from {} to {}", r.name, *numbers.from.word(),
+                               *numbers.to.word()),
+                   at);
+    context_.names.emplace(r.name, Symbol(r.name, {Assumption::integer}));
+    context_.indices.emplace(r.name, r);
+    ranges_.emplace(r.name, numbers);
+    model_.indices.push_back(std::move(r));
+  }
+  context_.arrays = [this](const std::string& name) { return array_named(name); };
+}
+
+Expr Loader::end_of_index(const toml::node& node, const std::string& name) {
+  if (node.is_number()) return {reader_.number(node, fmt::format("the range of {}", name))};
+  ParseContext sizes;
+  sizes.origin = reader_.text_start(node);
+  const Expr e = parse(reader_.text(node, fmt::format("the range of {}", name)), sizes);
+  std::vector<std::string> known;
+  for (const Parameter& p : model_.parameters) known.push_back(p.name);
+  const toml::table* others = section("unknowns");
+  const auto refuse = [&](const std::string& s) {
+    if (std::find(known.begin(), known.end(), s) != known.end()) return;
+    const bool unknown = others != nullptr && others->get(s) != nullptr;
+    reader_.fail(ErrorKind::name,
+                 unknown
+                     ? fmt::format("the size of the index {} depends on the unknown {}: sizes are made of parameters "
+                                   "and fixed when the model is loaded",
+                                   name, s)
+                     : fmt::format("the size of the index {} depends on '{}', which is no parameter with a number{}",
+                                   name, s, suggestion(s, known)),
+                 reader_.position(node));
+  };
+  for (const Symbol& s : free_symbols(e)) refuse(s.name());
+  for (const Expr& call : unknown_calls({&e, 1})) refuse(call.name());
+  return e;
+}
+
+std::optional<ArrayHead> Loader::array_head(const std::string& key, const SourcePosition& at) const {
+  const std::size_t open = key.find('[');
+  if (open == std::string::npos) return std::nullopt;
+  const std::size_t close = key.rfind(']');
+  if (close == std::string::npos || close < open || !trimmed(key.substr(close + 1)).empty())
+    reader_.fail(ErrorKind::syntax,
+                 fmt::format("an array is written \"T[i, j]\"; '{}' has no closing bracket at its end", key), at);
+  ArrayHead h;
+  h.name = trimmed(key.substr(0, open));
+  while (h.name.ends_with('\'')) {
+    ++h.primes;
+    h.name.pop_back();
+  }
+  const std::string list = key.substr(open + 1, close - open - 1);
+  std::vector<std::string> known;
+  for (const auto& [name, range] : ranges_) known.push_back(name);
+  for (std::size_t from = 0; from <= list.size();) {
+    const std::size_t comma = std::min(list.find(',', from), list.size());
+    const std::string place = trimmed(list.substr(from, comma - from));
+    if (std::find(h.places.begin(), h.places.end(), place) != h.places.end())
+      reader_.fail(ErrorKind::shape,
+                   fmt::format("the index {} stands twice in {}: each place of a declaration needs an index of its own",
+                               place, key),
+                   at);
+    if (!ranges_.contains(place))
+      reader_.fail(
+          ErrorKind::name,
+          fmt::format("'{}' in {} is no declared index{}; [indices] gives its range: {} = {{ from = 0, to = 9 }}",
+                      place, key, suggestion(place, known), place.empty() ? "i" : place),
+          at);
+    h.places.push_back(place);
+    from = comma + 1;
+  }
+  return h;
+}
+
+DeclaredArray& Loader::declare_array(const ArrayHead& head, ModelArray::What what, const toml::node& node,
+                                     const SourcePosition& at) {
+  DeclaredArray a;
+  a.info.name = head.name;
+  a.info.what = what;
+  a.info.position = at;
+  std::size_t elements = 1;
+  for (const std::string& p : head.places) {
+    a.info.dimensions.push_back(ranges_.at(p));
+    a.indices.push_back(context_.names.at(p));
+    const IndexRange& d = a.info.dimensions.back();
+    const auto extent = static_cast<std::size_t>(*d.to.word() - *d.from.word()) + 1;
+    if (extent > most_elements / elements)
+      reader_.fail(ErrorKind::limit, fmt::format("{} has more than {} elements", head.name, most_elements), at);
+    elements *= extent;
+  }
+  if (const auto* t = node.as_table()) {
+    a.info.unit = unit(*t);
+    a.info.note = note(*t);
+  }
+  a.named.dimensions = a.info.dimensions;
+  switch (what) {
+    case ModelArray::What::parameter: a.named.head = Symbol(head.name); break;
+    case ModelArray::What::unknown: {
+      const Expr time[] = {model_.independent};
+      a.named.head = UnknownFunction(head.name).call(time);
+      break;
+    }
+    default: a.named.head = definition_symbol(head.name);
+  }
+  return scope_.add(std::move(a));
+}
+
+// Those of [parameters] with an index; plain ones, which sizes are made of, come first.
+void Loader::array_parameters() {
+  const auto* table = section("parameters");
+  if (table == nullptr) return;
+  for (const auto& [key, node] : in_file_order(*table)) {
+    const SourcePosition at = reader_.position(*key);
+    const auto head = array_head(std::string(key->str()), at);
+    if (!head) continue;
+    declare(head->name, "parameter", at);
+    if (head->primes > 0)
+      reader_.fail(ErrorKind::name,
+                   fmt::format("a prime on the parameter {}: parameters are constant and have no rate", head->name),
+                   at);
+    DeclaredArray& a = declare_array(*head, ModelArray::What::parameter, *node, at);
+    const auto* t = node->as_table();
+    if (t == nullptr) {
+      if (node->is_array())
+        array_values(a, *node);
+      else
+        formulas_.emplace_back(a.info.name, node);
+      continue;
+    }
+    reader_.require_keys(*t, fmt::format("the parameter {}", head->name), {"value", "values", "file", "unit", "note"});
+    const toml::node* given[] = {t->get("value"), t->get("values"), t->get("file")};
+    if (std::count(std::begin(given), std::end(given), nullptr) != 2)
+      reader_.fail(ErrorKind::shape,
+                   fmt::format("the parameter {} has one of value = \"a formula in its indices\", values = [...] and "
+                               "file = \"table.csv\"",
+                               head->name),
+                   at);
+    if (given[0] != nullptr) formulas_.emplace_back(a.info.name, given[0]);
+    if (given[1] != nullptr) array_values(a, *given[1]);
+    if (given[2] != nullptr) file_values(a, *given[2]);
+  }
+}
+
+void Loader::array_values(DeclaredArray& a, const toml::node& node) {
+  const auto& dimensions = a.info.dimensions;
+  const auto read = [&](const auto& self, const toml::node& n, std::size_t depth) -> void {
+    const auto extent = static_cast<std::size_t>(*dimensions[depth].to.word() - *dimensions[depth].from.word() + 1);
+    const auto* list = n.as_array();
+    if (list == nullptr)
+      reader_.fail(
+          ErrorKind::shape,
+          fmt::format("the values of {} are {} of the shape {}; a number stands where a list of {} belongs",
+                      a.info.name, dimensions.size() == 1 ? "a list" : "lists of lists", shape_of(dimensions), extent),
+          reader_.position(n));
+    if (list->size() != extent)
+      reader_.fail(
+          ErrorKind::shape,
+          fmt::format("{} has {} along its index {} ({} to {}), but {} given", a.info.name,
+                      counted(extent, "place", "places"), dimensions[depth].name, *dimensions[depth].from.word(),
+                      *dimensions[depth].to.word(), counted(list->size(), "value is", "values are")),
+          reader_.position(n));
+    for (const auto& entry : *list) {
+      if (depth + 1 < dimensions.size()) {
+        self(self, entry, depth + 1);
+      } else if (entry.is_array()) {
+        reader_.fail(ErrorKind::shape,
+                     fmt::format("{} has {}, but its values are nested deeper", a.info.name,
+                                 counted(dimensions.size(), "index", "indices")),
+                     reader_.position(entry));
+      } else {
+        a.values.push_back(reader_.number(entry, fmt::format("each of the values of {}", a.info.name)));
+      }
+    }
+  };
+  read(read, node, 0);
+  a.info.source = "values";
+  a.whole_numbers = std::all_of(a.values.begin(), a.values.end(), [](const Number& v) { return v.is_integer(); });
+}
+
+void Loader::file_values(DeclaredArray& a, const toml::node& node) {
+  a.info.source = reader_.text(node, fmt::format("the file of {}", a.info.name));
+  namespace fs = std::filesystem;
+  const fs::path path = fs::path(model_.path).parent_path() / fs::path(a.info.source);
+  std::error_code ignored;
+  if (!fs::is_regular_file(path, ignored))
+    reader_.fail(ErrorKind::io,
+                 fmt::format("the file '{}' of {} cannot be read; its path is relative to the model file",
+                             path.string(), a.info.name),
+                 reader_.position(node));
+  std::vector<std::vector<double>> rows;
+  try {
+    rows = read_csv_numbers(path.string());
+  } catch (const Error& e) {
+    reader_.fail(e.kind(), e.message(), reader_.position(node));
+  }
+  const auto& d = a.info.dimensions;
+  const auto lines = static_cast<std::size_t>(*d[0].to.word() - *d[0].from.word() + 1);
+  const std::size_t across = a.info.elements() / lines;
+  if (rows.size() != lines)
+    reader_.fail(ErrorKind::shape,
+                 fmt::format("{} needs one line for each of the {} values of its index {}; '{}' has {}", a.info.name,
+                             lines, d[0].name, a.info.source, counted(rows.size(), "line", "lines")),
+                 reader_.position(node));
+  for (std::size_t i = 0; i < rows.size(); ++i) {
+    if (rows[i].size() != across)
+      reader_.fail(ErrorKind::shape,
+                   fmt::format("{} needs {} in each line; line {} of '{}' has {}", a.info.name,
+                               counted(across, "number", "numbers"), i + 1, a.info.source, rows[i].size()),
+                   reader_.position(node));
+    for (const double v : rows[i]) a.values.push_back(Number::shortest_decimal(v));
+  }
+  a.whole_numbers = std::all_of(a.values.begin(), a.values.end(), [](const Number& v) { return v.is_integer(); });
+}
+
+void Loader::array_unknown(const ArrayHead& head, const toml::node& node, const SourcePosition& at) {
+  declare(head.name, "unknown", at);
+  DeclaredArray& a = declare_array(head, ModelArray::What::unknown, node, at);
+  a.first_unknown = model_.unknowns.size();
+  Unknown u;
+  const toml::node* start = &node;
+  if (const auto* t = node.as_table()) {
+    reader_.require_keys(*t, fmt::format("the unknown {}", head.name),
+                         {"start", "unit", "note", "lower", "upper", "fit"});
+    start = t->get("start");
+    u.fit = yes_or_no(*t, "fit", head.name);
+    bounds(*t, head.name, u.start, false, u.lower, u.upper, at);
+  }
+  u.unit = a.info.unit;
+  u.note = a.info.note;
+  u.position = at;
+  u.start_given = start != nullptr;
+  if (start != nullptr) starts_.push_back({&a, formula(*start, fmt::format("the start of {}", head.name)), false, at});
+  if (start != nullptr) a.info.given = starts_.back().given;
+  const Expr args[] = {model_.independent};
+  for (std::size_t n = 0; n < a.info.elements(); ++n) {
+    u.name = a.info.element(n);
+    u.symbol = Symbol(u.name);
+    u.function = UnknownFunction(u.name).call(args);
+    model_.unknowns.push_back(u);
+  }
+}
+
+void Loader::array_rates(const ArrayHead& head, const toml::node& node, const SourcePosition& at) {
+  DeclaredArray* a = scope_.find(head.name);
+  if (head.primes > 1)
+    reader_.fail(ErrorKind::name,
+                 fmt::format("an initial value is given for {}{}; only the value and the first rate can be started",
+                             head.name, std::string(head.primes, '\'')),
+                 at);
+  if (a == nullptr || a->info.what != ModelArray::What::unknown)
+    reader_.fail(ErrorKind::name,
+                 fmt::format("an initial rate is given for '{}', which is no array of unknowns", head.name), at);
+  std::vector<std::string> own;
+  for (const IndexRange& d : a->info.dimensions) own.push_back(d.name);
+  if (own != head.places)
+    reader_.fail(ErrorKind::shape,
+                 fmt::format("the rates of {} are given with other indices than the array", a->info.head()), at);
+  const toml::node* start = &node;
+  if (const auto* t = node.as_table()) {
+    reader_.require_keys(*t, fmt::format("the initial rate of {}", head.name), {"start", "unit", "note"});
+    start = t->get("start");
+    if (start == nullptr) return;
+  }
+  starts_.push_back({a, formula(*start, fmt::format("the initial rate of {}", head.name)), true, at});
+}
+
+// A number, or a text that is read when all names are known: see array_formulas().
+Expr Loader::formula(const toml::node& node, const std::string& what) {
+  if (node.is_number()) return {reader_.number(node, what)};
+  const std::string text = reader_.text(node, what);
+  context_.origin = reader_.text_start(node);
+  const Array a = parse_array(text, context_);
+  if (a.rank() > 0 || is_condition(a.body()))
+    reader_.fail(ErrorKind::shape,
+                 fmt::format("{} is {}; a number for each element is expected", what,
+                             a.rank() > 0 ? "an array of the shape " + shape_text(a) : "a condition"),
+                 reader_.position(node));
+  return a.body();
+}
+
+void Loader::require_bound_indices(const Expr& e, std::span<const Expr> allowed, const std::string& what,
+                                   const SourcePosition& at) const {
+  for (const Symbol& s : free_symbols(e)) {
+    if (!ranges_.contains(s.name()) || !(context_.names.at(s.name()) == s)) continue;
+    if (std::find(allowed.begin(), allowed.end(), s) != allowed.end()) continue;
+    reader_.fail(
+        ErrorKind::shape,
+        fmt::format("the index {0} is open in {1}: give it a number, sum over it, sum(..., {0}), or make {1} an "
+                    "array with that index",
+                    s.name(), what),
+        at);
+  }
+}
+
+// The formulas of parameters and indexed definitions.
+void Loader::array_formulas() {
+  for (const auto& [name, node] : formulas_) {
+    DeclaredArray& a = *scope_.find(name);
+    a.info.given = formula(*node, a.info.head());
+    require_bound_indices(a.info.given, a.indices, a.info.head(), reader_.position(*node));
+    if (a.info.what == ModelArray::What::parameter && !unknown_calls({&a.info.given, 1}).empty())
+      reader_.fail(
+          ErrorKind::shape,
+          fmt::format("the parameter {} depends on an unknown; what changes belongs into [definitions]", a.info.head()),
+          reader_.position(*node));
+  }
+  formulas_.clear();
+}
+
+const NamedArray* Loader::array_named(const std::string& name) {
+  if (DeclaredArray* a = scope_.find(name)) return &a->named;
+  if (std::find(reading_.begin(), reading_.end(), name) != reading_.end()) {
+    reading_.push_back(name);
+    throw Error(ErrorKind::cycle,
+                fmt::format("the definitions go in a circle: {}",
+                            fmt::join(std::find(reading_.begin(), reading_.end() - 1, name), reading_.end(), " -> ")));
+  }
+  if (!unread_.contains(name)) return nullptr;
+  // It stands further down: whether it is an array shows when it is read.
+  const SourcePosition origin = context_.origin;
+  for (NamedExpression& d : model_.definitions) {
+    if (d.name == name) definition_body(d);
+  }
+  context_.origin = origin;
+  DeclaredArray* a = scope_.find(name);
+  return a == nullptr ? nullptr : &a->named;
+}
+
+void Loader::definition_body(NamedExpression& e) {
+  const auto at = unread_.find(e.name);
+  if (at == unread_.end()) return;
+  const toml::node& node = *at->second;
+  if (reading_.size() > deepest)
+    reader_.fail(
+        ErrorKind::limit,
+        fmt::format("more than {} definitions each stand above one that they use; turn their order round", deepest),
+        e.position);
+  reading_.push_back(e.name);
+  unread_.erase(at);
+  const toml::node* value = &node;
+  if (const auto* t = node.as_table()) value = t->get("value");
+  if (value == nullptr) reader_.fail(ErrorKind::shape, fmt::format("{} has no value", e.name), reader_.position(node));
+  if (value->is_number()) {
+    e.given = reader_.number(*value, e.name);
+  } else {
+    const std::string text = reader_.text(*value, e.name);
+    context_.origin = reader_.text_start(*value);
+    const Array a = parse_array(text, context_);
+    e.given = a.body();
+    require_bound_indices(e.given, {}, e.name, reader_.position(node));
+    if (a.rank() > 0) {
+      DeclaredArray d;
+      d.info.name = e.name;
+      d.info.what = ModelArray::What::definition;
+      d.info.unit = e.unit;
+      d.info.note = e.note;
+      d.info.position = e.position;
+      d.info.given = a.body();
+      d.indices = a.indices();
+      for (std::size_t k = 0; k < a.rank(); ++k) {
+        const Expr last = a.shape()[k] - 1;
+        if (!last.word())
+          reader_.fail(ErrorKind::shape, fmt::format("the size {} of {} is no number", to_text(a.shape()[k]), e.name),
+                       reader_.position(node));
+        d.info.dimensions.push_back({a.indices()[k].name(), 0, last, false});
+      }
+      d.named = {definition_symbol(e.name), d.info.dimensions};
+      context_.names.erase(e.name);
+      scope_.add(std::move(d));
+    }
+  }
+  reading_.pop_back();
+}
+
+void Loader::output_body(NamedExpression& e, const toml::node& node) {
+  const toml::node* text = &node;
+  if (const auto* t = node.as_table()) text = t->get("value");
+  if (text == nullptr) reader_.fail(ErrorKind::shape, fmt::format("{} has no value", e.name), reader_.position(node));
+  const auto indexed =
+      std::find_if(output_heads_.begin(), output_heads_.end(), [&](const auto& h) { return h.first == e.name; });
+  if (text->is_number()) {
+    e.given = reader_.number(*text, e.name);
+    if (indexed == output_heads_.end()) return;
+  } else {
+    const std::string typed = reader_.text(*text, e.name);
+    context_.origin = reader_.text_start(*text);
+    const Array value = parse_array(typed, context_);
+    e.given = value.body();
+    if (value.rank() > 0) {
+      if (indexed != output_heads_.end())
+        reader_.fail(ErrorKind::shape,
+                     fmt::format("the output {} has indices, but its value is itself an array of the shape {}", e.name,
+                                 shape_text(value)),
+                     reader_.position(*text));
+      DeclaredArray d;
+      d.info = {e.name, ModelArray::What::output, {}, e.unit, e.note, value.body(), "", e.position};
+      d.indices = value.indices();
+      for (std::size_t k = 0; k < value.rank(); ++k)
+        d.info.dimensions.push_back({d.indices[k].name(), 0, value.shape()[k] - 1, false});
+      d.named.dimensions = d.info.dimensions;
+      scope_.add(std::move(d));
+      e.name.clear();
+      return;
+    }
+  }
+  std::vector<Expr> own;
+  if (indexed != output_heads_.end()) {
+    for (const std::string& p : indexed->second.places) own.push_back(context_.names.at(p));
+  }
+  require_bound_indices(e.given, own, "the output " + e.name, reader_.position(*text));
+  if (indexed == output_heads_.end()) return;
+  DeclaredArray& a = declare_array(indexed->second, ModelArray::What::output, node, e.position);
+  a.info.given = e.given;
+  e.name.clear();
+}
+
+// Parameters in places, bounds and ranges are put in as numbers: what the model looks like depends on them.
+void Loader::find_sizes() {
+  std::vector<Expr> all;
+  const auto add = [&](const Expr& e) { all.push_back(e); };
+  for (const DeclaredArray& a : scope_.all()) add(a.info.given);
+  for (const NamedExpression& d : model_.definitions) add(d.given);
+  for (const NamedExpression& o : model_.outputs) add(o.given);
+  for (const ModelEquation& e : model_.equations) add(e.given.lhs), add(e.given.rhs);
+  for (const FunctionHead& f : heads_) add(f.body);
+  for (const FitSeries& f : model_.fits) add(f.model_given), add(f.deviation_given);
+  for (const Start& s : starts_) add(s.given);
+  std::vector<Expr> places;
+  for (const Family& f : families_) {
+    add(f.info.given.lhs);
+    add(f.info.given.rhs);
+    add(f.info.where);
+    places.push_back(f.info.where);
+  }
+  std::vector<std::string> in_relations;
+  postorder(std::span<const Expr>(all), [&](const Expr& e) {
+    if (e.is(Kind::element))
+      for (const Expr& i : e.operands().subspan(1)) places.push_back(i);
+    if (e.is(Kind::reduction)) places.insert(places.end(), {e.operands()[2], e.operands()[3]});
+  });
+  const auto used = free_symbols(places);
+  for (Parameter& p : model_.parameters) {
+    const bool here = std::any_of(used.begin(), used.end(), [&](const Symbol& s) { return s == p.symbol; });
+    if (here && !p.value.is_integer())
+      reader_.fail(ErrorKind::shape,
+                   fmt::format("{} = {} stands in an index or a bound, so it must be a whole number (integer)", p.name,
+                               p.value.to_string()),
+                   p.position);
+    p.fixed = p.fixed || here;
+  }
+}
+
+Expr Loader::written(const Expr& e, const WriteOut::Numbers& indices, const std::string& where,
+                     const SourcePosition& at) {
+  const auto place = [&] {
+    std::string text;
+    for (const auto& [symbol, value] : indices)
+      text += fmt::format("{}{} = {}", text.empty() ? " at " : ", ", symbol.name(), to_text(value));
+    return where + text;
+  };
+  try {
+    const Expr result = (*write_out_)(e, indices);
+    postorder(result, [&](const Expr& x) {
+      if (!x.is(Kind::element)) return;
+      throw Error(
+          ErrorKind::shape,
+          fmt::format("the index of {} is not known when the model is loaded: places are made of indices, whole "
+                      "numbers, parameters and arrays of whole numbers",
+                      to_text(x, {60, model_.independent.name()})));
+    });
+    return result;
+  } catch (const Error& error) {
+    if (error.position().known()) throw;
+    reader_.fail(error.kind(), fmt::format("{} ({})", error.message(), place()), at);
+  }
+}
+
+void Loader::write_out_arrays() {
+  if (scope_.empty() && ranges_.empty()) return;
+  find_sizes();
+  WriteOut::Numbers sizes;
+  for (const Parameter& p : model_.parameters) {
+    if (!p.fixed) continue;
+    sizes.emplace_back(p.symbol, Expr(p.value));
+    used_.insert(p.name);
+  }
+  write_out_ = std::make_unique<WriteOut>(
+      WriteOut::Options{[this](const Expr& head, std::span<const Expr> indices, bool as_number) {
+                          return scope_.element(head, indices, as_number);
+                        },
+                        1'000'000, false},
+      std::move(sizes));
+  for (FunctionHead& f : heads_) f.body = written(f.body, {}, "the function " + f.name, f.position);
+  for (FitSeries& f : model_.fits) {
+    f.model_given = written(f.model_given, {}, "the fit of " + f.name, f.position);
+    f.deviation_given = written(f.deviation_given, {}, "the fit of " + f.name, f.position);
+  }
+  write_families();
+  // Outputs that are arrays become one output for each element.
+  for (DeclaredArray& a : scope_.all()) {
+    if (a.info.what != ModelArray::What::output) continue;
+    for (std::size_t n = 0; n < a.info.elements(); ++n) {
+      NamedExpression e{a.info.element(n), a.info.unit, a.info.note, {}, {}, a.info.position};
+      e.given = written(a.info.given, a.at(n), "the output " + a.info.name, a.info.position);
+      model_.outputs.push_back(std::move(e));
+    }
+  }
+  write_starts();
+}
+
+void Loader::write_starts() {
+  for (Start& s : starts_) {
+    for (std::size_t n = 0; n < s.array->info.elements(); ++n)
+      s.elements.push_back(written(s.given, s.array->at(n), "the start of " + s.array->info.name, s.position));
+  }
+}
+
+// Scalar definitions as they are to be resolved, and all elements of arrays that anything has asked for so far.
+void Loader::write_definitions(std::vector<NamedExpression>& all) {
+  for (NamedExpression& d : all) d.given = written(d.given, {}, "the definition " + d.name, d.position);
+  DeclaredArray* a = nullptr;
+  std::size_t n = 0;
+  while (scope_.next_wanted(a, n)) {
+    const char* what = a->info.what == ModelArray::What::parameter ? "the parameter " : "the definition ";
+    NamedExpression e{a->info.element(n), a->info.unit, a->info.note, {}, {}, a->info.position};
+    e.given = written(a->info.given, a->at(n), what + a->info.name, a->info.position);
+    all.push_back(std::move(e));
+  }
+}
+
+// Numbers for the formulas of starts, with the parameters as they are.
+void Loader::put_in_starts(const std::function<Expr(const Expr&, const SourcePosition&)>& resolve) {
+  Bindings values;
+  for (const Parameter& p : model_.parameters) values.set(p.symbol, Expr(p.value));
+  for (Start& s : starts_) {
+    for (Expr& e : s.elements) e = resolve(e, s.position);
+    if (!values.empty()) s.elements = substitute(s.elements, values, Unused::allowed);
+    for (std::size_t n = 0; n < s.elements.size(); ++n) {
+      Unknown& u = model_.unknowns[s.array->first_unknown + n];
+      double value = 0;
+      try {
+        value = evaluate(s.elements[n]);
+      } catch (const Error& e) {
+        reader_.fail(e.kind(), fmt::format("the start of {} has no value: {}", u.name, e.message()), s.position);
+      }
+      if (s.rate) {
+        u.rate_start = value;
+        u.rate_given = true;
+        continue;
+      }
+      u.start = std::clamp(value, u.lower, u.upper);
+      if (u.start != value)
+        warn(fmt::format("the start {} of {} lies outside its bounds {} to {}; it is moved to {}", value, u.name,
+                         u.lower, u.upper, u.start),
+             s.position);
+    }
+  }
+}
+
+// Elements of parameters that are used, as parameters of the model.
+void Loader::parameters_in_use() {
+  for (DeclaredArray& a : scope_.all()) {
+    if (std::find(a.wanted.begin(), a.wanted.end(), 1) != a.wanted.end()) used_.insert(a.info.name);
+    if (a.values.empty()) continue;
+    for (std::size_t n = 0; n < a.wanted.size(); ++n) {
+      if (a.wanted[n] == 0) continue;
+      Parameter p;
+      p.name = a.info.element(n);
+      p.value = a.values[n];
+      p.unit = a.info.unit;
+      p.note = a.info.note;
+      p.symbol = Symbol(p.name);
+      p.position = a.info.position;
+      model_.parameters.push_back(std::move(p));
+      used_.insert(model_.parameters.back().name);
+    }
+  }
+}
+
+}  // namespace boreon
