@@ -37,7 +37,15 @@ struct JsonWriter {
 Json::Json(std::string text) : kind_(Kind::text), text_(std::move(text)) {}
 Json::Json(std::string_view text) : kind_(Kind::text), text_(text) {}
 Json::Json(const char* text) : kind_(Kind::text), text_(text) {}
-Json::Json(const Json&) = default;
+Json::Json(const Json& other) : kind_(other.kind_), text_(other.text_), fields_(other.fields_) {
+  switch (kind_) {
+    case Kind::truth: truth_ = other.truth_; break;
+    case Kind::integer: integer_ = other.integer_; break;
+    case Kind::count: count_ = other.count_; break;
+    case Kind::number: number_ = other.number_; break;
+    default: break;
+  }
+}
 Json::Json(Json&&) noexcept = default;
 Json& Json::operator=(const Json& other) { return *this = Json(other); }  // which may be a part of this one
 Json& Json::operator=(Json&&) noexcept = default;
@@ -63,10 +71,26 @@ Json Json::object() { return Json(Kind::object); }
 Json& Json::operator[](std::string_view name) {
   if (kind_ == Kind::nothing) kind_ = Kind::object;
   if (kind_ != Kind::object) throw Error(ErrorKind::usage, "only an object of an answer has named fields");
-  for (auto& [known, item] : fields_) {
-    if (known == name) return item;
+  if (Json* known = find(name)) return *known;
+  auto& [added, item] = fields_.emplace_back(name, Json());
+  if (index_) index_->emplace(added, &item);
+  return item;
+}
+
+Json* Json::find(std::string_view name) {
+  constexpr std::size_t few = 24;
+  if (fields_.size() <= few) {
+    for (auto& [known, item] : fields_) {
+      if (known == name) return &item;
+    }
+    return nullptr;
   }
-  return fields_.emplace_back(name, Json()).second;
+  if (!index_) {
+    index_ = std::make_unique<std::unordered_map<std::string_view, Json*>>();
+    for (auto& [known, item] : fields_) index_->emplace(known, &item);
+  }
+  const auto at = index_->find(name);
+  return at == index_->end() ? nullptr : at->second;
 }
 
 Json& Json::operator[](std::size_t index) {

@@ -6,9 +6,11 @@
 #include <cstdint>
 #include <initializer_list>
 #include <list>
+#include <memory>
 #include <string>
 #include <string_view>
 #include <type_traits>
+#include <unordered_map>
 #include <utility>
 #include <vector>
 
@@ -83,6 +85,9 @@ class Json {
   };
   std::string text_;
   std::list<std::pair<std::string, Json>> fields_;  ///< without names in a list
+  /// Of objects with many fields, by name; made when one is looked for. A copy makes its own.
+  std::unique_ptr<std::unordered_map<std::string_view, Json*>> index_;
+  [[nodiscard]] Json* find(std::string_view name);
 };
 
 }  // namespace boreon::cli

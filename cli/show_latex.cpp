@@ -5,6 +5,7 @@
 #include <cmath>
 
 #include "request.hpp"
+#include "show_model.hpp"
 
 namespace boreon::cli {
 namespace {
@@ -64,6 +65,18 @@ std::string quantity(const Expr& name, const std::string& value, const std::stri
                      latex_text(note));
 }
 
+std::string array_quantity(const ModelArray& a, const PrintOptions& options) {
+  std::string range;
+  for (const IndexRange& d : a.dimensions)
+    range += fmt::format("{}${} = {}, \\ldots, {}$", range.empty() ? "" : ", ", to_latex(Symbol(d.name)),
+                         to_latex(d.from), to_latex(d.to));
+  const std::string value = a.source.empty() ? to_latex(plain_names(a.given), options)
+                                             : fmt::format("\\text{{{}}}", latex_text(source_of(a, options)));
+  return fmt::format("  ${}$ & ${}{}$ & {}{}{} \\\\\n", to_latex(head_of(a)), value,
+                     a.unit.empty() ? "" : "\\;" + latex_unit(a.unit), range, a.note.empty() ? "" : "; ",
+                     latex_text(a.note));
+}
+
 std::string table(std::string_view title, const std::string& rows) {
   return rows.empty()
              ? std::string()
@@ -92,12 +105,20 @@ std::string model_in_latex(const Model& m) {
   std::string out = fmt::format("\\section*{{{}}}\n", latex_text(m.called()));
   std::string rows;
   for (const auto& p : m.parameters) {
+    if (is_element(m, p.name)) continue;
     const std::string error = p.uncertainty > 0 ? " \\pm " + latex_number(p.uncertainty) : "";
     rows += quantity(Symbol(p.name), to_latex(Expr(p.value)) + error, p.unit, p.note);
   }
+  for (const ModelArray& a : m.arrays) {
+    if (a.what == ModelArray::What::parameter) rows += array_quantity(a, options);
+  }
   out += table("Parameters", rows);
   rows.clear();
+  for (const ModelArray& a : m.arrays) {
+    if (a.what == ModelArray::What::unknown) rows += array_quantity(a, options);
+  }
   for (const auto& u : m.unknowns) {
+    if (is_element(m, u.name)) continue;
     rows += quantity(Symbol(u.name), latex_number(u.start), u.unit, u.note);
     if (std::isfinite(u.lower))
       rows += fmt::format("  & \\multicolumn{{2}}{{l}}{{${} \\ge {}$}} \\\\\n", to_latex(Symbol(u.name)),
@@ -124,17 +145,17 @@ std::string model_in_latex(const Model& m) {
                                 aside(t.unit, t.note)));
   out += aligned("Tables", lines);
   lines.clear();
-  for (const auto& d : m.definitions)
-    lines.push_back(fmt::format("{} &= {}{}", to_latex(Symbol(d.name)), latex(d.given), aside(d.unit, d.note)));
+  for (const ShownFormula& d : formulas_of(m, ModelArray::What::definition))
+    lines.push_back(fmt::format("{} &= {}{}", to_latex(d.left), latex(d.given), aside(d.unit, d.note)));
   out += aligned("Definitions", lines);
   lines.clear();
-  for (const auto& e : m.equations)
+  for (const ShownEquation& e : equations_of(m))
     lines.push_back(
-        fmt::format("{} &= {} && \\text{{{}}}", latex(e.given.lhs), latex(e.given.rhs), latex_text(e.name)));
+        fmt::format("{} &= {} && \\text{{{}}}", latex(e.given.lhs), latex(e.given.rhs), latex_text(e.name + e.about)));
   out += aligned("Equations", lines);
   lines.clear();
-  for (const auto& o : m.outputs)
-    lines.push_back(fmt::format("{} &= {}{}", to_latex(Symbol(o.name)), latex(o.given), aside(o.unit, o.note)));
+  for (const ShownFormula& o : formulas_of(m, ModelArray::What::output))
+    lines.push_back(fmt::format("{} &= {}{}", to_latex(o.left), latex(o.given), aside(o.unit, o.note)));
   out += aligned("Outputs", lines);
   lines.clear();
   for (const auto& f : m.fits) {

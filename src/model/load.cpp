@@ -232,9 +232,11 @@ void Loader::resolve() {
   std::vector<NamedExpression> definitions = model_.definitions;
   if (write_out_ != nullptr) {
     for (NamedExpression& o : model_.outputs) o.resolved = written(o.given, {}, "the output " + o.name, o.position);
-    for (ModelEquation& e : model_.equations)
+    for (std::size_t i = written_equations_; i < model_.equations.size(); ++i) {
+      ModelEquation& e = model_.equations[i];
       e.resolved = {written(e.given.lhs, {}, "the equation " + e.name, e.position),
                     written(e.given.rhs, {}, "the equation " + e.name, e.position)};
+    }
     write_definitions(definitions);
     parameters_in_use();
   } else {

@@ -601,11 +601,16 @@ void Loader::put_in_starts(const std::function<Expr(const Expr&, const SourcePos
   for (Start& s : starts_) {
     for (Expr& e : s.elements) e = resolve(e, s.position);
     if (!values.empty()) s.elements = substitute(s.elements, values, Unused::allowed);
+    std::vector<double> numbers;
+    try {
+      numbers = evaluate(s.elements, {}, Unused::allowed);
+    } catch (const Error&) {  // which one it is, is found below
+    }
     for (std::size_t n = 0; n < s.elements.size(); ++n) {
       Unknown& u = model_.unknowns[s.array->first_unknown + n];
       double value = 0;
       try {
-        value = evaluate(s.elements[n]);
+        value = numbers.empty() ? evaluate(s.elements[n]) : numbers[n];
       } catch (const Error& e) {
         reader_.fail(e.kind(), fmt::format("the start of {} has no value: {}", u.name, e.message()), s.position);
       }

@@ -283,9 +283,11 @@ void Loader::write_families() {
       e.position = f.info.position;
       e.given = {written(f.info.given.lhs, at, "the equation " + f.info.name, f.info.position),
                  written(f.info.given.rhs, at, "the equation " + f.info.name, f.info.position)};
+      e.resolved = e.given;
       equations.push_back(std::move(e));
     }
   }
+  written_equations_ = equations.size();
   model_.equations.insert(model_.equations.begin(), std::make_move_iterator(equations.begin()),
                           std::make_move_iterator(equations.end()));
   for (Family& f : families_) {

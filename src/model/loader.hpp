@@ -172,6 +172,7 @@ class Loader {
     int specificity = -1;
   };
   std::map<DeclaredArray*, std::vector<Owner>> owners_;
+  std::size_t written_equations_ = 0;  // those of families come first
   std::map<std::string, std::pair<std::string, SourcePosition>> declared_;
   std::vector<FunctionHead> heads_;
   std::set<std::string> used_;

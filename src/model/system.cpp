@@ -277,7 +277,8 @@ System time_system(const Model& model) {
     b.set(u.function, u.symbol);
     if (u.order == 2) {
       rate_names.push_back(rate_symbol(model, u.name));
-      add_state(s, u.name + "'", rate_names.back(), u.rate_start, -std::numeric_limits<double>::infinity(),
+      const std::size_t bracket = std::min(u.name.find('['), u.name.size());
+      add_state(s, u.name.substr(0, bracket) + "'" + u.name.substr(bracket), rate_names.back(), u.rate_start, -std::numeric_limits<double>::infinity(),
                 std::numeric_limits<double>::infinity());
       b.set(raised(u.function, 1), rate_names.back());
     }

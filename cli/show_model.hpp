@@ -1,0 +1,39 @@
+// SPDX-License-Identifier: MIT
+// What of a model is shown, in text as in LaTeX: arrays as they were written, not their elements one by one.
+#pragma once
+
+#include <string>
+#include <vector>
+
+#include "request.hpp"
+
+namespace boreon::cli {
+
+/// A definition, output or formula: left = given.
+struct ShownFormula {
+  Expr left;
+  Expr given;
+  std::string unit;
+  std::string note;
+};
+struct ShownEquation {
+  std::string name;
+  Equation given;
+  std::string about;  ///< for which indices, and for how many elements; empty for a plain one
+};
+
+/// T[i, j] with its indices as symbols.
+[[nodiscard]] Expr head_of(const ModelArray& array);
+/// Whether a name is that of an element of an array of the model.
+[[nodiscard]] bool is_element(const Model& m, const std::string& name);
+/// Plain ones first, then arrays of that kind.
+[[nodiscard]] std::vector<ShownFormula> formulas_of(const Model& m, ModelArray::What what);
+[[nodiscard]] std::vector<ShownEquation> equations_of(const Model& m);
+/// "i = 0 .. n - 1, periodic".
+[[nodiscard]] std::string text_of(const IndexRange& index);
+/// "15 values from a file.csv", or the formula.
+[[nodiscard]] std::string source_of(const ModelArray& array, const PrintOptions& options);
+
+[[nodiscard]] Answer show_model(const Request& r);
+
+}  // namespace boreon::cli
