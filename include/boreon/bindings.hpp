@@ -2,10 +2,13 @@
 // Bindings: which symbol gets which value. Substitution replaces all of them at once.
 #pragma once
 
+#include <cstddef>
+#include <cstdint>
 #include <initializer_list>
 #include <span>
 #include <string>
 #include <string_view>
+#include <unordered_map>
 #include <utility>
 #include <vector>
 
@@ -44,7 +47,10 @@ class Bindings {
   [[nodiscard]] const Expr* find(const Expr& target) const;
 
  private:
+  [[nodiscard]] Entry* by_target(const Expr& target);
   std::vector<Entry> entries_;
+  /// Of many entries with a target, by node; the entries keep the nodes alive.
+  std::unordered_map<std::uintptr_t, std::size_t> index_;
 };
 
 /// Simultaneous substitution: {x: y, y: x} swaps. Bound variables of integrals, sums and limits are respected (and

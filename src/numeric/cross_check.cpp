@@ -5,16 +5,20 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
+#include <numeric>
 #include <optional>
 #include <random>
+#include <unordered_map>
 
+#include "arrays/instances.hpp"
 #include "boreon/bindings.hpp"
 #include "boreon/calculus.hpp"
 #include "boreon/catalogue.hpp"
 #include "boreon/error.hpp"
 #include "boreon/functions.hpp"
 #include "boreon/text.hpp"
-#include "arrays/instances.hpp"
+#include "expr/hash.hpp"
 #include "expr/numeric_rows.hpp"
 #include "values/domains.hpp"
 #include "values/graph_evaluator.hpp"
@@ -385,6 +389,59 @@ Evidence cross_check(std::span<const DerivativeClaim> claims, const CheckOptions
   return evidence;
 }
 
+namespace {
+
+constexpr std::size_t most_entries = 2000;  // of a Jacobian that are checked one by one
+constexpr std::size_t examples_of_form = 20;
+constexpr std::size_t nodes_of_row = 20000;  // times the entries of the row
+
+// What is left of an expression when elements of arrays are known by their array only: the rows of one formula have one
+// such form, but for numbers that depend on the index.
+std::uint64_t form_of(const Expr& root, NodeMap<std::uint64_t>& known) {
+  postorder(
+      std::span<const Expr>(&root, 1),
+      [&](const Expr& e) {
+        std::uint64_t h = hash_combine(0x51ed27, static_cast<std::uint64_t>(e.kind()));
+        if (e.is(Kind::symbol)) {
+          const std::string_view name = e.name();
+          h = hash_combine(h, hash_text(name.substr(0, name.find('['))));
+        } else if (e.operands().empty() && !e.is_number()) {
+          h = e.hash();
+        } else if (e.is(Kind::call)) {
+          h = hash_combine(h, hash_text(e.function().name));
+        }
+        std::uint64_t sum = 0;  // whatever the order of the operands
+        for (const Expr& o : e.operands()) sum += hash_combine(known.at(o), 1);
+        known[e] = hash_combine(h, sum);
+      },
+      [&](const Expr& e) { return !known.contains(e); });
+  return known.at(root);
+}
+
+// All rows of a small Jacobian; of a large one some of each form, and others at random.
+std::vector<std::size_t> rows_to_check(const ExprList& functions, const SparseMatrix& jacobian) {
+  std::vector<std::size_t> rows(functions.size());
+  std::iota(rows.begin(), rows.end(), std::size_t{0});
+  const std::size_t entries = jacobian.pattern.columns.size();
+  if (entries <= most_entries) return rows;
+  NodeMap<std::uint64_t> known;
+  std::unordered_map<std::uint64_t, std::size_t> seen;
+  std::mt19937_64 random(1);
+  std::shuffle(rows.begin(), rows.end(), random);
+  const double part = static_cast<double>(most_entries) / static_cast<double>(entries);
+  std::vector<std::size_t> chosen;
+  for (const std::size_t i : rows) {
+    std::size_t& examples = seen[form_of(functions[i], known)];
+    const bool by_chance = static_cast<double>(random() >> 11U) * 0x1p-53 < part;
+    if (examples++ < examples_of_form || by_chance) chosen.push_back(i);
+  }
+  if (chosen.size() > rows.size() / 2 && chosen.size() * entries / rows.size() <= 2 * most_entries) chosen = rows;
+  std::sort(chosen.begin(), chosen.end());
+  return chosen;
+}
+
+}  // namespace
+
 Evidence cross_check(const ExprList& functions, const ExprList& variables, const SparseMatrix& jacobian,
                      const CheckOptions& options, std::span<const std::string> row_names) {
   if (jacobian.pattern.rows != functions.size() || jacobian.pattern.cols != variables.size()) {
@@ -393,27 +450,40 @@ Evidence cross_check(const ExprList& functions, const ExprList& variables, const
                             jacobian.pattern.rows, jacobian.pattern.cols, functions.size(), variables.size()));
   }
   std::vector<DerivativeClaim> claims;
-  for (std::size_t i = 0; i < functions.size(); ++i) {
+  const std::vector<std::size_t> rows = rows_to_check(functions, jacobian);
+  NodeMap<std::size_t> columns;
+  for (std::size_t j = 0; j < variables.size(); ++j) columns[variables[j]] = j;
+  std::size_t left_out = 0;
+  std::mt19937_64 random(2);
+  for (const std::size_t i : rows) {
     const std::string row = i < row_names.size() ? row_names[i] : fmt::format("row {}", i + 1);
-    const auto claim = [&](std::size_t j, const Expr& value) {
-      claims.push_back({functions[i], variables[j], value, fmt::format("d({})/d({})", row, to_text(variables[j]))});
-    };
+    std::map<std::size_t, Expr> entries;
+    for (auto k = jacobian.pattern.row_start[i]; k < jacobian.pattern.row_start[i + 1]; ++k)
+      entries[static_cast<std::size_t>(jacobian.pattern.columns[static_cast<std::size_t>(k)])] =
+          jacobian.values[static_cast<std::size_t>(k)];
     // Zeros that the pattern leaves out are claims as well, wherever the variable occurs in the text of the row.
-    std::vector<char> present(variables.size(), 0);
-    for (auto k = jacobian.pattern.row_start[i]; k < jacobian.pattern.row_start[i + 1]; ++k) {
-      const auto j = static_cast<std::size_t>(jacobian.pattern.columns[static_cast<std::size_t>(k)]);
-      present[j] = 1;
-      claim(j, jacobian.values[static_cast<std::size_t>(k)]);
-    }
-    NodeMap<char> occurs;
+    std::size_t nodes = 0;
     postorder(functions[i], [&](const Expr& e) {
-      if (e.is(Kind::symbol) || e.is(Kind::unknown_call)) occurs[e] = 1;
+      ++nodes;
+      if (!e.is(Kind::symbol) && !e.is(Kind::unknown_call)) return;
+      if (const std::size_t* j = columns.find(e)) entries.emplace(*j, 0);
     });
-    for (std::size_t j = 0; j < variables.size(); ++j) {
-      if (present[j] == 0 && occurs.contains(variables[j])) claim(j, 0);
+    // Of a row as long as a field some entries at random.
+    const std::size_t most = std::max<std::size_t>(3, nodes_of_row / std::max<std::size_t>(nodes, 1));
+    const double part = static_cast<double>(most) / static_cast<double>(entries.size());
+    for (const auto& [j, value] : entries) {
+      if (part < 1 && static_cast<double>(random() >> 11U) * 0x1p-53 > part) {
+        ++left_out;
+        continue;
+      }
+      claims.push_back({functions[i], variables[j], value, fmt::format("d({})/d({})", row, to_text(variables[j]))});
     }
   }
-  return cross_check(claims, options);
+  Evidence evidence = cross_check(claims, options);
+  if (rows.size() < functions.size())
+    evidence.method += fmt::format(", {} of {} rows, with each form of row", rows.size(), functions.size());
+  if (left_out > 0) evidence.method += fmt::format(", {} entries of long rows left out", left_out);
+  return evidence;
 }
 
 Evidence cross_check_derivative(const Expr& function, const ExprList& variables, const Expr& derived,

@@ -6,6 +6,7 @@
 
 #include <cmath>
 #include <limits>
+#include <unordered_map>
 
 #include "boreon/bindings.hpp"
 #include "boreon/error.hpp"
@@ -34,14 +35,18 @@ void require_variables(const std::vector<Expr>& list, const char* what) {
 
 void require_known(const System& s, const std::vector<Expr>& functions, const char* what) {
   std::vector<std::string> missing;
+  std::unordered_multimap<std::string, Expr> variables;
+  const auto add = [&](const Expr& e) { variables.emplace(e.is(Kind::symbol) ? e.name() : "", e); };
+  add(s.time);
+  for (const auto* list : {&s.states, &s.parameters}) {
+    for (const Expr& e : *list) add(e);
+  }
   for (const Symbol& f : free_symbols(functions)) {
-    const auto is = [&](const Expr& e) {
-      if (are_namesakes(e, f)) reject_namesakes(e, f);
-      return e == f;
-    };
-    bool known = is(s.time);
-    for (const auto* list : {&s.states, &s.parameters}) {
-      for (const Expr& e : *list) known = known || is(e);
+    bool known = false;
+    const auto [first, last] = variables.equal_range(f.name());
+    for (auto at = first; at != last; ++at) {
+      if (are_namesakes(at->second, f)) reject_namesakes(at->second, f);
+      known = known || at->second == f;
     }
     if (!known) missing.push_back(f.name());
   }

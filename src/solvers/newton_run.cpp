@@ -163,12 +163,11 @@ void NewtonRun::scale_matrix(SUNMatrix j) const {
 // The size of an unknown now, not below a part of its scale; equations by the magnitude of their terms, or by what a
 // change of the unknowns by their size does to them where those vanish.
 void NewtonRun::take_sizes(const std::vector<double>& y) {
+  const bool at_start = last_ == y && iterations_.empty();
   for (std::size_t i = 0; i < n_; ++i) {
     const double own = std::fabs(y[i]);
     // where the run begins, what starts at zero is as large as it may have to become
-    size_[i] = last_ == y && iterations_.empty() ? std::max(own, reach_[i])
-               : own > zero_part * scale_[i]     ? own
-                                                 : reach_[i];
+    size_[i] = at_start ? std::max(own, reach_[i]) : own > zero_part * scale_[i] ? own : reach_[i];
     if (!(size_[i] > 0) || !std::isfinite(size_[i])) size_[i] = 1;
   }
   weight_ = scaling_.equations(y);

@@ -23,14 +23,29 @@ Bindings& Bindings::set(const Expr& target, const Expr& value) {
         ErrorKind::usage,
         "only symbols and calls of unknown functions can be bound to a value, not numbers or compound expressions");
   }
-  for (Entry& e : entries_) {
-    if (e.name.empty() && e.target == target) {
-      e.value = value;
-      return *this;
-    }
+  if (Entry* known = by_target(target)) {
+    known->value = value;
+    return *this;
   }
   entries_.push_back({target, {}, value});
+  if (!index_.empty()) index_.emplace(target.bits(), entries_.size() - 1);
   return *this;
+}
+
+Bindings::Entry* Bindings::by_target(const Expr& target) {
+  constexpr std::size_t few = 16;
+  if (entries_.size() <= few) {
+    const auto at = std::find_if(entries_.begin(), entries_.end(),
+                                 [&](const Entry& e) { return e.name.empty() && e.target == target; });
+    return at == entries_.end() ? nullptr : &*at;
+  }
+  if (index_.empty()) {
+    for (std::size_t i = 0; i < entries_.size(); ++i) {
+      if (entries_[i].name.empty()) index_.emplace(entries_[i].target.bits(), i);
+    }
+  }
+  const auto at = index_.find(target.bits());
+  return at == index_.end() ? nullptr : &entries_[at->second];
 }
 
 Bindings& Bindings::set(std::string_view name, const Expr& value) {
