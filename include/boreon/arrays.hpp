@@ -12,6 +12,7 @@
 // every operation is that of its formula, whatever the extents.
 #pragma once
 
+#include <concepts>
 #include <functional>
 #include <initializer_list>
 #include <span>
@@ -30,6 +31,9 @@ class Array {
  public:
   /// A number or scalar expression.
   Array(Expr scalar) : body_(std::move(scalar)) {}  // NOLINT(google-explicit-constructor)
+  template <class T>
+  requires(std::convertible_to<T, Expr> && !std::derived_from<T, Expr>)
+  Array(const T& number) : body_(number) {}  // NOLINT(google-explicit-constructor): 2*A
   /// Named elements, counted from 0. Extents are whole numbers or expressions in symbols.
   Array(std::string_view name, const ExprList& extents);
   /// The elements head[first[0] + i, ...], i = 0 .. extents[0] - 1: the array is counted from 0 whatever its head is.

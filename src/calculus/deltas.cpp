@@ -60,6 +60,9 @@ std::optional<Fixed> fixed_by(const Expr& condition, const Expr& k) {
     const Expr& p = parts[i];
     if (!p.is(Kind::relation) || p.relation_op() != RelationOp::equal) continue;
     const Expr difference = p.operands()[0] - p.operands()[1];
+    bool gathered = false;  // k inside the index of another array can be no solution
+    postorder(difference, [&](const Expr& e) { gathered = gathered || (e.is(Kind::element) && depends_on(e, k)); });
+    if (gathered) continue;
     const Expr slope = derivative(difference, k);
     if (!slope.is_integer(1) && !slope.is_integer(-1)) continue;
     const Expr value = substitute(slope.is_integer(1) ? -difference : difference, {{k, 0}}, Unused::allowed);
@@ -155,7 +158,8 @@ Expr derivative_of_reduction(const Expr& e, const Expr& variable, const std::fun
   const auto o = e.operands();
   Expr k = o[1];
   Expr body = o[0];
-  if (depends_on(variable, k)) {  // d/dT[k] of a sum over another k
+  // d/dT[k] of a sum over another k, or one up to another k.
+  if (depends_on(variable, k) || depends_on(o[2], k) || depends_on(o[3], k)) {
     k = fresh_symbol(k, e, variable);
     body = substitute(body, {{o[1], k}}, Unused::allowed);
   }

@@ -162,7 +162,9 @@ void ball_value(const FunctionRow& row, Ball& result, std::span<const Ball> args
     return true;
   }();
   (void)guarded;
-  spend(200 + static_cast<std::uint64_t>(precision) * static_cast<std::uint64_t>(precision) / 512);
+  // Choosing and comparing costs nothing beside a series.
+  const bool choice = !row.analytic;
+  spend(choice ? 60 : 200 + static_cast<std::uint64_t>(precision) * static_cast<std::uint64_t>(precision) / 512);
   for (std::size_t i = 0; i < std::min<std::size_t>(args.size(), static_cast<std::size_t>(row.orders)); ++i) {
     if (args[i].finite() && beyond(args[i])) {
       acb_indeterminate(result.get());

@@ -65,12 +65,13 @@ Expr ArrayScope::element(const Expr& head, std::span<const Expr> indices, bool a
     places.push_back(*inside.word());
   }
   const std::size_t number = a->number(places);
+  a->used = true;
+  if (as_number && a->whole_numbers) return a->values[number];
   const bool first = a->wanted[number] == 0;
   a->wanted[number] = 1;
   switch (a->info.what) {
     case ModelArray::What::parameter:
       if (!a->values.empty()) {
-        if (as_number && a->whole_numbers) return a->values[number];
         return Symbol(a->info.element(number));
       }
       break;

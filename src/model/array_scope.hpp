@@ -24,11 +24,12 @@ struct ArrayHead {
 
 struct DeclaredArray {
   ModelArray info;
-  NamedArray named;               // from and to as numbers
-  std::vector<Number> values;     // of a parameter that lists them
-  bool whole_numbers = false;     // all of them are
-  std::vector<Expr> indices;      // of the formula in info.given
-  std::vector<char> wanted;       // elements that something uses
+  NamedArray named;            // from and to as numbers
+  std::vector<Number> values;  // of a parameter that lists them
+  bool whole_numbers = false;  // all of them are
+  std::vector<Expr> indices;   // of the formula in info.given
+  std::vector<char> wanted;    // elements that something uses by name
+  bool used = false;
   std::size_t first_unknown = 0;  // where its elements begin among the unknowns of the model
 
   [[nodiscard]] std::size_t number(std::span<const std::int64_t> indices) const;

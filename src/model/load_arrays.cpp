@@ -510,7 +510,7 @@ void Loader::find_sizes() {
     if (here && !p.value.is_integer())
       reader_.fail(ErrorKind::shape,
                    fmt::format("{} = {} stands in an index or a bound, so it must be a whole number (integer)", p.name,
-                               p.value.to_string()),
+                               p.value.to_double()),
                    p.position);
     p.fixed = p.fixed || here;
   }
@@ -631,7 +631,7 @@ void Loader::put_in_starts(const std::function<Expr(const Expr&, const SourcePos
 // Elements of parameters that are used, as parameters of the model.
 void Loader::parameters_in_use() {
   for (DeclaredArray& a : scope_.all()) {
-    if (std::find(a.wanted.begin(), a.wanted.end(), 1) != a.wanted.end()) used_.insert(a.info.name);
+    if (a.used) used_.insert(a.info.name);
     if (a.values.empty()) continue;
     for (std::size_t n = 0; n < a.wanted.size(); ++n) {
       if (a.wanted[n] == 0) continue;

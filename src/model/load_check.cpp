@@ -128,6 +128,13 @@ void Loader::warn_of_unused(const Uses& uses) {
   for (const NamedExpression& d : model_.definitions) {
     if (!used_.contains(d.name)) warn(fmt::format("the definition {} is not used", d.name), d.position);
   }
+  for (const ModelArray& a : model_.arrays) {
+    if (a.what != ModelArray::What::parameter && a.what != ModelArray::What::definition) continue;
+    if (!used_.contains(a.name))
+      warn(fmt::format("the {} {} is not used", a.what == ModelArray::What::parameter ? "parameter" : "definition",
+                       a.head()),
+           a.position);
+  }
   for (const ModelTable& t : model_.tables) {
     if (!used_.contains(t.function.name()))
       warn(fmt::format("the table {} is not used", t.function.name()), t.position);

@@ -226,7 +226,7 @@ void Loader::claim_elements(Family& f, std::size_t number) {
       if (!p.word())
         reader_.fail(ErrorKind::shape,
                      fmt::format("the place {} of {} on the left side of {} is not known when the model is loaded",
-                                 to_text(p, {40}), f.target->info.name, f.info.name),
+                                 to_text(p, {40, model_.independent.name()}), f.target->info.name, f.info.name),
                      f.info.position);
       places.push_back(*p.word());
     }

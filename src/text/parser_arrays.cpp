@@ -11,7 +11,13 @@
 namespace boreon {
 
 const NamedArray* Parser::array_called(const Token& t) const {
-  return context_.arrays && !t.quoted && !names_.bound(t.text) ? context_.arrays(t.text) : nullptr;
+  if (!context_.arrays || t.quoted || names_.bound(t.text)) return nullptr;
+  try {
+    return context_.arrays(t.text);
+  } catch (const Error& e) {
+    if (e.position().known()) throw;
+    errors_.fail(e.kind(), e.message(), t.at);
+  }
 }
 
 // T or T' of an unknown array, the plain symbol of another.

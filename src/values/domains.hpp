@@ -40,7 +40,8 @@ struct ComplexDomain {
 struct BallDomain {
   using Value = Ball;
   long precision = 64;
-  [[nodiscard]] std::uint64_t cost() const { return 100 + static_cast<std::uint64_t>(precision) / 8; }
+  /// Of sums and products; functions and powers add their own.
+  [[nodiscard]] std::uint64_t cost() const { return 20 + static_cast<std::uint64_t>(precision) / 32; }
   [[nodiscard]] Value number(const Number& n) const { return Ball::from(n, precision); }
   [[nodiscard]] Value constant(ConstantCode code) const;
   void add_scaled(Value& s, const Value& c, const Value& t, bool unit) const {

@@ -55,22 +55,26 @@ void require_used(std::span<const Expr> expressions, const Bindings& bindings) {
 // Sums over elements of arrays as the elements themselves, for indices and sizes among the bindings; empty if there are
 // none.
 std::vector<Expr> elements_of(std::span<const Expr> expressions, const Bindings& bindings) {
-  bool elements = false;
-  postorder(expressions, [&](const Expr& e) { elements = elements || e.is(Kind::element); });
-  if (!elements) return {};
-  WriteOut::Numbers numbers;
-  for (const auto& entry : bindings.entries()) {
-    if (!entry.value.word()) continue;
-    for (const Symbol& s : free_symbols(expressions)) {
-      if (entry.name.empty() ? entry.target == s : entry.name == s.name()) numbers.emplace_back(s, entry.value);
-    }
-  }
-  WriteOut write({}, numbers);
-  std::vector<Expr> all;
+  std::vector<Expr> all(expressions.begin(), expressions.end());
   bool changed = false;
-  for (const Expr& e : expressions) {
-    all.push_back(write(e));
-    changed = changed || !(all.back() == e);
+  // An index that is itself an element, b[e[i]], gets its number when i has one.
+  for (int round = 0; round < 8; ++round) {
+    bool elements = false;
+    postorder(std::span<const Expr>(all), [&](const Expr& e) { elements = elements || e.is(Kind::element); });
+    if (!elements) break;
+    WriteOut::Numbers numbers;
+    for (const Symbol& s : free_symbols(all)) {
+      if (const Expr* value = bindings.find(s); value != nullptr && value->word()) numbers.emplace_back(s, *value);
+    }
+    WriteOut write({}, numbers);
+    bool again = false;
+    for (Expr& e : all) {
+      const Expr next = write(e);
+      again = again || !(next == e);
+      e = next;
+    }
+    changed = changed || again;
+    if (!again) break;
   }
   return changed ? all : std::vector<Expr>();
 }

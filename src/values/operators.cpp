@@ -26,7 +26,9 @@ bool closed(const Expr& e) { return free_symbols(e).empty(); }
 // A sum or another reduction over a finite range of whole numbers, in any domain.
 template <class Domain, class Value>
 bool finite_sum(const Domain& domain, const Expr& e, Value& value) {
-  if (!e.is_summation()) {
+  bool nested = false;  // with bounds that may depend on the index
+  postorder(e.operands()[0], [&](const Expr& x) { nested = nested || x.is(Kind::reduction); });
+  if (!e.is_summation() || nested) {
     const Expr terms = closed(e) ? written_out(e, false, most_terms) : e;
     if (terms.is(Kind::reduction)) return false;
     value =
