@@ -111,7 +111,8 @@ class Story {
     r.assume = std::vector<std::string>{"T > 0, tau > 0"};
     step(r, transform_command);
     measure();
-    heading("16. Source text for your own program");
+    fields();
+    heading("18. Source text for your own program");
     r = request("generate", "ion_chemistry.toml");
     r.out = (folder_ / "generated").string();
     step(r, generate);
@@ -130,6 +131,17 @@ class Story {
   }
 
  private:
+  void fields() {
+    heading("16. Fields: a patch of plasma that drifts through the arc");
+    step(request("show", "drifting_patch.toml"), show);
+    Request r = request("simulate", "drifting_patch.toml");
+    r.show = std::vector<std::string>{"n,profile,content"};
+    r.plot = path("drifting_patch.png");
+    step(r, simulate);
+    heading("17. A network: currents that the arc drives in a power grid");
+    step(request("solve", "ground_currents.toml"), solve);
+  }
+
   void measure() {
     heading("12. The recombination coefficient from what a (made-up) radar saw");
     Request r = request("fit", "density_decay.toml");

@@ -106,12 +106,13 @@ void list_values(Answer& a, const Model& m, const System& s, const std::vector<d
              });
 }
 
-std::vector<std::size_t> chosen(const Request& r, const System& s) {
+std::vector<std::size_t> chosen(const Request& r, const Model& m, const System& s) {
   std::vector<std::string> all = s.state_names;
   all.insert(all.end(), s.output_names.begin(), s.output_names.end());
   std::vector<std::size_t> picked;
   for (const std::string& text : r.show) {
     for (const std::string& typed : split(text)) {
+      if (m.find_array(typed) != nullptr) continue;  // see fields_to_draw()
       const auto parts = element_name(typed);
       const std::string name = parts ? to_string(*parts) : typed;
       const auto at = std::find(all.begin(), all.end(), name);
@@ -121,17 +122,97 @@ std::vector<std::size_t> chosen(const Request& r, const System& s) {
       picked.push_back(static_cast<std::size_t>(at - all.begin()));
     }
   }
-  if (picked.empty()) {
-    for (std::size_t i = 0; i < std::min<std::size_t>(8, s.states.size()); ++i) picked.push_back(i);
+  if (r.show.empty()) {
+    for (std::size_t i = 0; i < s.states.size() && picked.size() < 8; ++i) {
+      const ModelArray* a = is_element(m, s.state_names[i])
+                                ? m.find_array(std::string_view(s.state_names[i]).substr(0, s.state_names[i].find('[')))
+                                : nullptr;
+      if (a == nullptr || a->elements() <= 8) picked.push_back(i);
+    }
   }
   return picked;
+}
+
+// Arrays that are drawn as colours: those asked for by name, or the first large ones.
+std::vector<const ModelArray*> fields_to_draw(const Request& r, const Model& m) {
+  std::vector<const ModelArray*> fields;
+  for (const std::string& text : r.show) {
+    for (const std::string& name : split(text)) {
+      const ModelArray* a = m.find_array(name);
+      if (a == nullptr) continue;
+      if (a->what == ModelArray::What::parameter || a->what == ModelArray::What::definition)
+        throw Error(ErrorKind::name, fmt::format("--show: {} is a {}; make it an output to see it", a->head(),
+                                                 a->what == ModelArray::What::parameter ? "parameter" : "definition"));
+      if (a->dimensions.size() > 2)
+        throw Error(
+            ErrorKind::unsupported,
+            fmt::format("--show: {} has three indices or more; make a part of it an output, \"cut[i, j]\"", a->head()));
+      fields.push_back(a);
+    }
+  }
+  if (!r.show.empty()) return fields;
+  for (const ModelArray& a : m.arrays) {
+    if (a.what == ModelArray::What::unknown && a.elements() > 8 && a.dimensions.size() <= 2 && fields.size() < 3)
+      fields.push_back(&a);
+  }
+  return fields;
+}
+
+std::vector<double> places(const IndexRange& d) {
+  std::vector<double> all;
+  for (std::int64_t i = *d.from.word(); i <= *d.to.word(); ++i) all.push_back(static_cast<double>(i));
+  return all;
+}
+
+// A field of one index over time, one of two at the end of the run.
+Figure field_figure(const Model& m, const System& s, const TimeResult& run, const ModelArray& a) {
+  constexpr std::size_t most_times = 400;
+  const bool state = a.what == ModelArray::What::unknown;
+  const auto& names = state ? s.state_names : s.output_names;
+  std::vector<std::size_t> columns;
+  for (std::size_t i = 0; i < names.size(); ++i) {
+    if (names[i].starts_with(a.name + "[")) columns.push_back(i);
+  }
+  const auto value = [&](std::size_t sample, std::size_t k) {
+    return (state ? run.states : run.outputs)[sample][columns[k]];
+  };
+  Figure f;
+  f.field.label = typeset_label(a.head() + (a.unit.empty() ? "" : " (" + a.unit + ")"));
+  const std::string time = m.independent.name() + (m.independent_unit.empty() ? "" : " (" + m.independent_unit + ")");
+  if (a.dimensions.size() == 1) {
+    const std::size_t step = std::max<std::size_t>(1, run.times.size() / most_times);
+    f.x_label = time;
+    f.y_label = a.dimensions[0].name;
+    f.field.y = places(a.dimensions[0]);
+    for (std::size_t i = 0; i < run.times.size(); i += step) f.field.x.push_back(run.times[i]);
+    for (std::size_t k = 0; k < columns.size(); ++k) {
+      for (std::size_t i = 0; i < run.times.size(); i += step) f.field.values.push_back(value(i, k));
+    }
+    return f;
+  }
+  f.subtitle = fmt::format("at {} = {:g}{}", m.independent.name(), run.times.back(),
+                           m.independent_unit.empty() ? "" : " " + m.independent_unit);
+  f.x_label = a.dimensions[0].name;
+  f.y_label = a.dimensions[1].name;
+  f.field.x = places(a.dimensions[0]);
+  f.field.y = places(a.dimensions[1]);
+  for (std::size_t j = 0; j < f.field.y.size(); ++j) {
+    for (std::size_t i = 0; i < f.field.x.size(); ++i)
+      f.field.values.push_back(value(run.times.size() - 1, i * f.field.y.size() + j));
+  }
+  return f;
 }
 
 // One panel for each unit, in the order in which units come.
 void draw(const Request& r, const Model& m, const System& s, const TimeResult& run) {
   std::vector<Figure> panels;
   std::vector<std::string> units;
-  for (const std::size_t k : chosen(r, s)) {
+  for (const ModelArray* a : fields_to_draw(r, m)) {
+    panels.push_back(field_figure(m, s, run, *a));
+    if (panels.size() == 1) panels[0].title = m.title;
+    units.emplace_back("\x01");  // a panel of its own
+  }
+  for (const std::size_t k : chosen(r, m, s)) {
     const bool state = k < s.states.size();
     const std::size_t o = state ? 0 : k - s.states.size();
     const std::string unit = state ? unit_of(m, s.state_names[k]) : m.outputs[o].unit;
@@ -157,7 +238,8 @@ void draw(const Request& r, const Model& m, const System& s, const TimeResult& r
     panels[panel].curves.push_back(std::move(c));
   }
   if (panels.empty()) throw Error(ErrorKind::usage, "there is nothing to draw");
-  panels.back().x_label = m.independent.name() + (m.independent_unit.empty() ? "" : " (" + m.independent_unit + ")");
+  if (panels.back().field.values.empty())
+    panels.back().x_label = m.independent.name() + (m.independent_unit.empty() ? "" : " (" + m.independent_unit + ")");
   for (Figure& f : panels) {
     if (r.log_x) f.x_low = std::numeric_limits<double>::quiet_NaN();
   }

@@ -25,6 +25,14 @@ struct Curve {
   std::vector<double> high = {};
 };
 
+/// Values over a grid with even steps, as colours; there is a scale beside it.
+struct ColourField {
+  std::string label;           ///< of the scale: name and unit
+  std::vector<double> x;       ///< columns
+  std::vector<double> y;       ///< rows
+  std::vector<double> values;  ///< of the first row, then the second, ...; NaN is left white
+};
+
 struct Figure {
   std::string title;
   std::string x_label;
@@ -35,6 +43,7 @@ struct Figure {
   bool logarithmic_x = false;
   bool logarithmic_y = false;
   std::string subtitle = {};  ///< parameter values
+  ColourField field = {};     ///< drawn in the place of curves if it has values
   /// What is shown; NaN leaves it to the numbers.
   double x_low = std::numeric_limits<double>::quiet_NaN();
   double x_high = std::numeric_limits<double>::quiet_NaN();

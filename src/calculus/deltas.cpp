@@ -4,6 +4,7 @@
 #include <optional>
 #include <vector>
 
+#include "boreon/algebra.hpp"
 #include "boreon/bindings.hpp"
 #include "boreon/calculus.hpp"
 #include "boreon/error.hpp"
@@ -65,7 +66,7 @@ std::optional<Fixed> fixed_by(const Expr& condition, const Expr& k) {
     if (gathered) continue;
     const Expr slope = derivative(difference, k);
     if (!slope.is_integer(1) && !slope.is_integer(-1)) continue;
-    const Expr value = substitute(slope.is_integer(1) ? -difference : difference, {{k, 0}}, Unused::allowed);
+    const Expr value = expand(substitute(slope.is_integer(1) ? -difference : difference, {{k, 0}}, Unused::allowed));
     if (depends_on(value, k)) continue;
     parts.erase(parts.begin() + static_cast<std::ptrdiff_t>(i));
     return Fixed{value, parts.empty() ? truth(true) : conjunction(parts)};
@@ -101,6 +102,29 @@ Expr where(const Expr& value, const Expr& condition) {
   return piecewise(branches);
 }
 
+// The terms of a sum, and of products with a sum that holds deltas: (delta - delta)*f.
+void spread(const Expr& e, const Expr& k, std::vector<Expr>& terms) {
+  constexpr std::size_t most = 1000;
+  if (e.is(Kind::sum)) {
+    for (const auto [t, c] : Parts(e)) spread(c * t, k, terms);
+    if (!e.operands()[0].is_integer(0)) terms.push_back(e.operands()[0]);
+    return;
+  }
+  if (e.is(Kind::product) && terms.size() < most) {
+    for (const auto [base, exponent] : Parts(e)) {
+      if (!exponent.is_integer(1) || !base.is(Kind::sum)) continue;
+      bool deltas = false;
+      for (const auto [t, c] : Parts(base)) deltas = deltas || delta_in(t, k).has_value();
+      if (!deltas) continue;
+      const Expr others = e / base;
+      for (const auto [t, c] : Parts(base)) spread(c * t * others, k, terms);
+      if (!base.operands()[0].is_integer(0)) spread(base.operands()[0] * others, k, terms);
+      return;
+    }
+  }
+  terms.push_back(e);
+}
+
 Expr fresh_symbol(const Expr& like, const Expr& a, const Expr& b) {
   std::string name = like.name() + "_";
   const auto free = free_symbols(std::vector<Expr>{a, b});
@@ -129,13 +153,7 @@ Expr same_place(const Expr& a, const Expr& b) {
 
 Expr sum_over_deltas(const Expr& term, const Expr& k, const Expr& from, const Expr& to) {
   std::vector<Expr> terms;
-  const Expr apart = term.is(Kind::sum) ? term : Expr(term);
-  if (apart.is(Kind::sum)) {
-    for (const auto [t, c] : Parts(apart)) terms.push_back(c * t);
-    if (!apart.operands()[0].is_integer(0)) terms.push_back(apart.operands()[0]);
-  } else {
-    terms.push_back(apart);
-  }
+  spread(term, k, terms);
   Expr result;
   Expr open;
   for (const Expr& t : terms) {

@@ -32,6 +32,7 @@ std::string quoted(const std::string& text) {
 }
 
 bool drawable(const Figure& f) {
+  if (std::any_of(f.field.values.begin(), f.field.values.end(), [](double v) { return std::isfinite(v); })) return true;
   for (const Curve& c : f.curves) {
     for (std::size_t i = 0; i < std::min(f.categories.size(), c.y.size()); ++i) {
       if (std::isfinite(c.y[i])) return true;
@@ -92,6 +93,33 @@ std::string bars(const Figure& f, std::size_t block) {
   return s + "\nset xtics enhanced autofreq\nset xrange [*:*]\nset yrange [*:*]\n";
 }
 
+// Colours whose brightness rises evenly, so that equal steps of the value look equal, in print and to colour-blind
+// readers as well.
+constexpr const char* even_palette =
+    "set palette defined (0 '#0b2545', 1 '#1f4e79', 2 '#2e7f8f', 3 '#58a87c', 4 '#a9c45f', 5 '#fbe45b')\n";
+
+std::string colours(const Figure& f, std::size_t block) {
+  const ColourField& c = f.field;
+  std::string s = fmt::format("$data{} << EOD\n", block);
+  for (std::size_t j = 0; j < c.y.size(); ++j) {
+    for (std::size_t i = 0; i < c.x.size(); ++i) {
+      const double v = c.values[j * c.x.size() + i];
+      s += std::isfinite(v) ? fmt::format("{:.10g} {:.10g} {:.10g}\n", c.x[i], c.y[j], v)
+                            : fmt::format("{:.10g} {:.10g} NaN\n", c.x[i], c.y[j]);
+    }
+    s += "\n";
+  }
+  const auto ends = [](const std::vector<double>& x) {
+    const double half = x.size() > 1 ? (x[1] - x[0]) / 2 : 0.5;
+    return fmt::format("[{:.10g}:{:.10g}]", x.front() - half, x.back() + half);
+  };
+  return s + fmt::format(
+                 "EOD\nset offsets\nunset grid\nset cblabel {} noenhanced offset 2,0\nset xrange {}\n"
+                 "set yrange {}\n{}plot $data{} using 1:2:3 with image notitle\nset grid lc rgb '#dddddd' lt 1 "
+                 "lw 1\n",
+                 quoted(c.label), ends(c.x), ends(c.y), even_palette, block);
+}
+
 // The columns behind x and y: an error, or the ends of a band.
 std::string beside(const Curve& c, std::size_t i) {
   if (!c.low.empty()) return fmt::format(" {:.10g} {:.10g}", c.low[i], c.high[i]);
@@ -122,6 +150,9 @@ std::string script(const std::vector<Figure>& panels, bool svg) {
        "rgb '#dddddd' lt 1 lw 1\nset key noenhanced tmargin center "
        "horizontal maxrows 4 spacing 1.2 samplen 3\n";
   if (panels.size() > 1) s += fmt::format("set lmargin 12\nset multiplot layout {},1\n", panels.size());
+  // Axes of time stand one below the other, beside scales of colours or not.
+  if (std::any_of(panels.begin(), panels.end(), [](const Figure& f) { return !f.field.values.empty(); }))
+    s += "set rmargin at screen 0.86\n";
   std::size_t block = 0;
   for (const Figure& f : panels) {
     if (!f.categories.empty()) continue;
@@ -153,6 +184,10 @@ std::string script(const std::vector<Figure>& panels, bool svg) {
                                                          : "set offsets 0, 0, graph 0.03, graph 0.03\n";
     s += f.logarithmic_x ? "set logscale x\n" : "unset logscale x\n";
     s += f.logarithmic_y ? "set logscale y\nset format y '10^{%L}'\n" : "unset logscale y\nset format y '%g'\n";
+    if (!f.field.values.empty()) {
+      s += colours(f, of_bars++);
+      continue;
+    }
     if (!f.categories.empty()) {
       s += bars(f, of_bars);
       of_bars += f.curves.size();
@@ -240,6 +275,10 @@ void write_figures(const std::vector<Figure>& panels, const std::string& path, c
     if (!drawable(f))
       throw Error(ErrorKind::domain,
                   fmt::format("there is nothing to draw in '{}': no point has a finite value", f.title));
+    if (f.field.values.size() != f.field.x.size() * f.field.y.size())
+      throw Error(ErrorKind::shape,
+                  fmt::format("the field '{}' has {} values for {} columns and {} rows", f.field.label,
+                              f.field.values.size(), f.field.x.size(), f.field.y.size()));
     for (const Curve& c : f.curves) {
       if (!f.categories.empty() && c.y.size() != f.categories.size()) {
         throw Error(ErrorKind::shape,
