@@ -421,11 +421,11 @@ Answer solve_model(const Request& r, const Model& m) {
     std::string names;
     std::string values;
     for (std::size_t i = 0; i < s.states.size(); ++i) {
-      names += (i > 0 ? "," : "") + s.state_names[i];
+      names += (i > 0 ? "," : "") + csv_field(s.state_names[i]);
       values += fmt::format("{}{:.17g}", i > 0 ? "," : "", result.values[i]);
     }
     for (std::size_t i = 0; i < s.outputs.size(); ++i) {
-      names += "," + s.output_names[i];
+      names += "," + csv_field(s.output_names[i]);
       values += fmt::format(",{:.17g}", result.outputs[i]);
     }
     write_output(r.out.get(), names + "\n" + values + "\n", output_policy(r));

@@ -101,8 +101,9 @@ void draw(const Request& r, const Model& m, const System& s, const TraceResult& 
 }
 
 std::string table_of(const Request& r, const System& s, const TraceResult& t) {
-  std::string text = fmt::format("{},{}", r.along.get(), fmt::join(s.state_names, ","));
-  for (const std::string& n : s.output_names) text += "," + n;
+  std::string text = csv_field(r.along.get());
+  for (const std::string& n : s.state_names) text += "," + csv_field(n);
+  for (const std::string& n : s.output_names) text += "," + csv_field(n);
   text += ",unstable,kind\n";
   for (const TracePoint& p : t.points) {
     text += fmt::format("{:.17g}", p.parameter);

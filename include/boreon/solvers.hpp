@@ -132,5 +132,7 @@ struct TimeResult {
 
 /// Comma-separated values: a head line of names, one line a sample, 17 significant digits.
 [[nodiscard]] std::string to_csv(const System& system, const TimeResult& result);
+/// A name as a field of a CSV file: in quotes if it has a comma, as that of an element, "T[0, 1]".
+[[nodiscard]] std::string csv_field(const std::string& name);
 
 }  // namespace boreon

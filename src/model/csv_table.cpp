@@ -14,6 +14,7 @@
 #include <memory>
 
 #include "boreon/error.hpp"
+#include "boreon/expr.hpp"
 #include "boreon/names.hpp"
 
 namespace boreon {
@@ -53,8 +54,9 @@ struct Reader {
     for (const std::string& text : line) {
       std::string name = stripped(text);
       std::string unit;
-      const std::size_t open = name.find('[');
-      if (open != std::string::npos && name.back() == ']') {
+      // "n [1/m^3]" has a unit, "T[0, 1]" is an element, "T[0, 1] [K]" is both.
+      const std::size_t open = name.rfind('[');
+      if (open != std::string::npos && name.back() == ']' && !element_name(name)) {
         unit = stripped(name.substr(open + 1, name.size() - open - 2));
         name = stripped(name.substr(0, open));
       }

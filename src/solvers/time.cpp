@@ -250,10 +250,12 @@ TimeResult step_in_time(const System& given, const TimeOptions& options) {
   return Stepper(system, options).run();
 }
 
+std::string csv_field(const std::string& name) { return name.find(',') == std::string::npos ? name : '"' + name + '"'; }
+
 std::string to_csv(const System& system, const TimeResult& result) {
   std::string text = system.time.name();
-  for (const auto& n : system.state_names) text += "," + n;
-  for (const auto& n : system.output_names) text += "," + n;
+  for (const auto& n : system.state_names) text += "," + csv_field(n);
+  for (const auto& n : system.output_names) text += "," + csv_field(n);
   text += '\n';
   for (std::size_t k = 0; k < result.times.size(); ++k) {
     text += fmt::format("{:.17g}", result.times[k]);

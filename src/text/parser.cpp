@@ -67,8 +67,8 @@ void Parser::operand(const Token& t) {
   } else if (t.is("[") || t.is("]")) {
     errors_.fail(ErrorKind::syntax,
                  at_ > 0 && tokens_[at_ - 1].is("[") ? "nothing stands between the brackets"
-                 : t.is("[")                         ? "a bracket belongs behind the name of an array: T[i, j]"
-                                                     : "an operand is missing before ']'",
+                 : t.is("[") ? "a bracket belongs behind the name of an array, T[i, j]; use parentheses ( ) to group"
+                             : "an operand is missing before ']'",
                  t.at);
   } else if (t.is("..")) {
     errors_.fail(ErrorKind::syntax, "the first place of the range is missing before '..': A[2..8]", t.at);

@@ -160,6 +160,18 @@ TEST_CASE("a model with fields: shown as written, solved, results by shape and e
   REQUIRE(larger.code == 0);
   CHECK(larger.json()["values"].contains("T[8, 8]"));
   CHECK(test::boreon("check " + file + " --json").json()["check"]["verdict"] == "agrees");
+  // Names with commas in tables, out and back in.
+  const std::string table = folder / "run.csv";
+  REQUIRE(test::boreon("simulate " + file + " --until 1 --out " + table).code == 0);
+  const CsvTable back = read_csv(table);
+  CHECK(back.names[1] == "T[0, 0]");
+  CHECK(back.names.size() == 1 + 25 + 1 + 25);
+  CHECK(back.column("T[0, 4]").back() == 300);
+  const auto drawn = test::boreon("simulate " + file + " --until 1 --show T,mean,drift --plot " + (folder / "run.png"));
+  CHECK(drawn.code == 0);
+  CHECK(test::boreon("simulate " + file + " --until 1 --show flux --plot " + (folder / "run.png"))
+            .says("make it an output"));
+  CHECK(test::boreon("simulate " + file + " --until 1 --show 'T[1,2]' --plot " + (folder / "one.png")).code == 0);
   Model m = parse_model(plate);
   CHECK_THROWS_AS(m.set_parameter("n", 7), Error);
   CHECK_NOTHROW(m.set_parameter("D", 0.5));
