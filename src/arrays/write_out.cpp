@@ -195,6 +195,9 @@ Expr WriteOut::reduction(const Expr& e, const Scope& scope) {
     postorder(o[0], [&](const Expr& x) { arrays = arrays || x.is(Kind::element); });
     wanted = arrays || e.reduction_op() != ReductionOp::sum;
   }
+  if (counted && terms >= options_.most && options_.element)
+    throw Error(ErrorKind::limit, fmt::format("the range of {} from {} to {} has more than {} terms", o[1].name(),
+                                              *from.word(), *to.word(), options_.most));
   Scope with = scope;
   if (!counted || terms >= options_.most || !wanted) {
     with.add(o[1], o[1]);

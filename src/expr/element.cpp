@@ -48,7 +48,7 @@ Expr element(const Expr& head, std::span<const Expr> indices) {
       throw Error(ErrorKind::shape, fmt::format("a condition stands where an index of {} is expected", head.name()));
     if (!i.is_number()) continue;
     if (!i.word())
-      throw Error(ErrorKind::shape, fmt::format("{} is no place in {}: an index must be a whole number, an integer",
+      throw Error(ErrorKind::shape, fmt::format("{:.40} is no place in {}: an index must be a whole number, an integer",
                                                 i.number().to_string(), head.name()));
     name.indices.push_back(*i.word());
   }

@@ -37,7 +37,7 @@ DeclaredArray& ArrayScope::add(DeclaredArray array) {
   return a;
 }
 
-DeclaredArray* ArrayScope::find(const std::string& name) {
+DeclaredArray* ArrayScope::find(const std::string& name) const {
   const auto at = by_name_.find(name);
   return at == by_name_.end() ? nullptr : at->second;
 }

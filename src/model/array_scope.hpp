@@ -41,7 +41,7 @@ class ArrayScope {
  public:
   [[nodiscard]] bool empty() const { return arrays_.empty(); }
   DeclaredArray& add(DeclaredArray array);
-  [[nodiscard]] DeclaredArray* find(const std::string& name);
+  [[nodiscard]] DeclaredArray* find(const std::string& name) const;
   [[nodiscard]] std::deque<DeclaredArray>& all() { return arrays_; }
 
   /// What the element stands for: a number, a parameter, an unknown, or a definition that will be wanted. Throws

@@ -69,6 +69,9 @@ void Loader::indices() {
                    fmt::format("the index {} has no places: it runs from {} to {}", r.name, *numbers.from.word(),
                                *numbers.to.word()),
                    at);
+    if (std::int64_t places = 0; __builtin_sub_overflow(*numbers.to.word(), *numbers.from.word(), &places) ||
+                                 places >= static_cast<std::int64_t>(most_elements))
+      reader_.fail(ErrorKind::limit, fmt::format("the index {} has more than {} places", r.name, most_elements), at);
     context_.names.emplace(r.name, Symbol(r.name, {Assumption::integer}));
     context_.indices.emplace(r.name, r);
     ranges_.emplace(r.name, numbers);

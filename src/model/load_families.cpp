@@ -180,8 +180,7 @@ void Loader::find_target(Family& f) const {
                     "determines, and take the others to the right",
                     fitting.size(), f.info.name, array_of(fitting[0]->head), array_of(fitting[1]->head)),
         f.info.position);
-  // The scope is not changed by looking for a name.
-  f.target = const_cast<ArrayScope&>(scope_).find(array_of(fitting[0]->head));
+  f.target = scope_.find(array_of(fitting[0]->head));
   f.places = fitting[0]->places;
   for (const Expr& p : f.places) {
     if (std::none_of(f.free.begin(), f.free.end(), [&](const Expr& i) { return depends_on(p, i); })) ++f.literals;

@@ -240,6 +240,10 @@ Array Parser::array_call(const Frame& f) {
     if (name == "dot") return takes(2), Array(dot(f.args[0], f.args[1]));
     if (name == "outer") return takes(2), outer(f.args[0], f.args[1]);
   }
+  if ((name == "max" || name == "min") && f.args.size() == 1)
+    throw Error(ErrorKind::shape,
+                fmt::format("the {} of an array runs over its indices: {}({}[i], i)",
+                            name == "max" ? "greatest element" : "least element", name, f.args[0].label()));
   std::string label = name + "(";
   for (const Array& a : f.args) label += (label.ends_with('(') ? "" : ", ") + a.label();
   return map([&](std::span<const Expr> x) { return call_of(f, x); }, f.args).called(label + ")");

@@ -411,3 +411,144 @@ TEST_CASE("random array expressions: values by loops, derivatives written out an
   }
   CHECK(derived > 40);
 }
+
+namespace {
+
+// Whole arrays beside plain tables of numbers.
+struct Both {
+  Array symbolic{0};
+  std::vector<std::size_t> shape;
+  std::vector<double> numbers;
+};
+
+class RandomWholes {
+ public:
+  explicit RandomWholes(std::uint64_t seed) : random_(seed) {}
+
+  Both operator()(int depth, std::vector<std::size_t> shape) {
+    if (depth == 0) return named(shape);
+    switch (pick(shape.size() == 2 ? 6 : 5)) {
+      case 0: {
+        const Both a = (*this)(depth - 1, shape);
+        const Both b = (*this)(depth - 1, shape);
+        const bool minus = pick(2) == 0;
+        Both r{minus ? a.symbolic - b.symbolic : a.symbolic + b.symbolic, shape, a.numbers};
+        for (std::size_t i = 0; i < r.numbers.size(); ++i) r.numbers[i] += minus ? -b.numbers[i] : b.numbers[i];
+        return r;
+      }
+      case 1: {  // a product over one more index
+        const std::size_t inner = 1 + pick(3);
+        std::vector<std::size_t> left(shape.begin(), shape.begin() + 1);
+        left.push_back(inner);
+        std::vector<std::size_t> right(shape.begin() + 1, shape.end());
+        right.insert(right.begin(), inner);
+        const Both a = (*this)(depth - 1, left);
+        const Both b = (*this)(depth - 1, right);
+        Both r{a.symbolic * b.symbolic, shape, {}};
+        const std::size_t across = b.numbers.size() / inner;
+        for (std::size_t i = 0; i < shape[0]; ++i) {
+          for (std::size_t j = 0; j < across; ++j) {
+            double sum = 0;
+            for (std::size_t k = 0; k < inner; ++k) sum += a.numbers[i * inner + k] * b.numbers[k * across + j];
+            r.numbers.push_back(sum);
+          }
+        }
+        return r;
+      }
+      case 2: {
+        Both a = (*this)(depth - 1, shape);
+        a.symbolic = map(static_cast<Expr (*)(const Expr&)>(sin), a.symbolic);
+        for (double& v : a.numbers) v = std::sin(v);
+        return a;
+      }
+      case 3: {  // a scalar that is itself a sum
+        const std::size_t n = 1 + pick(3);
+        const Both u = (*this)(depth - 1, {n});
+        Both a = (*this)(depth - 1, shape);
+        double square = 0;
+        for (const double v : u.numbers) square += v * v;
+        a.symbolic = dot(u.symbolic, u.symbolic) * a.symbolic + 1;
+        for (double& v : a.numbers) v = square * v + 1;
+        return a;
+      }
+      case 4: {  // part of a larger one
+        std::vector<std::size_t> larger = shape;
+        std::vector<std::size_t> from;
+        std::vector<Array::Range> ranges;
+        for (std::size_t& n : larger) {
+          from.push_back(pick(2));
+          ranges.emplace_back(Expr(from.back()), Expr(from.back() + n - 1));
+          n += from.back() + pick(2);
+        }
+        const Both a = (*this)(depth - 1, larger);
+        Both r{a.symbolic.slice(ranges), shape, {}};
+        for (std::size_t i = 0; i < shape[0]; ++i) {
+          if (shape.size() == 1) {
+            r.numbers.push_back(a.numbers[i + from[0]]);
+            continue;
+          }
+          for (std::size_t j = 0; j < shape[1]; ++j)
+            r.numbers.push_back(a.numbers[(i + from[0]) * larger[1] + j + from[1]]);
+        }
+        return r;
+      }
+      default: {
+        const Both a = (*this)(depth - 1, {shape[1], shape[0]});
+        Both r{transpose(a.symbolic), shape, {}};
+        for (std::size_t i = 0; i < shape[0]; ++i)
+          for (std::size_t j = 0; j < shape[1]; ++j) r.numbers.push_back(a.numbers[j * shape[0] + i]);
+        return r;
+      }
+    }
+  }
+
+  std::size_t pick(std::size_t below) { return random_() % below; }
+  Bindings values;
+
+ private:
+  Both named(const std::vector<std::size_t>& shape) {
+    std::vector<Expr> extents;
+    for (const std::size_t n : shape) extents.emplace_back(n);
+    const std::string name = "X" + std::to_string(count_++);
+    Both b{Array(name, extents), shape, {}};
+    for (std::size_t i = 0; i < shape[0]; ++i) {
+      for (std::size_t j = 0; j < (shape.size() == 2 ? shape[1] : 1); ++j) {
+        b.numbers.push_back(static_cast<double>(random_() >> 11U) * 0x1p-53 * 2 - 1);
+        ElementName e{name, {static_cast<std::int64_t>(i)}};
+        if (shape.size() == 2) e.indices.push_back(static_cast<std::int64_t>(j));
+        values.set(to_string(e), b.numbers.back());
+      }
+    }
+    return b;
+  }
+
+  std::mt19937_64 random_;
+  int count_ = 0;
+};
+
+}  // namespace
+
+TEST_CASE("random whole arrays are what loops over numbers give") {
+  for (std::uint64_t seed = 1; seed <= 120; ++seed) {
+    CAPTURE(seed);
+    RandomWholes make(seed);
+    std::vector<std::size_t> shape{1 + make.pick(3)};
+    if (make.pick(2) == 0) shape.push_back(1 + make.pick(3));
+    const Both b = make(3, shape);
+    REQUIRE(b.symbolic.rank() == shape.size());
+    const std::size_t i = make.pick(shape[0]);
+    const std::size_t j = shape.size() == 2 ? make.pick(shape[1]) : 0;
+    const Expr e = shape.size() == 2 ? b.symbolic(i, j) : b.symbolic(i);
+    CAPTURE(to_text(e, {300}));
+    const double expected = b.numbers[shape.size() == 2 ? i * shape[1] + j : i];
+    CHECK(evaluate(written_out(e), make.values, Unused::allowed) == doctest::Approx(expected).epsilon(1e-9));
+    // With open indices first, and numbers afterwards.
+    const Expr p = Symbol("p", {Assumption::integer});
+    const Expr q = Symbol("q", {Assumption::integer});
+    const Expr open = shape.size() == 2 ? b.symbolic(p, q) : b.symbolic(p);
+    const Expr put = substitute(open, {{p, i}, {q, j}}, Unused::allowed);
+    CHECK(evaluate(written_out(put), make.values, Unused::allowed) == doctest::Approx(expected).epsilon(1e-9));
+    CHECK(b.symbolic.shape().size() == shape.size());
+    for (std::size_t k = 0; k < shape.size(); ++k) CHECK(b.symbolic.shape()[k] == Expr(shape[k]));
+  }
+}

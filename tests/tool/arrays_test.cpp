@@ -260,6 +260,11 @@ TEST_CASE("models with arrays that are wrong are refused with the element, the i
            {head + equation + "[outputs]\no = \"T[1, 2]\"\n", {"T has 1 index, but 2 are given", "T[i]"}},
            {head + equation + "[outputs]\no = \"T[k0]\"\n", {"k0 = 1.5", "whole number"}},
            {head + equation + "[outputs]\no = \"A*T\"\n", {"5 x 3", "shape 5", "last extent"}},
+           {head + equation + "[outputs]\no = \"max(T)\"\n", {"max(T[i], i)"}},
+           {head + equation + "[outputs]\no = \"sum(T[q], q from 0 to 10^9)\"\n", {"more than 1000000 terms"}},
+           {"[indices]\ni = { from = -9223372036854775807, to = 9223372036854775807 }\n[unknowns]\n\"T[i]\" = 1\n" +
+                equation,
+            {"index i has more than"}},
            {head + equation + "[outputs]\no = \"A^2\"\n", {"power of the array A"}},
            {head + equation + "[outputs]\no = \"w + T\"\n", {"shape 3", "shape 5"}},
            {head + equation + "[outputs]\no = \"k0[2]\"\n", {"k0 is no array"}},
