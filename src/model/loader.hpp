@@ -100,6 +100,8 @@ class Loader {
   void definition_body(NamedExpression& e);
   /// An output that is an array leaves its name empty: its elements take its place.
   void output_body(NamedExpression& e, const toml::node& node);
+
+  // load_write_out.cpp
   void find_sizes();
   void write_out_arrays();
   void write_starts();
