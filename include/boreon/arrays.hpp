@@ -3,7 +3,7 @@
 //
 //     const Expr n = Symbol("n", {Assumption::integer, Assumption::positive});
 //     const Array A("A", {3, n}), b("b", {n});
-//     const Array y = A*b + map(sin, Array("c", {3}));
+//     const Array y = A*b + map([](const Expr& x) { return sin(x); }, Array("c", {3}));
 //     y(1)             // sum(A[1, k1]*b[k1], k1 from 0 to n - 1) + sin(c[1])
 //     y.shape()        // {3}
 //     A + b            // Error(shape): A has the shape 3 x n, b has n
