@@ -246,7 +246,8 @@ void draw(const Request& r, const Model& m, const System& s, const TimeResult& r
   write_figures(panels, r.plot.get(), output_policy(r));
 }
 
-// How far a run agrees with one of tighter tolerances, at every sample and for every state against its own size.
+// How far a run agrees with one of tighter tolerances, at every sample and for every state and output against its own
+// size.
 struct Agreement {
   double digits = 0;
   std::size_t points = 0;
@@ -259,18 +260,38 @@ struct Agreement {
 Agreement compare_runs(const System& s, const TimeResult& run, const TimeResult& reference) {
   Agreement g;
   g.digits = 15;
-  for (std::size_t i = 0; i < s.states.size(); ++i) {
+  const auto size = [](const std::vector<std::vector<double>>& rows, std::size_t i) {
     double scale = 0;
-    for (const auto& y : run.states) scale = std::max(scale, std::fabs(y[i]));
+    for (const auto& y : rows) scale = std::max(scale, std::fabs(y[i]));
+    return scale;
+  };
+  const auto take = [&](const std::vector<std::vector<double>>& ours, const std::vector<std::vector<double>>& theirs,
+                        std::size_t i, double scale, const std::string& name) {
     for (std::size_t k = 0; k < std::min(run.times.size(), reference.times.size()); ++k) {
-      const double d = std::fabs(run.states[k][i] - reference.states[k][i]);
+      // where an output has no value in either run, there is nothing to compare
+      if (&ours == &run.outputs && !std::isfinite(ours[k][i]) && !std::isfinite(theirs[k][i])) continue;
+      const double d = std::fabs(ours[k][i] - theirs[k][i]);
       const double digits = d > 0 && scale > 0 ? -std::log10(d / scale) : std::isnan(d) ? 0.0 : 15.0;
       if (digits < g.digits || g.worst.empty()) {
         g.digits = std::clamp(digits, 0.0, g.digits);
-        g.worst = s.state_names[i];
+        g.worst = name;
         g.time = run.times[k];
       }
     }
+  };
+  double largest = 0;
+  for (std::size_t i = 0; i < s.states.size(); ++i) {
+    const double scale = size(run.states, i);
+    largest = std::max(largest, scale);
+    take(run.states, reference.states, i, scale, s.state_names[i]);
+  }
+  // An output may amplify what is left of the error. One that is nothing beside the states, such as the drift of what
+  // is conserved, is made of that error, and has no digits to lose.
+  constexpr double nothing = 1e-6;
+  for (std::size_t i = 0; i < s.outputs.size(); ++i) {
+    const double scale = size(run.outputs, i);
+    if (scale > nothing * largest && std::isfinite(scale))
+      take(run.outputs, reference.outputs, i, scale, s.output_names[i]);
   }
   g.points = run.times.size();
   g.verdict = g.digits >= 3 ? "agrees" : "disagrees";
