@@ -124,9 +124,7 @@ std::vector<std::size_t> chosen(const Request& r, const Model& m, const System& 
   }
   if (r.show.empty()) {
     for (std::size_t i = 0; i < s.states.size() && picked.size() < 8; ++i) {
-      const ModelArray* a = is_element(m, s.state_names[i])
-                                ? m.find_array(std::string_view(s.state_names[i]).substr(0, s.state_names[i].find('[')))
-                                : nullptr;
+      const ModelArray* a = array_of(m, s.state_names[i]);
       if (a == nullptr || a->elements() <= 8) picked.push_back(i);
     }
   }

@@ -178,8 +178,8 @@ Expr head_of(const ModelArray& array) {
   return element(Symbol(array.name), indices);
 }
 
-bool is_element(const Model& m, const std::string& name) {
-  return name.ends_with(']') && m.find_array(std::string_view(name).substr(0, name.find('['))) != nullptr;
+const ModelArray* array_of(const Model& m, std::string_view name) {
+  return name.ends_with(']') ? m.find_array(name.substr(0, name.find('['))) : nullptr;
 }
 
 std::vector<ShownFormula> formulas_of(const Model& m, ModelArray::What what) {

@@ -24,8 +24,9 @@ struct ShownEquation {
 
 /// T[i, j] with its indices as symbols.
 [[nodiscard]] Expr head_of(const ModelArray& array);
-/// Whether a name is that of an element of an array of the model.
-[[nodiscard]] bool is_element(const Model& m, const std::string& name);
+/// The array of the model that a name, "T[0]", is an element of; null for other names.
+[[nodiscard]] const ModelArray* array_of(const Model& m, std::string_view name);
+[[nodiscard]] inline bool is_element(const Model& m, std::string_view name) { return array_of(m, name) != nullptr; }
 /// Plain ones first, then arrays of that kind.
 [[nodiscard]] std::vector<ShownFormula> formulas_of(const Model& m, ModelArray::What what);
 [[nodiscard]] std::vector<ShownEquation> equations_of(const Model& m);

@@ -38,9 +38,8 @@ class Array {
   Array(std::string_view name, const ExprList& extents);
   /// The elements head[first[0] + i, ...], i = 0 .. extents[0] - 1: the array is counted from 0 whatever its head is.
   static Array of(const Expr& head, std::span<const Expr> first, std::span<const Expr> extents);
-  /// body for each value of the indices, index = first ... first + extent - 1.
-  static Array over(const Expr& body, std::span<const Expr> indices, std::span<const Expr> first,
-                    std::span<const Expr> extents);
+  /// body for each value of the indices, index = 0 ... extent - 1.
+  static Array over(const Expr& body, std::span<const Expr> indices, std::span<const Expr> extents);
 
   [[nodiscard]] std::size_t rank() const { return axes_.size(); }
   [[nodiscard]] std::vector<Expr> shape() const;  ///< extents
@@ -107,7 +106,7 @@ class Array {
 [[nodiscard]] std::string shape_text(const Array& array);
 
 /// Sums, products, least and greatest values over a range of numbers (at most `most`) inside the expression, term by
-/// term: T[k] becomes T[0], T[1], ...; with `arrays_only` only those that contain elements of arrays.
-[[nodiscard]] Expr written_out(const Expr& expression, bool arrays_only = false, std::int64_t most = 1000000);
+/// term: T[k] becomes T[0], T[1], ...
+[[nodiscard]] Expr written_out(const Expr& expression, std::int64_t most = 1000000);
 
 }  // namespace boreon

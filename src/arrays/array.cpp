@@ -100,19 +100,17 @@ Array Array::of(const Expr& head, std::span<const Expr> first, std::span<const E
     indices.push_back(placeholder(i + 1));
     places.push_back(first[i] + indices.back());
   }
-  const std::vector<Expr> zero(extents.size(), Expr(0));
-  return over(element(head, places), indices, zero, extents).called(head.name());
+  return over(element(head, places), indices, extents).called(head.name());
 }
 
-Array Array::over(const Expr& body, std::span<const Expr> indices, std::span<const Expr> first,
-                  std::span<const Expr> extents) {
+Array Array::over(const Expr& body, std::span<const Expr> indices, std::span<const Expr> extents) {
   const std::vector<Expr> all{body};
   const std::size_t by = last_placeholder(all) + indices.size();
   std::vector<std::pair<Expr, Expr>> names;
   std::vector<Axis> axes;
   for (std::size_t i = 0; i < indices.size(); ++i) {
     axes.push_back({placeholder(by + 1 + i), extents[i]});
-    names.emplace_back(indices[i], first[i] + axes.back().index);
+    names.emplace_back(indices[i], axes.back().index);
   }
   return ArrayParts::made(renamed(body, names), axes, "");
 }

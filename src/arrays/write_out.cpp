@@ -189,17 +189,11 @@ Expr WriteOut::reduction(const Expr& e, const Scope& scope) {
                               end->number().to_string(), o[1].name()));
   }
   const bool counted = from.word() && to.word() && !__builtin_sub_overflow(*to.word(), *from.word(), &terms);
-  bool wanted = true;
-  if (options_.arrays_only) {
-    bool arrays = false;
-    postorder(o[0], [&](const Expr& x) { arrays = arrays || x.is(Kind::element); });
-    wanted = arrays || e.reduction_op() != ReductionOp::sum;
-  }
   if (counted && terms >= options_.most && options_.element)
     throw Error(ErrorKind::limit, fmt::format("the range of {} from {} to {} has more than {} terms", o[1].name(),
                                               *from.word(), *to.word(), options_.most));
   Scope with = scope;
-  if (!counted || terms >= options_.most || !wanted) {
+  if (!counted || terms >= options_.most) {
     with.add(o[1], o[1]);
     return unevaluated_reduction(e.reduction_op(), write(o[0], with, false), o[1], from, to);
   }
@@ -241,8 +235,6 @@ Expr WriteOut::binder(const Expr& e, const Scope& scope) {
   return with_operands(e, operands);
 }
 
-Expr written_out(const Expr& expression, bool arrays_only, std::int64_t most) {
-  return WriteOut({{}, most, arrays_only})(expression);
-}
+Expr written_out(const Expr& expression, std::int64_t most) { return WriteOut({{}, most})(expression); }
 
 }  // namespace boreon

@@ -23,7 +23,6 @@ class WriteOut {
     /// with a number.
     std::function<Expr(const Expr& head, std::span<const Expr> indices, bool as_number)> element = {};
     std::int64_t most = 1000000;  ///< terms of a reduction; longer ones stay
-    bool arrays_only = false;     ///< reductions without elements of arrays stay
   };
 
   explicit WriteOut(Options options, Numbers sizes = {});

@@ -4,29 +4,53 @@
 #include <fmt/format.h>
 #include <fmt/ranges.h>
 
+#include <algorithm>
+#include <tuple>
+
 #include "model/resolver.hpp"
 
 namespace boreon {
 
-std::size_t DeclaredArray::number(std::span<const std::int64_t> places) const {
-  std::size_t n = 0;
-  for (std::size_t k = 0; k < places.size(); ++k) {
-    const std::int64_t from = *named.dimensions[k].from.word();
-    n = n * static_cast<std::size_t>(*named.dimensions[k].to.word() - from + 1) +
-        static_cast<std::size_t>(places[k] - from);
+namespace {
+
+std::size_t extent_of(const IndexRange& r) {
+  return static_cast<std::size_t>(std::max<std::int64_t>(0, *r.to.word() - *r.from.word() + 1));
+}
+
+}  // namespace
+
+std::size_t places_in(std::span<const IndexRange> ranges) {
+  std::size_t n = 1;
+  for (const IndexRange& r : ranges) n *= extent_of(r);
+  return n;
+}
+
+std::vector<std::int64_t> place_of(std::span<const IndexRange> ranges, std::size_t number) {
+  std::vector<std::int64_t> place(ranges.size());
+  for (std::size_t k = ranges.size(); k-- > 0;) {
+    place[k] = *ranges[k].from.word() + static_cast<std::int64_t>(number % extent_of(ranges[k]));
+    number /= extent_of(ranges[k]);
   }
+  return place;
+}
+
+std::vector<std::pair<Expr, Expr>> place_of(std::span<const IndexRange> ranges, std::span<const Expr> indices,
+                                            std::size_t number) {
+  const std::vector<std::int64_t> place = place_of(ranges, number);
+  std::vector<std::pair<Expr, Expr>> values;
+  for (std::size_t k = 0; k < place.size(); ++k) values.emplace_back(indices[k], place[k]);
+  return values;
+}
+
+std::size_t DeclaredArray::number(std::span<const std::int64_t> place) const {
+  std::size_t n = 0;
+  for (std::size_t k = 0; k < place.size(); ++k)
+    n = n * extent_of(named.dimensions[k]) + static_cast<std::size_t>(place[k] - *named.dimensions[k].from.word());
   return n;
 }
 
 std::vector<std::pair<Expr, Expr>> DeclaredArray::at(std::size_t number) const {
-  std::vector<std::pair<Expr, Expr>> bindings(indices.size());
-  for (std::size_t k = indices.size(); k-- > 0;) {
-    const std::int64_t from = *named.dimensions[k].from.word();
-    const auto extent = static_cast<std::size_t>(*named.dimensions[k].to.word() - from + 1);
-    bindings[k] = {indices[k], from + static_cast<std::int64_t>(number % extent)};
-    number /= extent;
-  }
-  return bindings;
+  return place_of(named.dimensions, indices, number);
 }
 
 DeclaredArray& ArrayScope::add(DeclaredArray array) {
@@ -71,9 +95,7 @@ Expr ArrayScope::element(const Expr& head, std::span<const Expr> indices, bool a
   a->wanted[number] = 1;
   switch (a->info.what) {
     case ModelArray::What::parameter:
-      if (!a->values.empty()) {
-        return Symbol(a->info.element(number));
-      }
+      if (!a->values.empty()) return Symbol(a->info.element(number));
       break;
     case ModelArray::What::unknown: {
       std::vector<Expr> exact;

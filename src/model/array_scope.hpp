@@ -22,6 +22,14 @@ struct ArrayHead {
   std::vector<std::string> places;
 };
 
+/// How many places the ranges have together, and the indices of one by its number, the last running fastest. Ranges are
+/// numbers.
+[[nodiscard]] std::size_t places_in(std::span<const IndexRange> ranges);
+[[nodiscard]] std::vector<std::int64_t> place_of(std::span<const IndexRange> ranges, std::size_t number);
+/// The same as values of symbols.
+[[nodiscard]] std::vector<std::pair<Expr, Expr>> place_of(std::span<const IndexRange> ranges,
+                                                          std::span<const Expr> indices, std::size_t number);
+
 struct DeclaredArray {
   ModelArray info;
   NamedArray named;            // from and to as numbers

@@ -8,18 +8,6 @@
 namespace boreon {
 namespace {
 
-// The indices of one member of a family: the last one runs fastest.
-WriteOut::Numbers member(const std::vector<Expr>& free, const std::vector<IndexRange>& ranges, std::size_t number) {
-  WriteOut::Numbers at(free.size());
-  for (std::size_t k = free.size(); k-- > 0;) {
-    const std::int64_t from = *ranges[k].from.word();
-    const auto extent = static_cast<std::size_t>(*ranges[k].to.word() - from + 1);
-    at[k] = {free[k], from + static_cast<std::int64_t>(number % extent)};
-    number /= extent;
-  }
-  return at;
-}
-
 // Array and rate of an element or of an unknown with its numbers.
 struct Candidate {
   Expr head;
@@ -122,7 +110,7 @@ void Loader::family(const std::string& name, const Array& value, const Expr& whe
     f.ranges.push_back(range->second);
   }
   find_target(f);
-  const bool arrays = f.target != nullptr || !f.free.empty() || !where.is_constant(ConstantCode::true_value);
+  const bool arrays = f.target != nullptr || !f.free.empty() || f.conditional();
   if (arrays) {
     families_.push_back(std::move(f));
   } else {
@@ -190,14 +178,12 @@ void Loader::find_target(Family& f) const {
 void Loader::claim_elements(Family& f, std::size_t number) {
   std::vector<Owner>& owners = owners_[f.target];
   owners.resize(f.target->info.elements());
-  std::size_t members = 1;
-  for (const IndexRange& r : f.ranges) members *= static_cast<std::size_t>(*r.to.word() - *r.from.word() + 1);
-  const bool conditional = !f.info.where.is_constant(ConstantCode::true_value);
-  const int specificity = 2 * f.literals + (conditional ? 1 : 0);
+  const std::size_t members = places_in(f.ranges);
+  const int specificity = f.specificity();
   const auto& dimensions = f.target->named.dimensions;
   for (std::size_t m = 0; m < members; ++m) {
-    const WriteOut::Numbers at = member(f.free, f.ranges, m);
-    if (conditional) {
+    const WriteOut::Numbers at = place_of(f.ranges, f.free, m);
+    if (f.conditional()) {
       const Expr holds = written(f.info.where, at, "the condition of " + f.info.name, f.info.position);
       if (holds.is_constant(ConstantCode::false_value)) continue;
       if (!holds.is_constant(ConstantCode::true_value))
@@ -216,10 +202,8 @@ void Loader::claim_elements(Family& f, std::size_t number) {
       try {
         p = dimensions[k].inside(p, f.target->info.name, k);
       } catch (const Error& e) {
-        std::string where;
-        for (const auto& [symbol, value] : at)
-          where += fmt::format("{}{} = {}", where.empty() ? " at " : ", ", symbol.name(), to_text(value));
-        reader_.fail(e.kind(), fmt::format("{} (the left side of the equation {}{})", e.message(), f.info.name, where),
+        reader_.fail(e.kind(),
+                     fmt::format("{} (the left side of the equation {}{})", e.message(), f.info.name, text_of(at)),
                      f.info.position);
       }
       if (!p.word())
@@ -248,10 +232,9 @@ void Loader::write_families() {
   // The more specific first: two that meet where a third one wins are no fault.
   std::vector<std::size_t> order;
   for (std::size_t i = 0; i < families_.size(); ++i) order.push_back(i);
-  const auto rank = [&](std::size_t i) {
-    return 2 * families_[i].literals + (families_[i].info.where.is_constant(ConstantCode::true_value) ? 0 : 1);
-  };
-  std::stable_sort(order.begin(), order.end(), [&](std::size_t a, std::size_t b) { return rank(a) > rank(b); });
+  std::stable_sort(order.begin(), order.end(), [&](std::size_t a, std::size_t b) {
+    return families_[a].specificity() > families_[b].specificity();
+  });
   for (const std::size_t i : order) claim_elements(families_[i], i);
   std::vector<ModelEquation> equations;
   for (DeclaredArray& a : scope_.all()) {
@@ -275,7 +258,7 @@ void Loader::write_families() {
     for (std::size_t n = 0; n < owners.size() && !fitted; ++n) {
       Family& f = families_[owners[n].family - 1];
       ++f.info.members;
-      const WriteOut::Numbers at = member(f.free, f.ranges, owners[n].member);
+      const WriteOut::Numbers at = place_of(f.ranges, f.free, owners[n].member);
       ModelEquation e;
       const std::string element = a.info.element(n);
       e.name = f.free.empty() ? f.info.name : f.info.name + element.substr(element.find('['));

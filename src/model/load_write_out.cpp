@@ -27,7 +27,6 @@ void Loader::find_sizes() {
     add(f.info.where);
     places.push_back(f.info.where);
   }
-  std::vector<std::string> in_relations;
   postorder(std::span<const Expr>(all), [&](const Expr& e) {
     if (e.is(Kind::element))
       for (const Expr& i : e.operands().subspan(1)) places.push_back(i);
@@ -45,14 +44,15 @@ void Loader::find_sizes() {
   }
 }
 
+std::string Loader::text_of(const WriteOut::Numbers& indices) {
+  std::string text;
+  for (const auto& [symbol, value] : indices)
+    text += fmt::format("{}{} = {}", text.empty() ? " at " : ", ", symbol.name(), to_text(value));
+  return text;
+}
+
 Expr Loader::written(const Expr& e, const WriteOut::Numbers& indices, const std::string& where,
                      const SourcePosition& at) {
-  const auto place = [&] {
-    std::string text;
-    for (const auto& [symbol, value] : indices)
-      text += fmt::format("{}{} = {}", text.empty() ? " at " : ", ", symbol.name(), to_text(value));
-    return where + text;
-  };
   try {
     const Expr result = (*write_out_)(e, indices);
     postorder(result, [&](const Expr& x) {
@@ -66,7 +66,7 @@ Expr Loader::written(const Expr& e, const WriteOut::Numbers& indices, const std:
     return result;
   } catch (const Error& error) {
     if (error.position().known()) throw;
-    reader_.fail(error.kind(), fmt::format("{} ({})", error.message(), place()), at);
+    reader_.fail(error.kind(), fmt::format("{} ({})", error.message(), where + text_of(indices)), at);
   }
 }
 
@@ -83,7 +83,7 @@ void Loader::write_out_arrays() {
       WriteOut::Options{[this](const Expr& head, std::span<const Expr> indices, bool as_number) {
                           return scope_.element(head, indices, as_number);
                         },
-                        1'000'000, false},
+                        1'000'000},
       std::move(sizes));
   for (FunctionHead& f : heads_) f.body = written(f.body, {}, "the function " + f.name, f.position);
   for (FitSeries& f : model_.fits) {

@@ -46,6 +46,10 @@ class Loader {
     DeclaredArray* target = nullptr;
     std::vector<Expr> places;  // of the target
     int literals = 0;
+
+    [[nodiscard]] bool conditional() const { return !info.where.is_constant(ConstantCode::true_value); }
+    /// Numbers among the places count first, then a condition.
+    [[nodiscard]] int specificity() const { return 2 * literals + (conditional() ? 1 : 0); }
   };
 
   using Entries = std::vector<std::pair<const toml::key*, const toml::node*>>;
@@ -106,6 +110,8 @@ class Loader {
   void write_out_arrays();
   void write_starts();
   void write_definitions(std::vector<NamedExpression>& all);
+  /// " at i = 3, j = 4"; empty for no indices.
+  [[nodiscard]] static std::string text_of(const WriteOut::Numbers& indices);
   [[nodiscard]] Expr written(const Expr& e, const WriteOut::Numbers& indices, const std::string& where,
                              const SourcePosition& at);
   void put_in_starts(const std::function<Expr(const Expr&, const SourcePosition&)>& resolve);

@@ -10,6 +10,7 @@
 
 #include "boreon/names.hpp"
 #include "boreon/traverse.hpp"
+#include "model/array_scope.hpp"
 
 namespace boreon {
 
@@ -48,12 +49,7 @@ const ModelArray* Model::find_array(std::string_view name) const {
   return at == arrays.end() ? nullptr : &*at;
 }
 
-std::size_t ModelArray::elements() const {
-  std::size_t n = 1;
-  for (const IndexRange& d : dimensions)
-    n *= static_cast<std::size_t>(std::max<std::int64_t>(0, *d.to.word() - *d.from.word() + 1));
-  return n;
-}
+std::size_t ModelArray::elements() const { return places_in(dimensions); }
 
 std::string ModelArray::head() const {
   std::string text;
@@ -62,14 +58,7 @@ std::string ModelArray::head() const {
 }
 
 std::string ModelArray::element(std::size_t number) const {
-  ElementName e{name, std::vector<std::int64_t>(dimensions.size())};
-  for (std::size_t k = dimensions.size(); k-- > 0;) {
-    const std::int64_t from = *dimensions[k].from.word();
-    const auto extent = static_cast<std::size_t>(*dimensions[k].to.word() - from + 1);
-    e.indices[k] = from + static_cast<std::int64_t>(number % extent);
-    number /= extent;
-  }
-  return to_string(e);
+  return to_string(ElementName{name, place_of(dimensions, number)});
 }
 
 void Model::set_parameter(std::string_view name, const Number& value) {

@@ -21,21 +21,21 @@ Expr raised(const Expr& call, int order) {
   return unknown_call(operands);
 }
 
+// What stands behind the name of an unknown, before the indices of an element: y', y'[3].
+std::string behind(const std::string& name, const std::string& mark) {
+  return std::string(name).insert(std::min(name.find('['), name.size()), mark);
+}
+
 // A symbol for the rate of an unknown whose name is free.
 Expr rate_symbol(const Model& model, const std::string& name) {
-  const std::size_t bracket = std::min(name.find('['), name.size());
-  std::string stem = name.substr(0, bracket) + "_rate";
-  std::string candidate = stem + name.substr(bracket);
+  std::string mark = "_rate";
   const auto taken = [&](const std::string& n) {
     return model.find_unknown(n) != nullptr || n == model.independent.name() ||
            std::any_of(model.parameters.begin(), model.parameters.end(),
                        [&](const Parameter& p) { return p.name == n; });
   };
-  while (taken(candidate)) {
-    stem += "_";
-    candidate = stem + name.substr(bracket);
-  }
-  return Symbol(candidate);
+  while (taken(behind(name, mark))) mark += "_";
+  return Symbol(behind(name, mark));
 }
 
 void add_state(System& s, const std::string& name, const Expr& symbol, double start, double lower, double upper) {
@@ -277,8 +277,7 @@ System time_system(const Model& model) {
     b.set(u.function, u.symbol);
     if (u.order == 2) {
       rate_names.push_back(rate_symbol(model, u.name));
-      const std::size_t bracket = std::min(u.name.find('['), u.name.size());
-      add_state(s, u.name.substr(0, bracket) + "'" + u.name.substr(bracket), rate_names.back(), u.rate_start, -std::numeric_limits<double>::infinity(),
+      add_state(s, behind(u.name, "'"), rate_names.back(), u.rate_start, -std::numeric_limits<double>::infinity(),
                 std::numeric_limits<double>::infinity());
       b.set(raised(u.function, 1), rate_names.back());
     }

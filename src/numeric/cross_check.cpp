@@ -432,6 +432,9 @@ std::uint64_t form_of(const Expr& root, NodeMap<std::uint64_t>& known) {
   return known.at(root);
 }
 
+// True in this part of all cases, the same on every machine.
+bool by_chance(std::mt19937_64& random, double part) { return static_cast<double>(random() >> 11U) * 0x1p-53 < part; }
+
 // All rows of a small Jacobian; of a large one some of each form, and others at random.
 std::vector<std::size_t> rows_to_check(const ExprList& functions, const SparseMatrix& jacobian) {
   std::vector<std::size_t> rows(functions.size());
@@ -446,8 +449,8 @@ std::vector<std::size_t> rows_to_check(const ExprList& functions, const SparseMa
   std::vector<std::size_t> chosen;
   for (const std::size_t i : rows) {
     std::size_t& examples = seen[form_of(functions[i], known)];
-    const bool by_chance = static_cast<double>(random() >> 11U) * 0x1p-53 < part;
-    if (examples++ < examples_of_form || by_chance) chosen.push_back(i);
+    const bool chance = by_chance(random, part);
+    if (examples++ < examples_of_form || chance) chosen.push_back(i);
   }
   if (chosen.size() > rows.size() / 2 && chosen.size() * entries / rows.size() <= 2 * most_entries) chosen = rows;
   std::sort(chosen.begin(), chosen.end());
@@ -486,7 +489,7 @@ Evidence cross_check(const ExprList& functions, const ExprList& variables, const
     const std::size_t most = std::max<std::size_t>(3, nodes_of_row / std::max<std::size_t>(nodes, 1));
     const double part = static_cast<double>(most) / static_cast<double>(entries.size());
     for (const auto& [j, value] : entries) {
-      if (part < 1 && static_cast<double>(random() >> 11U) * 0x1p-53 > part) {
+      if (part < 1 && !by_chance(random, part)) {
         ++left_out;
         continue;
       }

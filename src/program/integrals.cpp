@@ -115,7 +115,7 @@ Expr operators_as_sums(const Expr& expression) {
                  if (e.is(Kind::integral) && e.operands().size() == 4) return chosen(e);
                  return e;
                });
-  return pass(written_out(expression, false, 100000));
+  return pass(written_out(expression, 100000));
 }
 
 }  // namespace boreon

@@ -35,6 +35,9 @@ class NameResolver {
   /// pi, infinity, ...; null for other names.
   [[nodiscard]] static const Expr* constant(const std::string& n);
 
+  /// The call of an unknown function of one argument, derived so many times more.
+  [[nodiscard]] static Expr raised(const Expr& call, int primes);
+
   /// Variables of the open integrals, sums and limits whose body is being read.
   void bind(std::string n) { bound_.push_back(std::move(n)); }
   void unbind() { bound_.pop_back(); }
@@ -44,7 +47,6 @@ class NameResolver {
   void remark(Notice::What what, const std::string& name, const std::string& message, std::size_t at) const;
   [[nodiscard]] bool undeclared_symbol(const Expr& e, std::string_view name) const;
   [[nodiscard]] std::vector<std::string> known_names(bool callable) const;
-  [[nodiscard]] static Expr raised(const Expr& call, int primes);
 
   const ParseContext& context_;
   const TextErrors& errors_;

@@ -4,6 +4,7 @@
 
 #include <algorithm>
 
+#include "arrays/placeholder.hpp"
 #include "boreon/functions.hpp"
 #include "boreon/traverse.hpp"
 #include "text/parser.hpp"
@@ -30,9 +31,7 @@ Expr Parser::head_of(const Token& t, const NamedArray* a) const {
                              "derive it",
                              t.text, context_.independent.name()),
                  t.at);
-  std::vector<Expr> operands(a->head.operands().begin(), a->head.operands().end());
-  operands[2] += t.primes;
-  return unknown_call(operands);
+  return NameResolver::raised(a->head, t.primes);
 }
 
 Array Parser::whole(const NamedArray& a, const Token& t, const Expr& head) {
@@ -127,11 +126,7 @@ Expr Parser::undeclared_element(const Frame& f) {
   if (name.indices.size() == places.size()) {
     if (const auto known = context_.names.find(to_string(name)); known != context_.names.end()) {
       if (f.head.primes == 0) return known->second;
-      if (known->second.is(Kind::unknown_call)) {
-        std::vector<Expr> operands(known->second.operands().begin(), known->second.operands().end());
-        operands[2] += f.head.primes;
-        return unknown_call(operands);
-      }
+      if (known->second.is(Kind::unknown_call)) return NameResolver::raised(known->second, f.head.primes);
     }
   }
   const Expr head = names_.value(f.head);
@@ -166,21 +161,21 @@ Array Parser::element_of(const Frame& f) {
   std::vector<Expr> places;
   std::vector<Expr> open;
   std::vector<Expr> extents;
+  std::vector<Expr> given;
+  for (const Array::Range& r : f.places) given.push_back(r.from);
+  const std::size_t last = last_placeholder(given);
   for (std::size_t i = 0; i < f.places.size(); ++i) {
     const IndexRange& d = a->dimensions[i];
     const Array::Range& r = f.places[i];
-    places.push_back(r.single ? d.inside(r.from, name, i) : r.from);
+    places.push_back(d.inside(r.from, name, i));
     if (r.single) continue;
-    (void)d.inside(r.from, name, i);
     (void)d.inside(r.to, name, i);
-    // a symbol that no text can name, put in for the new index
-    open.push_back(Symbol(fmt::format("place_{}", i), Assumptions{Assumption::integer}));
+    open.push_back(placeholder(last + 1 + i));
     places.back() = r.from + open.back();
     extents.push_back(r.to - r.from + 1);
   }
   if (!slice) return element(head, places);
-  const std::vector<Expr> zero(open.size(), Expr(0));
-  return Array::over(element(head, places), open, zero, extents).called(name + "[...]");
+  return Array::over(element(head, places), open, extents).called(name + "[...]");
 }
 
 Array Parser::reduced_arrays(const Pending& p) {

@@ -7,6 +7,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "arrays/instances.hpp"
 #include "arrays/write_out.hpp"
 #include "values/domains.hpp"
 #include "values/graph_evaluator.hpp"
@@ -59,9 +60,7 @@ std::vector<Expr> elements_of(std::span<const Expr> expressions, const Bindings&
   bool changed = false;
   // An index that is itself an element, b[e[i]], gets its number when i has one.
   for (int round = 0; round < 8; ++round) {
-    bool elements = false;
-    postorder(std::span<const Expr>(all), [&](const Expr& e) { elements = elements || e.is(Kind::element); });
-    if (!elements) break;
+    if (!has_open_elements(all)) break;
     WriteOut::Numbers numbers;
     for (const Symbol& s : free_symbols(all)) {
       if (const Expr* value = bindings.find(s); value != nullptr && value->word()) numbers.emplace_back(s, *value);

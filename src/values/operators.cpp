@@ -29,7 +29,7 @@ bool finite_sum(const Domain& domain, const Expr& e, Value& value) {
   bool nested = false;  // with bounds that may depend on the index
   postorder(e.operands()[0], [&](const Expr& x) { nested = nested || x.is(Kind::reduction); });
   if (!e.is_summation() || nested) {
-    const Expr terms = closed(e) ? written_out(e, false, most_terms) : e;
+    const Expr terms = closed(e) ? written_out(e, most_terms) : e;
     if (terms.is(Kind::reduction)) return false;
     value =
         GraphEvaluator<Domain>(domain).run(EvaluationPlan({&terms, 1}), [](const Expr&, Value&) { return false; })[0];

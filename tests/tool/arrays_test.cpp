@@ -231,6 +231,21 @@ one = "(A*I)[1]"
   const Model m = load_model(file);
   CHECK(m.find_unknown("V[3]")->start == 9);
   for (const Parameter& p : m.parameters) CHECK(!p.name.starts_with("ends"));
+  // The index that a part of an array counts with is called like no index of the model.
+  const std::string part = folder.file("part.toml", R"toml(
+[indices]
+place_1 = { from = 0, to = 1 }
+q = { from = 0, to = 2 }
+[parameters]
+"A[place_1, q]" = [[1, 2, 3], [4, 5, 6]]
+[unknowns]
+x = 1
+[equations]
+e = "x' = -x"
+[outputs]
+o = "sum(A[place_1, 1..2][0], place_1)"
+)toml");
+  CHECK(test::boreon("evaluate " + part + " --json").json()["result"]["o"] == "7");
   // An element of a parameter can be set.
   const auto set = test::boreon("evaluate " + file + " --set 'g[2]=4' --json");
   CHECK(std::stod(set.json()["result"]["I_2"].get<std::string>()) == 32);
