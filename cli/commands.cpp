@@ -210,7 +210,10 @@ const std::vector<Command>& commands() {
          flag(c, r, "--roots", r.request.roots, "all steady states of a model within its bounds");
          flag(c, r, "--compare-jacobian", r.request.compare_jacobian,
               "the solve of a model with the derived Jacobian, differences, single precision, an old one");
-         option(c, r, "--plot", r.request.plot, "with --compare-jacobian: figure of the convergence, .png or .svg");
+         option(c, r, "--plot", r.request.plot,
+                "figure of the fields of a model; with --compare-jacobian of the convergence: .png or .svg");
+         option(c, r, "--show", r.request.show, "fields in the figure: T,flux");
+         flag(c, r, "--log-y", r.request.log_y, "logarithmic value axis");
          option(c, r, "--within", r.request.within, "all roots in a range of the unknown: \"x from 0 to 10\"");
          flag(c, r, "--steps", r.request.steps, "explain the route");
          add_solver(c, r);
@@ -252,6 +255,20 @@ const std::vector<Command>& commands() {
          option(c, r, "--plot", r.request.plot, "figure: data, model with its band, residuals, .png or .svg");
          flag(c, r, "--log-x", r.request.log_x, "logarithmic x axis");
          flag(c, r, "--log-y", r.request.log_y, "logarithmic y axis");
+       }},
+      {"optimise", "the least or greatest value within bounds, equations and inequalities",
+       "  boreon optimise model.toml\n  boreon optimise model.toml --of yield --goal maximum\n  boreon optimise "
+       "\"2*pi*r^2 + 2*pi*r*h\" --subject \"pi*r^2*h = 1\" --subject \"r >= 0\" --at \"r=1, h=1\"\n",
+       optimise_command,
+       [](CLI::App& c, Parsing& r) {
+         option(c, r, "--of", r.request.of, "output, definition or unknown of the model, instead of its [optimise]");
+         option(c, r, "--goal", r.request.goal, "minimum or maximum (that of the model, or minimum)")
+             ->check(CLI::IsMember({"minimum", "maximum"}));
+         option(c, r, "--subject", r.request.subject, "what has to hold of expressions: \"x + y <= 3\"; may be repeated");
+         option(c, r, "--at", r.request.at, "where the search for expressions begins: \"x=1, y=2\" (0)");
+         option(c, r, "--starts", r.request.starts, "searches in all, the first from the start values (by size)")
+             ->check(CLI::Range(1, 10000));
+         option(c, r, "--digits", r.request.digits, "significant digits of the values (6)")->check(CLI::Range(1, 17));
        }},
       {"sensitivity", "derivatives of a steady state or of the end of a run, forward, adjoint and by differences",
        "  boreon sensitivity model.toml --of n_e --wrt alpha,q\n  boreon sensitivity model.toml --until 60 --plot "

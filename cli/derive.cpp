@@ -409,8 +409,10 @@ Answer check(const Request& r) {
   const Evidence jacobian =
       cross_check(functions, system.states, sparse_jacobian(functions, system.states), options, names);
   const bool fit = model.equations.empty();
-  a.text = fmt::format("{}\n  Jacobian of the {}, {}: {}\n", model.called(), fit ? "models of the fit" : "equations",
-                       entry_count(jacobian.entries), brief(jacobian));
+  a.text = model.called() + "\n";
+  if (jacobian.entries > 0 || !model.objective)
+    a.text += fmt::format("  Jacobian of the {}, {}: {}\n", fit ? "models of the fit" : "equations",
+                          entry_count(jacobian.entries), brief(jacobian));
   Evidence overall = jacobian;
   std::vector<Expr> with_parameters = system.states;
   with_parameters.insert(with_parameters.end(), system.parameters.begin(), system.parameters.end());
@@ -420,11 +422,24 @@ Answer check(const Request& r) {
     const Evidence e = cross_check(f, v, sparse_jacobian(f, v), options, row_names);
     a.text += fmt::format("  {}, {}: {}\n", what, entry_count(e.entries), brief(e));
     if (e.verdict != Verdict::agrees && overall.verdict == Verdict::agrees && e.entries > 0) overall = e;
-    if (e.entries > 0 && e.digits < overall.digits) overall = e;
+    if (e.entries > 0 && (e.digits < overall.digits || (overall.entries == 0 && model.objective))) overall = e;
   };
   part(fit ? "derivatives of the models by parameters and columns" : "derivatives of the equations by the parameters",
        functions, system.parameters, names);
   part("derivatives of the outputs", system.outputs, with_parameters, system.output_names);
+  if (model.objective) {
+    const OptimisationProblem p = optimisation_problem(model);
+    std::vector<Expr> limits{p.objective};
+    std::vector<std::string> limit_names{"objective"};
+    for (std::size_t j = model.equations.size(); j < p.constraints.size(); ++j) {
+      limits.push_back(p.constraints[j].value);
+      limit_names.push_back(p.constraints[j].name);
+    }
+    part("slopes of the objective and the constraints", limits, with_parameters, limit_names);
+    std::vector<std::string> slope_names;
+    for (const std::string& n : p.names) slope_names.push_back("d(objective)/d" + n);
+    part("curvature of the objective", gradient(p.objective, p.unknowns), p.unknowns, slope_names);
+  }
   for (const Warning& w : model.warnings)
     a.text += fmt::format("  warning: {} (line {})\n", w.message, w.position.line);
   a.text += fmt::format("verdict: {}, {:.1f} digits at the worst entry ({})\n", to_string(overall.verdict),

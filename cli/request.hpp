@@ -79,6 +79,8 @@ struct Request {
   Option<std::size_t> monte_carlo{0};
   Option<bool> roots{false};
   Option<bool> compare_jacobian{false};
+  Option<std::string> goal;
+  Option<std::vector<std::string>> subject;
   Option<std::string> along;
   Option<std::string> from_value;
   Option<std::string> to_value;
@@ -178,6 +180,10 @@ void require_one_expression(const Request& r);
 [[nodiscard]] Answer simulate(const Request& r);
 /// Least squares with [data] and [fit].
 [[nodiscard]] Answer fit_command(const Request& r);
+[[nodiscard]] Answer optimise_command(const Request& r);
+/// The conditions of the optimum of a model, at their root, with the outputs of the model and, called minimum or
+/// maximum, the objective if it is none of them. Error(convergence) where there is no optimum.
+[[nodiscard]] System conditions_of_optimum(const Model& m);
 [[nodiscard]] Answer fit_of_model(const Request& r, const Model& m);
 /// A branch of steady states along a parameter.
 [[nodiscard]] Answer trace_command(const Request& r);

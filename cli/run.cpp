@@ -6,25 +6,14 @@
 
 #include <algorithm>
 #include <cmath>
-#include <functional>
 #include <limits>
-#include <map>
-#include <span>
 
 #include "request.hpp"
 #include "sensitivity.hpp"
-#include "show_model.hpp"
+#include "values.hpp"
 
 namespace boreon::cli {
 namespace {
-
-std::string unit_of(const Model& m, const std::string& state) {
-  const std::size_t prime = state.find('\'');
-  const bool rate = prime != std::string::npos;
-  const Unknown* u = m.find_unknown(rate ? state.substr(0, prime) + state.substr(prime + 1) : state);
-  if (u == nullptr || u->unit.empty()) return {};
-  return rate && !m.independent_unit.empty() ? u->unit + "/" + m.independent_unit : u->unit;
-}
 
 // Whether the independent variable occurs other than as the argument of an unknown.
 bool depends_explicitly(const Expr& e, const Expr& time) {
@@ -38,210 +27,6 @@ bool depends_explicitly(const Expr& e, const Expr& time) {
   } catch (const Error&) {
     return true;
   }
-}
-
-std::size_t name_width(const std::vector<std::string>& a, const std::vector<std::string>& b) {
-  std::size_t w = 0;
-  for (const auto& n : a) w = std::max(w, n.size());
-  for (const auto& n : b) w = std::max(w, n.size());
-  return w;
-}
-
-int digits_of(const Request& r) {
-  if (r.digits.get() > 17) throw Error(ErrorKind::usage, "values of a model have at most 17 digits: --digits 17");
-  return r.digits.get() == 0 ? 6 : r.digits.get();
-}
-
-// A field by its shape, its least and its greatest value, and where they are. `prime` stands behind the name of rates.
-std::string field_line(const ModelArray& a, const std::string& prime, std::size_t width, std::span<const double> values,
-                       int digits, const std::string& unit) {
-  std::string shape;
-  for (const IndexRange& d : a.dimensions)
-    shape += fmt::format("{}{}", shape.empty() ? "" : " x ", *d.to.word() - *d.from.word() + 1);
-  const auto with_prime = [&](std::string name) { return name.insert(name.find('['), prime); };
-  const auto [least, greatest] = std::minmax_element(values.begin(), values.end());
-  const auto at = [&](auto place) { return with_prime(a.element(static_cast<std::size_t>(place - values.begin()))); };
-  return fmt::format("  {:<{}} : {} values, {:.{}g} ({}) to {:.{}g} ({}) {}\n", with_prime(a.head()), width, shape,
-                     *least, digits, at(least), *greatest, digits, at(greatest), unit);
-}
-
-// Values by name; fields of more than a few elements as one line each.
-void list_named(std::string& text, Json& json, const Model& m, const std::vector<std::string>& names,
-                const std::vector<double>& values, std::size_t width, int digits,
-                const std::function<std::string(const std::string&, std::size_t)>& unit) {
-  constexpr std::size_t few = 12;
-  std::size_t listed = 0;
-  struct Field {
-    std::vector<double> values;
-    std::string unit;
-  };
-  std::map<std::pair<const ModelArray*, std::string>, Field> fields;  // by array and prime
-  for (std::size_t i = 0; i < values.size(); ++i) {
-    json[names[i]] = values[i];
-    const std::size_t bracket = std::min(names[i].find('['), names[i].size());
-    const std::size_t prime = std::min(names[i].find('\''), bracket);
-    const ModelArray* a =
-        bracket < names[i].size() ? m.find_array(std::string_view(names[i]).substr(0, prime)) : nullptr;
-    if (a != nullptr && a->elements() > few) {
-      Field& f = fields[{a, names[i].substr(prime, bracket - prime)}];
-      if (f.values.empty()) f.unit = unit(names[i], i);
-      f.values.push_back(values[i]);
-    } else if (++listed <= 2 * few) {
-      text += fmt::format("  {:<{}} = {:<14.{}g} {}\n", names[i], width, values[i], digits, unit(names[i], i));
-    }
-  }
-  if (listed > 2 * few) text += fmt::format("  ... {} more (--json or --out gives all)\n", listed - 2 * few);
-  for (const auto& [key, f] : fields) text += field_line(*key.first, key.second, width, f.values, digits, f.unit);
-}
-
-void list_values(Answer& a, const Model& m, const System& s, const std::vector<double>& states,
-                 const std::vector<double>& outputs, int digits) {
-  const std::size_t width = std::min<std::size_t>(name_width(s.state_names, s.output_names), 40);
-  list_named(a.text, a.json["values"], m, s.state_names, states, width, digits,
-             [&](const std::string& name, std::size_t) { return unit_of(m, name); });
-  a.json["outputs"] = Json::object();
-  list_named(a.text, a.json["outputs"], m, s.output_names, outputs, width, digits,
-             [&](const std::string&, std::size_t i) {
-               return (m.outputs[i].unit.empty() ? "" : m.outputs[i].unit + " ") + "(output)";
-             });
-}
-
-std::vector<std::size_t> chosen(const Request& r, const Model& m, const System& s) {
-  std::vector<std::string> all = s.state_names;
-  all.insert(all.end(), s.output_names.begin(), s.output_names.end());
-  std::vector<std::size_t> picked;
-  for (const std::string& text : r.show) {
-    for (const std::string& typed : split(text)) {
-      if (m.find_array(typed) != nullptr) continue;  // see fields_to_draw()
-      const auto parts = element_name(typed);
-      const std::string name = parts ? to_string(*parts) : typed;
-      const auto at = std::find(all.begin(), all.end(), name);
-      if (at == all.end())
-        throw Error(ErrorKind::name,
-                    fmt::format("--show: the model has no unknown or output '{}'{}", name, suggestion(name, all)));
-      picked.push_back(static_cast<std::size_t>(at - all.begin()));
-    }
-  }
-  if (r.show.empty()) {
-    for (std::size_t i = 0; i < s.states.size() && picked.size() < 8; ++i) {
-      const ModelArray* a = array_of(m, s.state_names[i]);
-      if (a == nullptr || a->elements() <= 8) picked.push_back(i);
-    }
-  }
-  return picked;
-}
-
-// Arrays that are drawn as colours: those asked for by name, or the first large ones.
-std::vector<const ModelArray*> fields_to_draw(const Request& r, const Model& m) {
-  std::vector<const ModelArray*> fields;
-  for (const std::string& text : r.show) {
-    for (const std::string& name : split(text)) {
-      const ModelArray* a = m.find_array(name);
-      if (a == nullptr) continue;
-      if (a->what == ModelArray::What::parameter || a->what == ModelArray::What::definition)
-        throw Error(ErrorKind::name, fmt::format("--show: {} is a {}; make it an output to see it", a->head(),
-                                                 a->what == ModelArray::What::parameter ? "parameter" : "definition"));
-      if (a->dimensions.size() > 2)
-        throw Error(
-            ErrorKind::unsupported,
-            fmt::format("--show: {} has three indices or more; make a part of it an output, \"cut[i, j]\"", a->head()));
-      fields.push_back(a);
-    }
-  }
-  if (!r.show.empty()) return fields;
-  for (const ModelArray& a : m.arrays) {
-    if (a.what == ModelArray::What::unknown && a.elements() > 8 && a.dimensions.size() <= 2 && fields.size() < 3)
-      fields.push_back(&a);
-  }
-  return fields;
-}
-
-std::vector<double> places(const IndexRange& d) {
-  std::vector<double> all;
-  for (std::int64_t i = *d.from.word(); i <= *d.to.word(); ++i) all.push_back(static_cast<double>(i));
-  return all;
-}
-
-// A field of one index over time, one of two at the end of the run.
-Figure field_figure(const Model& m, const System& s, const TimeResult& run, const ModelArray& a) {
-  constexpr std::size_t most_times = 400;
-  const bool state = a.what == ModelArray::What::unknown;
-  const auto& names = state ? s.state_names : s.output_names;
-  std::vector<std::size_t> columns;
-  for (std::size_t i = 0; i < names.size(); ++i) {
-    if (names[i].starts_with(a.name + "[")) columns.push_back(i);
-  }
-  const auto value = [&](std::size_t sample, std::size_t k) {
-    return (state ? run.states : run.outputs)[sample][columns[k]];
-  };
-  Figure f;
-  f.field.label = typeset_label(a.head() + (a.unit.empty() ? "" : " (" + a.unit + ")"));
-  const std::string time = m.independent.name() + (m.independent_unit.empty() ? "" : " (" + m.independent_unit + ")");
-  if (a.dimensions.size() == 1) {
-    const std::size_t step = std::max<std::size_t>(1, run.times.size() / most_times);
-    f.x_label = time;
-    f.y_label = a.dimensions[0].name;
-    f.field.y = places(a.dimensions[0]);
-    for (std::size_t i = 0; i < run.times.size(); i += step) f.field.x.push_back(run.times[i]);
-    for (std::size_t k = 0; k < columns.size(); ++k) {
-      for (std::size_t i = 0; i < run.times.size(); i += step) f.field.values.push_back(value(i, k));
-    }
-    return f;
-  }
-  f.subtitle = fmt::format("at {} = {:g}{}", m.independent.name(), run.times.back(),
-                           m.independent_unit.empty() ? "" : " " + m.independent_unit);
-  f.x_label = a.dimensions[0].name;
-  f.y_label = a.dimensions[1].name;
-  f.field.x = places(a.dimensions[0]);
-  f.field.y = places(a.dimensions[1]);
-  for (std::size_t j = 0; j < f.field.y.size(); ++j) {
-    for (std::size_t i = 0; i < f.field.x.size(); ++i)
-      f.field.values.push_back(value(run.times.size() - 1, i * f.field.y.size() + j));
-  }
-  return f;
-}
-
-// One panel for each unit, in the order in which units come.
-void draw(const Request& r, const Model& m, const System& s, const TimeResult& run) {
-  std::vector<Figure> panels;
-  std::vector<std::string> units;
-  for (const ModelArray* a : fields_to_draw(r, m)) {
-    panels.push_back(field_figure(m, s, run, *a));
-    if (panels.size() == 1) panels[0].title = m.title;
-    units.emplace_back("\x01");  // a panel of its own
-  }
-  for (const std::size_t k : chosen(r, m, s)) {
-    const bool state = k < s.states.size();
-    const std::size_t o = state ? 0 : k - s.states.size();
-    const std::string unit = state ? unit_of(m, s.state_names[k]) : m.outputs[o].unit;
-    const auto at = std::find(units.begin(), units.end(), unit);
-    const auto panel = static_cast<std::size_t>(at - units.begin());
-    if (at == units.end()) {
-      units.push_back(unit);
-      Figure f;
-      f.title = panels.empty() ? m.title : "";
-      f.y_label = typeset_label(unit);
-      f.x_low = run.times.front();
-      f.x_high = run.times.back();
-      f.logarithmic_x = r.log_x;
-      f.logarithmic_y = r.log_y;
-      panels.push_back(std::move(f));
-    }
-    Curve c;
-    c.label = typeset_label(state ? s.state_names[k] : s.output_names[o]);
-    for (std::size_t i = 0; i < run.times.size(); ++i) {
-      c.x.push_back(run.times[i]);
-      c.y.push_back(state ? run.states[i][k] : run.outputs[i][o]);
-    }
-    panels[panel].curves.push_back(std::move(c));
-  }
-  if (panels.empty()) throw Error(ErrorKind::usage, "there is nothing to draw");
-  if (panels.back().field.values.empty())
-    panels.back().x_label = m.independent.name() + (m.independent_unit.empty() ? "" : " (" + m.independent_unit + ")");
-  for (Figure& f : panels) {
-    if (r.log_x) f.x_low = std::numeric_limits<double>::quiet_NaN();
-  }
-  write_figures(panels, r.plot.get(), output_policy(r));
 }
 
 // How far a run agrees with one of tighter tolerances, at every sample and for every state and output against its own
@@ -436,22 +221,10 @@ Answer solve_model(const Request& r, const Model& m) {
     r.warn(fmt::format("only {:.1f} digits of {} are sure: a multiple solution, or nearly dependent equations", digits,
                        unknown));
   if (digits < 3) a.exit_code = 1;
-  if (r.out.peek().ends_with(".csv")) {
-    std::string names;
-    std::string values;
-    for (std::size_t i = 0; i < s.states.size(); ++i) {
-      names += (i > 0 ? "," : "") + csv_field(s.state_names[i]);
-      values += fmt::format("{}{:.17g}", i > 0 ? "," : "", result.values[i]);
-    }
-    for (std::size_t i = 0; i < s.outputs.size(); ++i) {
-      names += "," + csv_field(s.output_names[i]);
-      values += fmt::format(",{:.17g}", result.outputs[i]);
-    }
-    write_output(r.out.get(), names + "\n" + values + "\n", output_policy(r));
-    a.text += fmt::format("written to {}\n", r.out.get());
-  } else if (!r.out.peek().empty() && !r.out.peek().ends_with(".json")) {
-    throw Error(ErrorKind::usage,
-                fmt::format("the values of a steady state are written as .csv or .json, not '{}'", r.out.peek()));
+  write_values(a, r, s, result.values, result.outputs);
+  if (!r.plot.empty()) {
+    draw_fields(r, m, s, result.values, result.outputs);
+    a.text += fmt::format("figure written to {}\n", r.plot.get());
   }
   return a;
 }
@@ -531,7 +304,7 @@ Answer simulate(const Request& r) {
     a.text += fmt::format("{} samples written to {}\n", run.times.size(), r.out.get());
   }
   if (!r.plot.empty()) {
-    draw(r, m, s, run);
+    draw_run(r, m, s, run);
     a.text += fmt::format("figure written to {}\n", r.plot.get());
   }
   return a;

@@ -181,17 +181,22 @@ SensitivityOptions sensitivity_options(const Request& r, const Model& m, Outputs
 Answer sensitivity_command(const Request& r) {
   if (!is_model(r.inputs.at(0))) throw Error(ErrorKind::usage, "sensitivity takes a model file (.toml)");
   const Model m = model_of(r);
-  if (m.equations.empty())
+  const bool chosen = m.objective && m.equations.size() < m.unknowns.size();
+  if (m.equations.empty() && !chosen)
     throw Error(ErrorKind::usage,
                 "the model has no equations; derivatives of its outputs: derive --what gradient --of");
   const bool in_time = m.in_time() && (r.until.get().has_value() || m.run.until);
   SensitivityOptions o = sensitivity_options(r, m, in_time ? OutputsAt::end_of_run : OutputsAt::steady_state);
   o.differences = !r.no_check;
-  const System s = in_time ? time_system(m) : steady_system(m);
+  const System s = chosen ? conditions_of_optimum(m) : in_time ? time_system(m) : steady_system(m);
   std::vector<std::string> of = r.of.peek().empty() ? std::vector<std::string>() : split(r.of.get());
   if (of.empty()) of = s.output_names.empty() ? s.state_names : s.output_names;
   std::vector<std::string> by = names_in(r.wrt, "--wrt");
-  if (by.empty()) by = s.parameter_names;
+  if (by.empty()) {
+    for (const Parameter& p : m.parameters) {
+      if (!p.fixed) by.push_back(p.name);
+    }
+  }
   if (by.empty()) throw Error(ErrorKind::usage, "the model has no parameters; start values of a run: --wrt \"x(0)\"");
   const SensitivityResult result = sensitivities(s, of, by, o);
   if (!result.found)
@@ -201,8 +206,9 @@ Answer sensitivity_command(const Request& r) {
   Answer a;
   a.text = fmt::format(
       "{}\nsensitivities {}\n", m.called(),
-      in_time ? fmt::format("at the end of the run, {} = {:.6g} {}", m.independent.name(), o.until, m.independent_unit)
-              : "of the steady state");
+      in_time  ? fmt::format("at the end of the run, {} = {:.6g} {}", m.independent.name(), o.until, m.independent_unit)
+      : chosen ? "of the optimum"
+               : "of the steady state");
   add_tables(a, result, single);
   add_json(a, result);
   for (std::size_t k = 0; k < result.outputs.size(); ++k) {

@@ -163,7 +163,15 @@ std::string model_in_latex(const Model& m) {
     if (!f.deviation_given.is_integer(1))
       lines.push_back(fmt::format("\\sigma_{{{}}} &= {}", to_latex(Symbol(f.name)), latex(f.deviation_given)));
   }
-  return out + aligned("Measured, and the models of it", lines);
+  out += aligned("Measured, and the models of it", lines);
+  lines.clear();
+  if (m.objective) {
+    lines.push_back(fmt::format("&\\text{{{}}} && {}", m.objective->maximise ? "maximise" : "minimise",
+                                latex(m.objective->given)));
+    for (const auto& c : m.constraint_families)
+      lines.push_back(fmt::format("&\\text{{{}}} && {}", latex_text(c.name), latex(c.given)));
+  }
+  return out + aligned("What is optimised, and what has to hold", lines);
 }
 
 }  // namespace boreon::cli

@@ -222,6 +222,27 @@ std::string source_of(const ModelArray& array, const PrintOptions& options) {
   return fmt::format("{} values{}", array.elements(), array.source == "values" ? "" : " from " + array.source);
 }
 
+// What is to be least, and what has to hold.
+std::string optimum_text(const Request& r, const Model& m, const PrintOptions& options, Json& optimise, Json& constraints) {
+  if (!m.objective) return {};
+  const char* const goal = m.objective->maximise ? "maximise" : "minimise";
+  // an output stands for what it is
+  const auto output = std::find_if(m.outputs.begin(), m.outputs.end(),
+                                   [&](const NamedExpression& o) { return o.resolved == m.objective->resolved; });
+  const Expr given = output != m.outputs.end() ? Expr(Symbol(output->name)) : plain_names(m.objective->given);
+  optimise[goal] = to_text(given);
+  std::string t =
+      fmt::format("\n{}\n{}{}\n", goal, r.format.get() == "text" ? "" : "\n", typeset(r, given, options));
+  if (m.constraints.empty()) return t;
+  t += r.format.get() == "text" ? "\nconstraints\n" : "\nconstraints\n\n";
+  for (const ConstraintFamily& c : m.constraint_families) {
+    constraints[c.name] = to_text(plain_names(c.given));
+    t += fmt::format("{}   ({}{})\n", typeset(r, plain_names(c.given), options), c.name,
+                     c.members == 1 ? "" : fmt::format(", {} of them", c.members));
+  }
+  return t;
+}
+
 Answer show_model(const Request& r) {
   const Model m = model_of(r);
   const PrintOptions options = as_typed(m);
@@ -244,6 +265,9 @@ Answer show_model(const Request& r) {
   t += equations_text(r, m, options, equations);
   t += formulas_text(r, m, options, ModelArray::What::output, outputs);
   t += data_and_fits(r, m, options, fits);
+  Json optimise = Json::object();
+  Json constraints = Json::object();
+  t += optimum_text(r, m, options, optimise, constraints);
   if (r.format.get() == "latex") t = model_in_latex(m);
   Json warnings = Json::array();
   for (const auto& w : m.warnings) {
@@ -255,6 +279,10 @@ Answer show_model(const Request& r) {
       {"title", m.title},           {"parameters", parameters}, {"unknowns", unknowns}, {"tables", tables},
       {"definitions", definitions}, {"equations", equations},   {"outputs", outputs},   {"fit", fits}};
   if (!m.indices.empty()) a.json["result"]["indices"] = indices;
+  if (m.objective) {
+    a.json["result"]["optimise"] = optimise;
+    a.json["result"]["constraints"] = constraints;
+  }
   a.json["warnings"] = warnings;
   a.json["status"] = "exact";
   return a;

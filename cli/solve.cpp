@@ -189,6 +189,10 @@ std::vector<std::string> common_conditions(const SolutionSet& s) {
 Answer solve(const Request& r) {
   if (is_model(r.inputs.at(0))) {
     const Model m = model_of(r);
+    if (m.objective && m.equations.size() < m.unknowns.size())
+      throw Error(ErrorKind::usage,
+                  fmt::format("'{}' leaves a choice ({} equations for {} unknowns): optimise finds the best one",
+                              m.called(), m.equations.size(), m.unknowns.size()));
     if (r.roots) return roots_of_model(r, m);
     if (r.compare_jacobian) return jacobians_of_model(r, m);
     const bool more_equations = m.equations.size() > m.unknowns.size() && !m.in_time() && m.fits.empty();

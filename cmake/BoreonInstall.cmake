@@ -4,7 +4,7 @@ set(BOREON_CMAKE_DIR ${CMAKE_INSTALL_LIBDIR}/cmake/boreon)
 install(TARGETS ${BOREON_TARGETS} EXPORT boreonTargets
   ARCHIVE DESTINATION ${CMAKE_INSTALL_LIBDIR} LIBRARY DESTINATION ${CMAKE_INSTALL_LIBDIR})
 install(DIRECTORY include/boreon DESTINATION ${CMAKE_INSTALL_INCLUDEDIR})
-install(FILES cmake/FindBoreonArb.cmake cmake/FindBoreonKLU.cmake cmake/FindBoreonCSV.cmake DESTINATION ${BOREON_CMAKE_DIR})
+install(FILES cmake/FindBoreonArb.cmake cmake/FindBoreonKLU.cmake cmake/FindBoreonCSV.cmake cmake/FindBoreonIpopt.cmake DESTINATION ${BOREON_CMAKE_DIR})
 install(TARGETS boreon_flags EXPORT boreonTargets)
 install(EXPORT boreonTargets NAMESPACE boreon:: DESTINATION ${BOREON_CMAKE_DIR})
 configure_package_config_file(cmake/boreonConfig.cmake.in ${PROJECT_BINARY_DIR}/boreonConfig.cmake INSTALL_DESTINATION ${BOREON_CMAKE_DIR})

@@ -17,7 +17,7 @@ need_packages() {
 }
 
 core_packages=(g++ cmake ninja-build libgmp-dev libmpfr-dev libflint-dev libflint-arb-dev libeigen3-dev libfmt-dev libboost-math-dev)
-tool_packages=(libasmjit-dev libcli11-dev nlohmann-json3-dev libtomlplusplus-dev libpugixml-dev libcsv-dev libsundials-dev libsuitesparse-dev libceres-dev gnuplot-nox fonts-dejavu-core)
+tool_packages=(libasmjit-dev libcli11-dev nlohmann-json3-dev libtomlplusplus-dev libpugixml-dev libcsv-dev libsundials-dev libsuitesparse-dev libceres-dev coinor-libipopt-dev gnuplot-nox fonts-dejavu-core)
 test_packages=(doctest-dev gcc pkg-config ccache)
 fuzz_packages=(clang libclang-rt-14-dev)
 bench_packages=(libbenchmark-dev)

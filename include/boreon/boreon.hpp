@@ -33,6 +33,7 @@
 #include "boreon/numeric_function.hpp"     // IWYU pragma: export
 #include "boreon/ode.hpp"                  // IWYU pragma: export
 #include "boreon/operand_order.hpp"        // IWYU pragma: export
+#include "boreon/optimisation.hpp"         // IWYU pragma: export
 #include "boreon/program.hpp"              // IWYU pragma: export
 #include "boreon/quadrature.hpp"           // IWYU pragma: export
 #include "boreon/rewrite.hpp"              // IWYU pragma: export

@@ -24,6 +24,7 @@ namespace boreon BOREON_API {
 
 struct CheckOptions;
 struct FitProblem;
+struct OptimisationProblem;
 
 struct Parameter {
   std::string name;
@@ -137,6 +138,33 @@ struct FitSeries {
   SourcePosition position;
 };
 
+/// What is to be least, or greatest.
+struct ModelObjective {
+  bool maximise = false;
+  Expr given;
+  Expr resolved;
+  SourcePosition position;
+};
+
+/// An inequality or a further equation that an optimum has to keep: value is to be below its limit, above it, or equal
+/// to it. The limit is the side without unknowns if there is one, else the right side of value <= limit.
+struct ModelConstraint {
+  enum class Kind { at_most, at_least, equal };
+  std::string name;
+  Expr given;  ///< the relation
+  Kind kind = Kind::at_most;
+  Expr value;  ///< resolved
+  Expr limit;  ///< resolved
+  SourcePosition position;
+};
+
+/// Constraints as written, with indices that are open.
+struct ConstraintFamily {
+  std::string name;
+  Expr given;
+  std::size_t members = 1;
+};
+
 /// Defaults for a run in time.
 struct RunSettings {
   std::optional<double> until;
@@ -171,6 +199,9 @@ struct Model {
   std::vector<ParameterCorrelation> correlations;
   std::optional<DataTable> data;
   std::vector<FitSeries> fits;
+  std::optional<ModelObjective> objective;
+  std::vector<ModelConstraint> constraints;
+  std::vector<ConstraintFamily> constraint_families;
   RunSettings run;
   std::vector<Warning> warnings;
   /// In which order the operands of the expressions `given` were typed, for printing them so.
@@ -213,6 +244,11 @@ using ParameterValues = std::vector<std::pair<std::string, Number>>;
 /// parameters (and start values) with `fit = true` are found; without them, more equations than unknowns. Throws
 /// Error(shape) where there is nothing to fit, Error(unsupported) for fits of steady states.
 [[nodiscard]] FitProblem fit_problem(const Model& model);
+
+/// What [optimise] and [constraints] ask for (see boreon/optimisation.hpp): the equations come first among the
+/// constraints, then those of [constraints]. Throws Error(shape) where there is no objective, Error(unsupported) for
+/// models in time.
+[[nodiscard]] OptimisationProblem optimisation_problem(const Model& model);
 
 /// The ranges a check samples from: bounds and typical values of unknowns and parameters (see boreon/cross_check.hpp).
 [[nodiscard]] CheckOptions check_options(const Model& model, const System& system);

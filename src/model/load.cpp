@@ -6,6 +6,7 @@
 #include <cmath>
 
 #include "boreon/catalogue.hpp"
+#include "boreon/traverse.hpp"
 #include "model/units.hpp"
 
 namespace boreon {
@@ -13,7 +14,8 @@ namespace boreon {
 Model Loader::run() {
   reader_.require_keys(reader_.root(), "a model file",
                        {"title", "independent", "indices", "parameters", "correlations", "unknowns", "functions",
-                        "tables", "definitions", "equations", "outputs", "data", "fit", "run"});
+                        "tables", "definitions", "equations", "outputs", "data", "fit", "optimise", "constraints",
+                        "run"});
   if (const auto* title = reader_.root().get("title")) model_.title = reader_.text(*title, "the title");
   independent();
   parameters();
@@ -39,6 +41,7 @@ Model Loader::run() {
   equations();
   bodies("outputs", model_.outputs);
   fits();
+  optimise();
   run_settings();
   resolve();
   check();
@@ -168,7 +171,9 @@ void Loader::require_value(const NamedExpression& e) const {
 
 void Loader::equations() {
   const auto* table = section("equations");
-  if (table == nullptr && (section("fit") != nullptr || section("unknowns") == nullptr)) return;
+  if (table == nullptr &&
+      (section("fit") != nullptr || section("optimise") != nullptr || section("unknowns") == nullptr))
+    return;
   if (table == nullptr)
     reader_.fail(ErrorKind::shape, "the model has no [equations]: one is needed for each unknown", {model_.path, 1, 1});
   for (const auto& [key, node] : in_file_order(*table)) {
@@ -264,6 +269,16 @@ void Loader::resolve() {
   for (FitSeries& f : model_.fits) {
     f.model = apply(f.model_given, f.position);
     f.deviation = apply(f.deviation_given, f.position);
+  }
+  if (model_.objective) model_.objective->resolved = apply(model_.objective->resolved, model_.objective->position);
+  for (ModelConstraint& c : model_.constraints) {
+    c.value = apply(c.value, c.position);
+    c.limit = apply(c.limit, c.position);
+    // b <= a, of which b is the limit
+    if (c.kind == ModelConstraint::Kind::equal || !unknown_calls({&c.value, 1}).empty()) continue;
+    if (unknown_calls({&c.limit, 1}).empty()) continue;
+    std::swap(c.value, c.limit);
+    c.kind = ModelConstraint::Kind::at_least;
   }
   if (write_out_ != nullptr) {
     put_in_starts(apply);

@@ -21,6 +21,7 @@ void Loader::check() {
   Uses uses;
   check_equations(uses);
   check_fits(uses);
+  check_optimum(uses);
   check_unknowns(uses);
   check_count();
   for (const NamedExpression& o : model_.outputs) uses.add(o.resolved);
@@ -46,7 +47,7 @@ void Loader::check_equations(Uses& uses) {
 
 void Loader::check_count() const {
   const bool fitted = model_.equations.empty() && !model_.fits.empty();
-  if (model_.equations.size() < model_.unknowns.size() && !fitted) {
+  if (model_.equations.size() < model_.unknowns.size() && !fitted && !model_.objective) {
     reader_.fail(ErrorKind::shape,
                  fmt::format("{} equation{} for {} unknowns ({}): one equation is missing for each unknown without one",
                              model_.equations.size(), model_.equations.size() == 1 ? "" : "s", model_.unknowns.size(),
@@ -61,7 +62,10 @@ void Loader::check_unknowns(const Uses& uses) {
     const auto at = uses.orders.find(u.name);
     if (at == uses.orders.end())
       reader_.fail(ErrorKind::shape,
-                   fmt::format("the unknown {} occurs in no {}", u.name, fitted ? "model of [fit]" : "equation"),
+                   fmt::format("the unknown {} occurs in no {}", u.name,
+                               model_.objective ? "equation or constraint, nor in what is optimised"
+                               : fitted         ? "model of [fit]"
+                                                : "equation"),
                    u.position);
     u.order = at->second;
     if (u.order > 2)
@@ -100,6 +104,22 @@ void Loader::check_fits(Uses& uses) {
   for (const Parameter& p : model_.parameters) {
     if (p.fit && !model_.fits.empty())
       warn(fmt::format("{} has fit = true, but in a fit without equations the unknowns are found", p.name), p.position);
+  }
+}
+
+void Loader::check_optimum(Uses& uses) {
+  const auto add = [&](const Expr& e, const std::string& what, const SourcePosition& at) {
+    if (e.is_constant(ConstantCode::undefined))
+      reader_.fail(ErrorKind::domain, fmt::format("{} is undefined: it divides by zero", what), at);
+    if (unknown_calls({&e, 1}).empty())
+      reader_.fail(ErrorKind::shape, fmt::format("{} contains no unknown: nothing that is chosen changes it", what), at);
+    uses.add(e);
+  };
+  if (model_.objective) add(model_.objective->resolved, "what is optimised", model_.objective->position);
+  for (const ModelConstraint& c : model_.constraints) {
+    add(c.value - c.limit, fmt::format("the constraint {}", c.name), c.position);
+    uses.add(c.value);
+    uses.add(c.limit);
   }
 }
 

@@ -249,13 +249,14 @@ void Loader::write_families() {
       first = n;
     }
     const bool fitted = families_.empty() && model_.equations.empty() && !model_.fits.empty();
-    if (without > 0 && !fitted)
+    if (without > 0 && !fitted && section("optimise") == nullptr)
       reader_.fail(ErrorKind::shape,
                    without == 1 ? fmt::format("{} has no equation", a.info.element(first))
                                 : fmt::format("{} of the {} elements of {} have no equation; the first is {}", without,
                                               owners.size(), a.info.head(), a.info.element(first)),
                    a.info.position);
     for (std::size_t n = 0; n < owners.size() && !fitted; ++n) {
+      if (owners[n].family == 0) continue;
       Family& f = families_[owners[n].family - 1];
       ++f.info.members;
       const WriteOut::Numbers at = place_of(f.ranges, f.free, owners[n].member);

@@ -19,6 +19,8 @@ void Loader::find_sizes() {
   for (const ModelEquation& e : model_.equations) add(e.given.lhs), add(e.given.rhs);
   for (const FunctionHead& f : heads_) add(f.body);
   for (const FitSeries& f : model_.fits) add(f.model_given), add(f.deviation_given);
+  if (model_.objective) add(model_.objective->given);
+  for (const OpenConstraint& c : open_constraints_) add(c.relation);
   for (const Start& s : starts_) add(s.given);
   std::vector<Expr> places;
   for (const Family& f : families_) {
@@ -90,6 +92,7 @@ void Loader::write_out_arrays() {
     f.model_given = written(f.model_given, {}, "the fit of " + f.name, f.position);
     f.deviation_given = written(f.deviation_given, {}, "the fit of " + f.name, f.position);
   }
+  write_optimum();
   write_families();
   // Outputs that are arrays become one output for each element.
   for (DeclaredArray& a : scope_.all()) {

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: MIT
 // Reads a model file: what it declares (load_names.cpp), arrays and their indices (load_arrays.cpp), equations of
-// arrays (load_families.cpp), its expressions and how they hang together (load.cpp), data and fits (load_fit.cpp), what
-// must hold of the whole (load_check.cpp).
+// arrays (load_families.cpp), its expressions and how they hang together (load.cpp), data and fits (load_fit.cpp),
+// objective and constraints (load_optimise.cpp), what must hold of the whole (load_check.cpp).
 #pragma once
 
 #include <fmt/format.h>
@@ -116,6 +116,7 @@ class Loader {
                              const SourcePosition& at);
   void put_in_starts(const std::function<Expr(const Expr&, const SourcePosition&)>& resolve);
   void parameters_in_use();
+  void write_optimum();
 
   // load_families.cpp
   void equation(const std::string& name, const toml::node& node, const SourcePosition& at);
@@ -136,6 +137,9 @@ class Loader {
   void require_value(const NamedExpression& e) const;
   void equations();
   void fits();
+  void optimise();
+  void constraints();
+  void add_constraint(const std::string& name, const Expr& relation, const SourcePosition& at);
   void fit_table(const toml::table& t, FitSeries& f, ParseContext& of_model, ParseContext& of_data);
   void run_settings();
   void resolve();
@@ -150,6 +154,7 @@ class Loader {
   void check_unknowns(const Uses& uses);
   void check_count() const;
   void check_fits(Uses& uses);
+  void check_optimum(Uses& uses);
   void check_columns_stay_in_fits();
   void warn_of_unused(const Uses& uses);
   void warn(const std::string& message, const SourcePosition& at) { model_.warnings.push_back({message, at}); }
@@ -173,6 +178,14 @@ class Loader {
     std::vector<Expr> elements = {};  // written out
   };
   std::vector<Start> starts_;
+  struct OpenConstraint {  // as read; with indices that are open
+    std::string name;
+    Expr relation;
+    std::vector<Expr> free;
+    std::vector<IndexRange> ranges;
+    SourcePosition position;
+  };
+  std::vector<OpenConstraint> open_constraints_;
   std::vector<Family> families_;
   struct Owner {
     std::size_t family = 0;  // 1 is the first; 0: none

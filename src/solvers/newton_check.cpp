@@ -73,8 +73,17 @@ Dependence dependence(const SparsityPattern& pattern, const std::vector<double>&
                       const std::vector<double>& columns) {
   const std::size_t n = pattern.rows;
   if (n > diagnosed_rows || n == 0) return {};
-  const ScaledRows scaled(pattern, values, columns);
+  ScaledRows scaled(pattern, values, columns);
   if (!scaled.finite) return {};
+  // That an unknown is nearly zero makes its column small, and nothing dependent.
+  std::vector<double> largest(n, 0.0);
+  for (std::size_t k = 0; k < scaled.entries.size(); ++k) {
+    double& most = largest[static_cast<std::size_t>(pattern.columns[k])];
+    most = std::max(most, std::fabs(scaled.entries[k]));
+  }
+  for (std::size_t k = 0; k < scaled.entries.size(); ++k) {
+    if (const double most = largest[static_cast<std::size_t>(pattern.columns[k])]; most > 0) scaled.entries[k] /= most;
+  }
   if (KluFactors(pattern, scaled.entries).reciprocal_condition() > 1e-9) return {};
   // Inverse iteration with the matrix moved by some roundings, unequal on the diagonal: that makes any matrix regular,
   // also one with an empty row, and multiplies its null vectors by the inverse of the roundings.

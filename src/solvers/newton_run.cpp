@@ -237,7 +237,9 @@ Verification NewtonRun::verify(const std::vector<double>& y) {
   v.step = s->step;
   for (std::size_t i = 0; i < n_; ++i) {
     v.moves.push_back(std::fabs(s->step[i]) / own[i]);
-    v.corrections.push_back(std::max(std::fabs(s->step[i]), s->noise[i]) / own[i]);
+    // what cannot be told from zero is as sure as rounding is small beside its scale
+    const double sure = std::fabs(y[i]) <= s->noise[i] ? std::max(scale_[i], own[i]) : own[i];
+    v.corrections.push_back(std::max(std::fabs(s->step[i]), s->noise[i]) / sure);
     // An equation whose terms all vanish with an unknown that is zero (k*x = 0) is fulfilled when that unknown is.
   }
   for (std::size_t i = 0; i < n_; ++i) {

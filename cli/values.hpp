@@ -1,0 +1,31 @@
+// SPDX-License-Identifier: MIT
+// Values of unknowns and outputs of a model, as text and as fields of the answer, and figures of them.
+#pragma once
+
+#include <string>
+#include <vector>
+
+#include "request.hpp"
+
+namespace boreon::cli {
+
+/// Of an unknown, or of a rate that is a state, "s'".
+[[nodiscard]] std::string unit_of(const Model& m, const std::string& state);
+/// How many digits values of models are shown with: those of --digits, at most 17, or 6.
+[[nodiscard]] int digits_of(const Request& r);
+/// `values` and `outputs`; fields of more than a few elements as one line each.
+void list_values(Answer& a, const Model& m, const System& s, const std::vector<double>& states,
+                 const std::vector<double>& outputs, int digits);
+
+/// Where --out asks for it: one line of names, one of values with all digits, .csv. Error(usage) for other endings than
+/// that and .json, which the tool itself writes.
+void write_values(Answer& a, const Request& r, const System& s, const std::vector<double>& states,
+                  const std::vector<double>& outputs);
+
+/// The figure of a run: one panel for each unit, fields as colours. Written where --plot says.
+void draw_run(const Request& r, const Model& m, const System& s, const TimeResult& run);
+/// The fields of a steady state: curves over one index, colours over two. Written where --plot says.
+void draw_fields(const Request& r, const Model& m, const System& s, const std::vector<double>& states,
+                 const std::vector<double>& outputs);
+
+}  // namespace boreon::cli
