@@ -112,7 +112,7 @@ class Story {
     step(r, transform_command);
     measure();
     fields();
-    heading("18. Source text for your own program");
+    heading("19. Source text for your own program");
     r = request("generate", "ion_chemistry.toml");
     r.out = (folder_ / "generated").string();
     step(r, generate);
@@ -140,6 +140,9 @@ class Story {
     step(r, simulate);
     heading("17. A network: currents that the arc drives in a power grid");
     step(request("solve", "ground_currents.toml"), solve);
+    heading("18. The best: currents that heat least, and air of least free energy");
+    step(request("optimise", "least_heating.toml"), optimise_command);
+    step(request("optimise", "air_mixture.toml"), optimise_command);
   }
 
   void measure() {
