@@ -410,7 +410,8 @@ Answer check(const Request& r) {
       cross_check(functions, system.states, sparse_jacobian(functions, system.states), options, names);
   const bool fit = model.equations.empty();
   a.text = model.called() + "\n";
-  if (jacobian.entries > 0 || !model.objective)
+  const bool equations = !model.equations.empty() || !model.fits.empty();
+  if (jacobian.entries > 0 || equations)
     a.text += fmt::format("  Jacobian of the {}, {}: {}\n", fit ? "models of the fit" : "equations",
                           entry_count(jacobian.entries), brief(jacobian));
   Evidence overall = jacobian;
@@ -422,7 +423,7 @@ Answer check(const Request& r) {
     const Evidence e = cross_check(f, v, sparse_jacobian(f, v), options, row_names);
     a.text += fmt::format("  {}, {}: {}\n", what, entry_count(e.entries), brief(e));
     if (e.verdict != Verdict::agrees && overall.verdict == Verdict::agrees && e.entries > 0) overall = e;
-    if (e.entries > 0 && (e.digits < overall.digits || (overall.entries == 0 && model.objective))) overall = e;
+    if (e.entries > 0 && (e.digits < overall.digits || (overall.entries == 0 && !equations))) overall = e;
   };
   part(fit ? "derivatives of the models by parameters and columns" : "derivatives of the equations by the parameters",
        functions, system.parameters, names);

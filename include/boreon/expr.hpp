@@ -59,6 +59,7 @@ enum class Kind : std::uint8_t {
   integral,      ///< unevaluated: integrand, symbol [, from, to]
   reduction,     ///< unevaluated, over whole numbers: term, symbol, from, to; `reduction_op()`
   limit,         ///< unevaluated: expression, symbol, place; `limit_side()`
+  root,          ///< where an expression changes its sign: expression, symbol, from, to
   element        ///< of an array, with an index that is no number yet: head (a symbol or unknown call), index, ...
 };
 
@@ -283,7 +284,7 @@ inline std::uint64_t Expr::hash() const {
 /// undefined where no condition holds. Throws Error(shape) on values where conditions belong and the reverse.
 [[nodiscard]] Expr piecewise(std::span<const Expr> branches);
 
-// Unevaluated operators. The symbol of a definite integral, a sum and a limit is bound: it is not free in the result.
+// Unevaluated operators. The symbol of a definite integral, a sum, a limit and a root is bound: it is not free in the result.
 [[nodiscard]] Expr unevaluated_derivative(const Expr& of, std::span<const Expr> symbols_and_orders);
 [[nodiscard]] Expr unevaluated_integral(const Expr& integrand, const Expr& symbol);
 [[nodiscard]] Expr unevaluated_integral(const Expr& integrand, const Expr& symbol, const Expr& from, const Expr& to);
@@ -291,6 +292,9 @@ inline std::uint64_t Expr::hash() const {
 /// The same for products and for the least and greatest of a finite number of values.
 [[nodiscard]] Expr unevaluated_reduction(ReductionOp op, const Expr& term, const Expr& symbol, const Expr& from,
                                          const Expr& to);
+/// The place between two ends, at which `equation` (a relation left = right, or an expression that is to be zero) changes
+/// its sign: an unknown that is defined by its equation. The range holds one such place; evaluate() refuses others.
+[[nodiscard]] Expr implicit_root(const Expr& equation, const Expr& symbol, const Expr& from, const Expr& to);
 [[nodiscard]] Expr unevaluated_limit(const Expr& of, const Expr& symbol, const Expr& place,
                                      LimitSide side = LimitSide::both);
 

@@ -15,6 +15,16 @@
 
 namespace boreon BOREON_API {
 
+/// Whether the node is an integral, sum, limit, derivative or root that waits to be carried out.
+[[nodiscard]] inline bool is_operator(const Expr& e) {
+  return e.is(Kind::integral) || e.is(Kind::reduction) || e.is(Kind::limit) || e.is(Kind::derivative) ||
+         e.is(Kind::root);
+}
+/// Whether the node has a number only once all other symbols in it are numbers: an integral, a sum, a root.
+[[nodiscard]] inline bool needs_numbers_inside(const Expr& e) {
+  return e.is(Kind::integral) || e.is(Kind::reduction) || e.is(Kind::root);
+}
+
 /// Hash map from node to T (open addressing). Keys do not keep their nodes alive: hold the root while it is used.
 /// References to values are invalidated by insertion.
 template <class T>

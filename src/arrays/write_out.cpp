@@ -40,7 +40,7 @@ Expr combined(ReductionOp op, std::vector<Expr> terms) {
 }
 
 bool is_binder(const Expr& e) {
-  return e.is(Kind::reduction) || e.is(Kind::limit) || (e.is(Kind::integral) && e.operands().size() == 4);
+  return e.is(Kind::reduction) || e.is(Kind::limit) || e.is(Kind::root) || (e.is(Kind::integral) && e.operands().size() == 4);
 }
 
 }  // namespace
@@ -147,6 +147,7 @@ bool WriteOut::replace(const Expr& e, const Scope& scope, bool as_number, Expr& 
       return true;
     }
     case Kind::integral:
+    case Kind::root:
     case Kind::limit:
       if (!is_binder(e)) return false;
       result = binder(e, scope);

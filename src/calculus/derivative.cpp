@@ -34,16 +34,6 @@ class ForwardSweep {
   }
 
  private:
-  static bool is_operator(const Expr& e) {
-    switch (e.kind()) {
-      case Kind::integral:
-      case Kind::reduction:
-      case Kind::limit:
-      case Kind::derivative: return true;
-      default: return false;
-    }
-  }
-
   // u'(t) of u(t), by t.
   [[nodiscard]] Expr derivative_of_head(const Expr& head) const {
     if (!(head.operands()[1] == variable_) || head.operands().size() != 3) {

@@ -106,6 +106,14 @@ Expr derivative_of_operator(const Expr& e, const Expr& variable, const std::func
       if (operands[1] == variable) return 0;
       return derivative_of_reduction(e, variable, derive);
     }
+    case Kind::root: {
+      // the theorem on implicit functions: F(x, p) = 0 gives dx/dp = -F_p/F_x there; its ends hold it only
+      if (operands[1] == variable) return 0;
+      const Expr by_parameter = derive(operands[0]);
+      if (by_parameter.is_integer(0)) return 0;
+      const Expr quotient = -by_parameter / derivative(operands[0], operands[1]);
+      return substitute(quotient, Bindings{{operands[1], e}}, Unused::allowed);
+    }
     case Kind::limit:
     case Kind::derivative: {
       const Expr order[] = {variable, 1};

@@ -202,6 +202,16 @@ Expr unevaluated_sum(const Expr& term, const Expr& symbol, const Expr& from, con
   return unevaluated_reduction(ReductionOp::sum, term, symbol, from, to);
 }
 
+Expr implicit_root(const Expr& equation, const Expr& symbol, const Expr& from, const Expr& to) {
+  const bool equality = equation.is(Kind::relation) && equation.relation_op() == RelationOp::equal;
+  const Expr zero = equality ? equation.operands()[0] - equation.operands()[1] : equation;
+  require_value(zero, "a root");
+  require_value(from, "the range of a root");
+  require_value(to, "the range of a root");
+  require_symbol(symbol, "a root");
+  return Node::make(Kind::root, 0, zero, symbol, from, to);
+}
+
 Expr unevaluated_limit(const Expr& of, const Expr& symbol, const Expr& place, LimitSide side) {
   require_value(of, "a limit");
   require_symbol(symbol, "a limit");
@@ -242,6 +252,7 @@ Expr with_operands(const Expr& e, std::span<const Expr> operands) {
     case Kind::reduction:
       return unevaluated_reduction(e.reduction_op(), operands[0], operands[1], operands[2], operands[3]);
     case Kind::element: return element(operands[0], operands.subspan(1));
+    case Kind::root: return implicit_root(operands[0], operands[1], operands[2], operands[3]);
     case Kind::limit: return unevaluated_limit(operands[0], operands[1], operands[2], e.limit_side());
   }
   throw Error(ErrorKind::usage, "unknown kind of node");

@@ -13,7 +13,7 @@ namespace {
 const Expr* bound_symbol(const Expr& e) {
   const auto operands = e.operands();
   if (e.is(Kind::integral) && operands.size() == 4) return &operands[1];
-  if (e.is(Kind::reduction) || e.is(Kind::limit)) return &operands[1];
+  if (e.is(Kind::reduction) || e.is(Kind::limit) || e.is(Kind::root)) return &operands[1];
   return nullptr;
 }
 
@@ -171,6 +171,7 @@ std::size_t operation_count(std::span<const Expr> expressions) {
       case Kind::integral:
       case Kind::reduction:
       case Kind::limit:
+      case Kind::root:
       case Kind::derivative: ++n; break;
       default: break;  // reading an element is no operation
     }

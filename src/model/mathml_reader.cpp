@@ -241,6 +241,8 @@ class ContentReader {
     const bool reduced = (name == "min" || name == "max" || name == "product") && !qualifiers["bvar"].empty();
     if (name == "diff" || name == "int" || name == "sum" || name == "limit" || reduced)
       return operation(n, name, operands, qualifiers);
+    if (name == "csymbol" && !qualifiers["bvar"].empty())
+      return operation(n, trimmed(head.text().get()), operands, qualifiers);
     const std::vector<Expr> args = values(operands);
     const bool logical = name == "and" || name == "or" || name == "not";
     for (std::size_t i = 0; i < args.size(); ++i) {
@@ -372,6 +374,8 @@ class ContentReader {
                                    {"max", ReductionOp::maximum}}) {
       if (name == word) return unevaluated_reduction(op, body, x, limit_of("lowlimit"), limit_of("uplimit"));
     }
+    if (name == "root") return implicit_root(body, x, limit_of("lowlimit"), limit_of("uplimit"));
+    if (name != "limit") fail(n, fmt::format("{} does not bind a variable", name));
     if (qualifiers["condition"].empty()) return unevaluated_limit(body, x, limit_of("lowlimit"));
     const pugi::xml_node condition = elements(qualifiers["condition"][0]).front();
     const auto parts = elements(condition);

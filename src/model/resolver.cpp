@@ -82,8 +82,7 @@ void Resolver::link() {
 bool Resolver::has_operators(const Expr& expression) const {
   bool found = false;
   postorder(expression, [&](const Expr& e) {
-    found = found || e.is(Kind::integral) || e.is(Kind::reduction) || e.is(Kind::limit) || e.is(Kind::derivative) ||
-            (e.is(Kind::unknown_call) && with_operators_.contains(e.name()));
+    found = found || is_operator(e) || (e.is(Kind::unknown_call) && with_operators_.contains(e.name()));
   });
   return found;
 }

@@ -118,12 +118,12 @@ class Checker {
  private:
   struct Side {
     explicit Side(const Expr& e) : expression(e), plan({&e, 1}) {
-      postorder(e, [&](const Expr& x) { operators = operators || x.is(Kind::integral) || x.is(Kind::reduction); });
+      postorder(e, [&](const Expr& x) { operators = operators || needs_numbers_inside(x); });
     }
     Expr expression;
     EvaluationPlan plan;
     bool operators =
-        false;  ///< integrals or sums: they have values only when all other symbols are replaced by numbers
+        false;  ///< integrals, sums, roots: they have values only when all other symbols are replaced by numbers
   };
 
   struct Plan {

@@ -113,6 +113,7 @@ Expr operators_as_sums(const Expr& expression) {
   Rebuild pass([](const Expr&, Expr&) { return false; },
                [](const Expr& e) -> Expr {
                  if (e.is(Kind::integral) && e.operands().size() == 4) return chosen(e);
+                 if (e.is(Kind::root)) return root_as_steps(e);
                  return e;
                });
   return pass(written_out(expression, 100000));

@@ -52,7 +52,7 @@ class Lowering {
             values_[e] = v;
           }
         },
-        [&](const Expr& e) { return inputs_.find(e) == nullptr && !e.is(Kind::integral) && !e.is(Kind::reduction); });
+        [&](const Expr& e) { return inputs_.find(e) == nullptr && !needs_numbers_inside(e); });
     std::vector<Id> ids;
     ids.reserve(roots.size());
     for (const Expr& e : roots) ids.push_back(values_.at(e));
@@ -62,7 +62,7 @@ class Lowering {
   Network network;
   std::vector<std::string> missing;  // symbols that are no inputs
   std::vector<NumericFunction> functions;
-  bool operators = false;  // there are integrals or sums, to be written out first
+  bool operators = false;  // there are integrals, sums or roots, to be written out first
 
  private:
   Id lower(const Expr& e) {
@@ -82,6 +82,7 @@ class Lowering {
       case Kind::logic: return logic(e);
       case Kind::piecewise: return piecewise(e);
       case Kind::integral:
+      case Kind::root:
       case Kind::reduction: operators = true; return network.number(0);
       default:
         throw Error(ErrorKind::unsupported,

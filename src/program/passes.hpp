@@ -14,8 +14,10 @@ namespace boreon {
 struct RowSources;
 
 /// Integrals as sums over quadrature nodes (Gauss and Legendre, order 16 to 128, the least whose doubling changes
-/// nothing at random points), sums over a finite range written out. Throws Error(unsupported) where no order is enough.
+/// nothing at random points), sums over a finite range and roots written out. Throws Error(unsupported) where no order is enough.
 [[nodiscard]] Expr operators_as_sums(const Expr& expression);
+/// A root as safeguarded Newton steps written out; undefined where the ends have one sign.
+[[nodiscard]] Expr root_as_steps(const Expr& root);
 
 /// Drops instructions that no output needs.
 void remove_unused(Program& program);

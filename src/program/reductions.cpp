@@ -157,7 +157,7 @@ bool find_reductions(std::span<const Expr> roots, const ProgramOptions& options,
         if (e.is(Kind::sum) && e.operands().size() > 2 * options.least_terms && sources.operands.find(e) == nullptr)
           candidates.push_back(e);
       },
-      [](const Expr& e) { return !e.is(Kind::integral) && !e.is(Kind::reduction); });
+      [](const Expr& e) { return !needs_numbers_inside(e); });
   bool any = false;
   for (const Expr& e : candidates) any = reduce(e, options, sources, program) || any;  // those inside others come first
   return any;

@@ -72,7 +72,7 @@ std::uint32_t ShapeReader::inner(const Expr& e, Kind kind, unsigned depth) {
   if (kind == Kind::call) own = hash_combine(own, row_number(e.function()));
   if (kind == Kind::relation) own = hash_combine(own, static_cast<std::uint64_t>(e.relation_op()));
   if (kind == Kind::logic) own = hash_combine(own, static_cast<std::uint64_t>(e.logic_op()));
-  if (kind == Kind::derivative || kind == Kind::integral || kind == Kind::reduction || kind == Kind::limit) return none;
+  if (is_operator(e)) return none;
   const auto operands = e.operands();
   own = hash_combine(own, operands.size());
   const std::size_t start = pending_.size();

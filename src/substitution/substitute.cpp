@@ -112,6 +112,7 @@ class Substitution {
         return false;
       case Kind::integral:
       case Kind::reduction:
+      case Kind::root:
       case Kind::limit: return replace_in_binder(e, result);
       case Kind::derivative: check_derivative(e); return false;
       default: return false;

@@ -123,6 +123,15 @@ class LatexWriter {
           out.emplace_back("} ");
           out.emplace_back(e.operands()[0], Tightness::product);
         });
+      case Kind::root:
+        out.emplace_back("\\left\\{" + latex_name(e.operands()[1].name()) + " \\in [");
+        out.emplace_back(e.operands()[2], Tightness::condition);
+        out.emplace_back(", ");
+        out.emplace_back(e.operands()[3], Tightness::condition);
+        out.emplace_back("] : ");
+        out.emplace_back(e.operands()[0], Tightness::sum);
+        out.emplace_back(" = 0\\right\\}");
+        return;
       case Kind::element: {
         // \x01 marks where the indices go, which are pieces of their own
         const Expr& head = e.operands()[0];

@@ -129,6 +129,15 @@ class PresentationWriter {
         out.emplace_back(e.operands()[0], Tightness::unary);
         return;
       }
+      case Kind::root:
+        out.emplace_back("<mrow><mo>{</mo>" + mathml_name(e.operands()[1].name()) + "<mo>&#x2208;</mo><mo>[</mo>");
+        out.emplace_back(e.operands()[2], Tightness::condition);
+        out.emplace_back("<mo>,</mo>");
+        out.emplace_back(e.operands()[3], Tightness::condition);
+        out.emplace_back("<mo>]</mo><mo>:</mo>");
+        out.emplace_back(e.operands()[0], Tightness::sum);
+        out.emplace_back("<mo>=</mo><mn>0</mn><mo>}</mo></mrow>");
+        return;
       case Kind::integral:
         return wrapped(Tightness::product, context, out, [&] {
           if (e.operands().size() > 2) {
@@ -439,6 +448,14 @@ void content(const Expr& e, Tightness, Pieces& out) {
         in("lowlimit", ops[2]);
         in("uplimit", ops[3]);
       }
+      put(ops[0]);
+      out.emplace_back("</apply>");
+      return;
+    case Kind::root:
+      out.emplace_back("<apply><csymbol cd=\"boreon\">root</csymbol>");
+      bvar(ops[1]);
+      in("lowlimit", ops[2]);
+      in("uplimit", ops[3]);
       put(ops[0]);
       out.emplace_back("</apply>");
       return;

@@ -117,6 +117,8 @@ void Parser::name(const Token& t) {
       if (t.text == word && call_follows && !names_.declared(t.text) && reduction_ahead())
         return open(t, Frame::Type::reduction, true, op);
     }
+    if (t.text == "root" && call_follows && !names_.declared(t.text) && reduction_ahead())
+      return open(t, Frame::Type::root, true);
     if (t.text == "limit") return open(t, Frame::Type::limit, call_follows);
     if (t.text == "double" && call_follows && !names_.declared(t.text)) return double_literal();
     if (const Expr* c = NameResolver::constant(t.text)) {

@@ -34,7 +34,7 @@ class Parser {
 
   // An open parenthesis of some kind.
   struct Frame {
-    enum class Type : char { group, call, piecewise, derivative, integral, reduction, limit, element };
+    enum class Type : char { group, call, piecewise, derivative, integral, reduction, root, limit, element };
     Type type;
     Token head;                // name of the function or array
     std::size_t at;            // of the parenthesis

@@ -43,6 +43,7 @@ const char* Parser::usage(Frame::Type type, ReductionOp op) {
     case Frame::Type::derivative: return "derivative(f, x) or derivative(f, x, 2, y)";
     case Frame::Type::integral: return "integral(f, x) or integral(f, x from a to b)";
     case Frame::Type::limit: return "limit(f, x to a)";
+    case Frame::Type::root: return "root(f = g, x from a to b)";
     case Frame::Type::element: return "T[i, j]";
     case Frame::Type::reduction: {
       static constexpr const char* forms[] = {"sum(f, k from a to b)", "product(f, k from a to b)",
@@ -54,7 +55,8 @@ const char* Parser::usage(Frame::Type type, ReductionOp op) {
 }
 
 bool Parser::binds(Frame::Type type) {
-  return type == Frame::Type::integral || type == Frame::Type::reduction || type == Frame::Type::limit;
+  return type == Frame::Type::integral || type == Frame::Type::reduction || type == Frame::Type::limit ||
+         type == Frame::Type::root;
 }
 
 // The integrand comes before the variable it is integrated over, so the variable is looked up ahead.
@@ -273,6 +275,7 @@ void Parser::close(const Token& t) {
       args.push_back(a.body());
     }
     if (f.type == Frame::Type::integral) return unevaluated_integral(args[0], args[1], args[2], args[3]);
+    if (f.type == Frame::Type::root) return implicit_root(args[0], args[1], args[2], args[3]);
     if (f.type == Frame::Type::reduction) return unevaluated_reduction(f.reduction, args[0], args[1], args[2], args[3]);
     return unevaluated_limit(args[0], args[1], args[2], f.side);
   }));

@@ -85,6 +85,7 @@ class PlainWriter {
         out.emplace_back(")");
         return;
       case Kind::integral: return range("integral(", e, out);
+      case Kind::root: return range("root(", e, out);
       case Kind::reduction: {
         static constexpr const char* words[] = {"sum(", "product(", "min(", "max("};
         return range(words[static_cast<std::size_t>(e.reduction_op())], e, out);

@@ -137,6 +137,13 @@ class BoxWriter {
                                  Box(" d" + unicode_name(e.operands()[1].name()))}),
                        Tightness::product, context);
       }
+      case Kind::root: {
+        const Box x(unicode_name(e.operands()[1].name()));
+        const Box range = Box::row({x, Box(" ∈ ["), write(e.operands()[2], Tightness::condition, depth + 1), Box(", "),
+                                    write(e.operands()[3], Tightness::condition, depth + 1), Box("]: ")});
+        return Box::bracketed(Box::row({range, write(e.operands()[0], Tightness::sum, depth + 1), Box(" = 0")}), '{',
+                              '}');
+      }
       case Kind::element: {
         const Expr& head = e.operands()[0];
         const bool call = head.is(Kind::unknown_call);

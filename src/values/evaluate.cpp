@@ -117,8 +117,7 @@ std::vector<typename Domain::Value> evaluate_in(Domain domain, std::span<const E
   };
   // integrals and sums are taken with all other symbols replaced by their values
   bool operators = false;
-  postorder(expressions,
-            [&](const Expr& e) { operators = operators || e.is(Kind::integral) || e.is(Kind::reduction); });
+  postorder(expressions, [&](const Expr& e) { operators = operators || needs_numbers_inside(e); });
   if (operators && !bindings.empty()) {
     const std::vector<Expr> bound = substitute(expressions, bindings, Unused::allowed);
     return GraphEvaluator<Domain>(domain).run(EvaluationPlan(bound), no_leaf);

@@ -30,7 +30,7 @@ std::vector<Inner> inner_expressions(const Expr& f, const Expr& x) {
     if (!known && !(u == x) && depends_on(u, x) && list.size() < most_inner) list.push_back({u, denominator});
   };
   postorder(f, [&](const Expr& e) {
-    if (e.is(Kind::integral) || e.is(Kind::reduction)) return;
+    if (needs_numbers_inside(e)) return;
     if (e.is(Kind::call)) {
       static constexpr std::string_view with_scale[] = {"exp",  "tanh", "cosh",  "sinh", "erf",
                                                         "erfc", "atan", "expm1", "exp2"};

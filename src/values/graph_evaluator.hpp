@@ -103,7 +103,7 @@ class GraphEvaluator {
         fault(i, [&] { e.is(Kind::symbol) ? throw Error(ErrorKind::binding, e.name()) : no_numeric_value(e); });
       return;
     }
-    if (e.is(Kind::integral) || e.is(Kind::reduction) || e.is(Kind::limit) || e.is(Kind::derivative)) {
+    if (is_operator(e)) {
       return fault(i, [&] {
         if (!domain_.operator_value(e, values_[i])) no_numeric_value(e);
       });

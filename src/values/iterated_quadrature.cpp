@@ -31,7 +31,7 @@ class Iterated {
       body = ops[0];
     }
     body_ = EvaluationPlan({&body, 1});
-    postorder(body, [&](const Expr& e) { plain_ = plain_ && !e.is(Kind::integral) && !e.is(Kind::reduction); });
+    postorder(body, [&](const Expr& e) { plain_ = plain_ && !needs_numbers_inside(e); });
     values_.resize(levels_.size());
   }
   [[nodiscard]] bool usable() const { return plain_ && levels_.size() > 1; }

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// Values of integrals and finite sums without free symbols, in each number domain.
+// Values of integrals, finite sums and roots without free symbols, in each number domain.
 #include <acb_calc.h>
 #include <fmt/format.h>
 
@@ -15,6 +15,7 @@
 #include "values/branch_cuts.hpp"
 #include "values/domains.hpp"
 #include "values/graph_evaluator.hpp"
+#include "values/root_value.hpp"
 
 namespace boreon {
 namespace {
@@ -109,6 +110,10 @@ int integrand(acb_ptr out, const acb_t at, void* data, slong order, slong precis
 }  // namespace
 
 bool RealDomain::operator_value(const Expr& e, double& value) {
+  if (e.is(Kind::root) && closed(e)) {
+    value = root_in_doubles(e);
+    return true;
+  }
   if (e.is(Kind::reduction)) return finite_sum(RealDomain{}, e, value);
   if (!e.is(Kind::integral) || e.operands().size() != 4 || !closed(e)) return false;
   value = by_quadrature(e);
@@ -116,6 +121,10 @@ bool RealDomain::operator_value(const Expr& e, double& value) {
 }
 
 bool ComplexDomain::operator_value(const Expr& e, Value& value) {
+  if (e.is(Kind::root) && closed(e)) {
+    value = root_in_doubles(e);
+    return true;
+  }
   if (e.is(Kind::reduction)) return finite_sum(ComplexDomain{}, e, value);
   if (!e.is(Kind::integral) || e.operands().size() != 4 || !closed(e)) return false;
   value = by_quadrature(e);
@@ -123,6 +132,10 @@ bool ComplexDomain::operator_value(const Expr& e, Value& value) {
 }
 
 bool BallDomain::operator_value(const Expr& e, Value& value) const {
+  if (e.is(Kind::root) && closed(e)) {
+    value = root_in_balls(e, precision);
+    return true;
+  }
   if (e.is(Kind::reduction)) return finite_sum(*this, e, value);
   if (!e.is(Kind::integral) || e.operands().size() != 4 || !closed(e)) return false;
   const auto ops = e.operands();

@@ -65,7 +65,7 @@ double end_value(const Expr& e, const Bindings& bindings) {
 class Integrand {
  public:
   Integrand(const Expr& f, Expr x) : f_(f), plan_({&f_, 1}), x_(std::move(x)) {
-    postorder(f_, [&](const Expr& e) { nested_ = nested_ || e.is(Kind::integral) || e.is(Kind::reduction); });
+    postorder(f_, [&](const Expr& e) { nested_ = nested_ || needs_numbers_inside(e); });
   }
 
   double at(double x) {

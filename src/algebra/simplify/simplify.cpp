@@ -109,9 +109,7 @@ class Simplifier {
     const Comparison c = compare(from, to, quick_);
     if (c.points > 0 || !c.agrees) return c.agrees;
     bool opaque = false;
-    postorder(from, [&](const Expr& x) {
-      opaque = opaque || x.is(Kind::integral) || x.is(Kind::reduction) || x.is(Kind::limit) || x.is(Kind::derivative);
-    });
+    postorder(from, [&](const Expr& x) { opaque = opaque || is_operator(x); });
     return opaque;
   }
 

@@ -57,9 +57,7 @@ class Tower {
         if (!depends_on(k, x_)) continue;
         if (++count > most_kernels || has_piece(k)) return false;
         if (k == x_) continue;
-        if (k.is(Kind::unknown_call) || k.is(Kind::integral) || k.is(Kind::reduction) || k.is(Kind::limit) ||
-            k.is(Kind::derivative))
-          return false;
+        if (k.is(Kind::unknown_call) || is_operator(k)) return false;
         const Expr d = derivative(k, x_);
         if (std::find(list.begin(), list.end(), d) == list.end()) list.push_back(d);
       }

@@ -97,8 +97,7 @@ class AtInfinity {
       if (ops.size() % 2 == 1) return ops.back();
       throw NoExpansion{"no branch of the piecewise holds here"};
     }
-    if (e.is(Kind::integral) || e.is(Kind::reduction) || e.is(Kind::limit) || e.is(Kind::derivative) ||
-        e.is(Kind::unknown_call)) {
+    if (is_operator(e) || e.is(Kind::unknown_call)) {
       throw NoExpansion{fmt::format("nothing is known of {} here", to_text(e, {60, {}}))};
     }
     if (!e.is(Kind::call)) return e;
