@@ -149,3 +149,25 @@ TEST_CASE("numeric functions of roots agree with balls, in value and slope") {
   CHECK(value("root(abs(x - p)^(1/3)*sign(x - p), x from -10 to 10)", 1.7) == doctest::Approx(1.7).epsilon(1e-9));
   CHECK(std::isnan(value("root(x^2 + p, x from -1 to 1)", 1)));
 }
+
+TEST_CASE("a derivative that is nothing in disguise is compared, and refuted where the function moves") {
+  const Expr x = Symbol("x");
+  const Expr nothing = sin(2 * x) - 2 * sin(x) * cos(x);
+  const auto verdict = [&](const Expr& function) {
+    const DerivativeClaim claims[] = {{function, x, nothing, "d/dx"}};
+    return cross_check(claims).verdict;
+  };
+  CHECK(verdict(pow(sin(x), 2) + pow(cos(x), 2) + 1) == Verdict::agrees);
+  CHECK(verdict(pow(sin(x), 2) + pow(cos(x), 2) + pow(Expr(10), -30) * x) == Verdict::disagrees);
+  // of the current balance of a body only its potential in units of the temperature is determined
+  const Expr t = Symbol("T");
+  const Expr share = exp(parse("root(exp(v/T) = 1/3, v from -100*T to 0)") / t);
+  const DerivativeClaim claims[] = {{share, t, derivative(share, t), "d/dT"}};
+  CheckOptions options;
+  options.ranges["T"] = {};
+  options.ranges["T"].low = 0.1;
+  options.ranges["T"].high = 3;
+  const Evidence e = cross_check(claims, options);
+  CHECK(e.verdict == Verdict::agrees);
+  CHECK(e.skipped == 0);
+}
