@@ -280,6 +280,7 @@ const std::vector<Command>& commands() {
          option(c, r, "--until", r.request.until, "end of the run (default: the model's; without one: steady state)");
          option(c, r, "--precision", r.request.precision, "double, or single: what single precision would have lost")
              ->check(CLI::IsMember({"double", "single"}));
+         flag(c, r, "--second", r.request.second, "second derivatives of a steady state too, and what they do to its mean");
          option(c, r, "--plot", r.request.plot, "figure: the most influential parameters, errors of differences");
          flag(c, r, "--no-check", r.request.no_check, "skip the difference quotients");
        }},

@@ -79,6 +79,7 @@ struct Request {
   Option<std::size_t> monte_carlo{0};
   Option<bool> roots{false};
   Option<bool> compare_jacobian{false};
+  Option<bool> second{false};
   Option<std::string> goal;
   Option<std::vector<std::string>> subject;
   Option<std::string> along;

@@ -164,6 +164,75 @@ std::vector<std::vector<double>> correlations_of(const Model& m, const std::vect
   return c;
 }
 
+// Second derivatives in percent of the output for a percent of each, the largest first; and what they make of the mean
+// where parameters are uncertain.
+void add_second(Answer& a, const Model& m, const System& s, const std::vector<std::string>& outputs,
+                const std::vector<std::string>& inputs, const SensitivityOptions& options) {
+  constexpr std::size_t most = 12;
+  std::vector<double> deviations;
+  const std::vector<std::string> uncertain_ones = uncertain(m, deviations);
+  const auto correlations = correlations_of(m, uncertain_ones);
+  for (const std::string& output : outputs) {
+    const SecondSensitivity second = second_sensitivities(s, output, inputs, options);
+    if (!second.found)
+      throw Error(ErrorKind::convergence,
+                  fmt::format("the second derivatives of {} could not be found: {}", output, second.message));
+    struct Entry {
+      std::size_t i, j;
+      double relative;
+    };
+    std::vector<Entry> entries;
+    const auto value_of = [&](const std::string& name) {
+      return s.parameter_values[static_cast<std::size_t>(
+          std::find(s.parameter_names.begin(), s.parameter_names.end(), name) - s.parameter_names.begin())];
+    };
+    Json& json = a.json["second"][output];
+    for (std::size_t i = 0; i < inputs.size(); ++i) {
+      for (std::size_t j = 0; j <= i; ++j) {
+        json[inputs[i]][inputs[j]] = json[inputs[j]][inputs[i]] = second.second[i][j];
+        entries.push_back({i, j, second.second[i][j] * value_of(inputs[i]) * value_of(inputs[j]) / second.value});
+      }
+    }
+    std::stable_sort(entries.begin(), entries.end(),
+                     [](const Entry& x, const Entry& y) { return std::fabs(x.relative) > std::fabs(y.relative); });
+    a.text += fmt::format("\nsecond derivatives of {}\n", output);
+    std::size_t width = 9;
+    for (const std::string& n : inputs) width = std::max(width, n.size());
+    for (std::size_t k = 0; k < entries.size() && k < most; ++k) {
+      const Entry& e = entries[k];
+      a.text += fmt::format("  {:<{}} {:<{}}  {:>14.8g}   {} relative\n", inputs[e.j], width, inputs[e.i], width,
+                            second.second[e.i][e.j], percent(e.relative));
+    }
+    if (entries.size() > most) a.text += fmt::format("  ... {} more (--json gives all)\n", entries.size() - most);
+    a.text += fmt::format("  check: {}: {:.1f} digits\n", second.evidence.method, second.evidence.digits);
+    if (second.evidence.verdict == Verdict::disagrees) {
+      a.text += "the ways to the second derivatives disagree\n";
+      a.exit_code = 1;
+    }
+    if (uncertain_ones.empty()) continue;
+    const SecondSensitivity moved = second_sensitivities(s, output, uncertain_ones, options);
+    if (!moved.found) continue;
+    double shift = 0;
+    double variance = 0;
+    for (std::size_t i = 0; i < deviations.size(); ++i) {
+      for (std::size_t j = 0; j < deviations.size(); ++j) {
+        const double covariance = deviations[i] * deviations[j] *
+                                  (i == j                 ? 1
+                                   : correlations.empty() ? 0
+                                                          : correlations[i][j]);
+        shift += 0.5 * moved.second[i][j] * covariance;
+        variance += moved.first[i] * moved.first[j] * covariance;
+      }
+    }
+    const double deviation = std::sqrt(std::max(variance, 0.0));
+    a.json["bias"][output] = shift;
+    a.text +=
+        fmt::format("  the uncertain parameters move the mean of {} by {:+.3g} to second order{}\n", output, shift,
+                    deviation > 0 ? fmt::format(", {:.2g} of its standard deviation", std::fabs(shift) / deviation)
+                                  : std::string());
+  }
+}
+
 }  // namespace
 
 SensitivityOptions sensitivity_options(const Request& r, const Model& m, OutputsAt at) {
@@ -229,6 +298,7 @@ Answer sensitivity_command(const Request& r) {
     a.text += "the ways to the derivatives disagree\n";
     a.exit_code = 1;
   }
+  if (r.second) add_second(a, m, s, of, by, o);
   if (!r.plot.empty()) {
     draw(r, m, result, single);
     a.text += fmt::format("figure written to {}\n", r.plot.get());

@@ -76,6 +76,24 @@ struct SensitivityResult {
                                               const std::vector<std::string>& inputs,
                                               const SensitivityOptions& options = {});
 
+/// Second derivatives of one output of a steady state by parameters.
+struct SecondSensitivity {
+  bool found = false;
+  std::string message;  ///< why not
+  std::string output;
+  std::vector<std::string> inputs;
+  double value = 0;
+  std::vector<double> first;                ///< derivative by each input
+  std::vector<std::vector<double>> second;  ///< by two inputs
+  Evidence evidence;  ///< forward against adjoint and differences, and that the order of derivation does not matter
+};
+/// Forward over adjoint: the adjoint equations of the output join those of the system, and the gradient that they give is
+/// derived once more, so that k inputs cost k + 1 linear solves of twice the size instead of k^2. Throws as
+/// sensitivities() does; Error(unsupported) for anything but steady states.
+[[nodiscard]] SecondSensitivity second_sensitivities(const System& system, const std::string& output,
+                                                     const std::vector<std::string>& inputs,
+                                                     const SensitivityOptions& options = {});
+
 /// One standard deviation of each output to first order, and who contributes how much.
 struct Propagation {
   std::vector<double> deviations;                  ///< by output

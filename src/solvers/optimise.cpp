@@ -362,6 +362,9 @@ OptimisationResult result_of(const SmoothProblem& p, Judged j, const Search& sea
   r.from_other_start = !search.first;
   add_evidence(p, j, r);
   add_others(p, search, all, r);
+  if (all.unbounded())
+    r.warnings.push_back(fmt::format("it is only the best place nearby: from another start {}",
+                                     unbounded_message(p, *all.unbounded(), all.sizes())));
   for (const InteriorPoint& other : refuted) {
     if (!(other.objective < search.end.objective - 1e-7 * all.sizes_at(search.end.x).objective)) continue;
     r.warnings.push_back(

@@ -13,6 +13,7 @@
 #include "boreon/text.hpp"
 #include "boreon/traverse.hpp"
 #include "solvers/checked_system.hpp"
+#include "solvers/fresh_symbols.hpp"
 #include "solvers/scaling.hpp"
 #include "solvers/sundials_support.hpp"
 
@@ -37,13 +38,7 @@ std::vector<Expr> weight_symbols(const OptimisationProblem& p) {
   all.push_back(p.objective);
   all.insert(all.end(), p.unknowns.begin(), p.unknowns.end());
   all.insert(all.end(), p.parameters.begin(), p.parameters.end());
-  std::string name = "multiplier_";
-  const std::vector<Symbol> taken = free_symbols(all);
-  while (std::any_of(taken.begin(), taken.end(), [&](const Symbol& s) { return s.name().starts_with(name); }))
-    name += "_";
-  std::vector<Expr> list;
-  for (std::size_t j = 0; j <= p.constraints.size(); ++j) list.emplace_back(Symbol(fmt::format("{}{}", name, j)));
-  return list;
+  return fresh_symbols("multiplier", p.constraints.size() + 1, all);
 }
 
 StagedKernel for_values(const std::vector<OutputGroup>& outputs, const std::vector<InputGroup>& inputs,

@@ -248,6 +248,15 @@ TEST_CASE("the best of several optima, and the others told") {
   for (const OtherOptimum& o : r.others) CHECK(o.objective > r.objective);
 }
 
+TEST_CASE("a hollow above an abyss is called the best place nearby only") {
+  OptimisationProblem p = problem_of("x^3 - 3*x + y^2", "x y", {2, 1});
+  const OptimisationResult r = optimise(p);
+  REQUIRE_MESSAGE(r.found(), r.message);
+  CHECK(r.values[0] == doctest::Approx(1));
+  REQUIRE_FALSE(r.warnings.empty());
+  CHECK(r.warnings[0].find("only the best place nearby") != std::string::npos);
+}
+
 TEST_CASE("why there is no optimum") {
   OptimisationProblem p = problem_of("y^2 - x", "x y", {0, 0});
   CHECK(optimise(p).outcome == OptimisationOutcome::unbounded);

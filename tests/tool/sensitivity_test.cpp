@@ -228,3 +228,34 @@ TEST_CASE("sensitivity and uncertainties on the command line") {
   CHECK(o.code == 1);
   CHECK_MESSAGE(o.says("singular"), o.text);
 }
+
+TEST_CASE("second derivatives of steady states, by closed forms and in either order") {
+  // x^2 = a*b, y = x*b: x = sqrt(a*b), g = x*y = a*b^2
+  const System s = steady_system(parse_model(
+      "[parameters]\na = 3\nb = 2\nc = 5\n[unknowns]\nx = 2\ny = 2\n[equations]\ne = \"x^2 = a*b\"\nf = \"y = x*b\"\n"
+      "[outputs]\ng = \"x*y + sin(c)\"\nh = \"y/x + exp(-x)*c\"\n"));
+  const SecondSensitivity r = second_sensitivities(s, "g", {"a", "b", "c"});
+  REQUIRE_MESSAGE(r.found, r.message);
+  CHECK(r.evidence.verdict == Verdict::agrees);
+  CHECK(r.value == doctest::Approx(12 + std::sin(5.0)));
+  const double expected[3][3] = {{0, 4, 0}, {4, 6, 0}, {0, 0, -std::sin(5.0)}};
+  const double first[3] = {4, 12, std::cos(5.0)};
+  for (std::size_t i = 0; i < 3; ++i) {
+    CHECK(r.first[i] == doctest::Approx(first[i]));
+    for (std::size_t j = 0; j < 3; ++j) CHECK(r.second[i][j] == doctest::Approx(expected[i][j]).scale(1));
+  }
+  const SecondSensitivity h = second_sensitivities(s, "h", {"a", "c"});
+  REQUIRE(h.found);
+  const double x = std::sqrt(6.0);
+  CHECK(h.second[0][0] == doctest::Approx(5 * std::exp(-x) * (1 / (6.0) + 1 / (6.0 * x))));
+  CHECK(h.second[0][1] == doctest::Approx(-std::exp(-x) / x));
+  CHECK(h.second[1][0] == doctest::Approx(-std::exp(-x) / x));
+  CHECK_THROWS_WITH_AS((void)second_sensitivities(s, "g", {"x"}), doctest::Contains("x is an unknown"), Error);
+  CHECK_THROWS_WITH_AS((void)second_sensitivities(s, "k", {"a"}), doctest::Contains("no output or unknown 'k'"), Error);
+
+  const test::Output out =
+      test::boreon("sensitivity " + test::model("electron_density.toml") + " --of n_e --wrt q,a_NO --second");
+  CHECK(out.code == 0);
+  CHECK(out.says("second derivatives of n_e"));
+  CHECK(out.says("the uncertain parameters move the mean of n_e by"));
+}
