@@ -38,7 +38,9 @@ const std::map<std::string, std::vector<std::string>> public_headers{
     {"odes", {"ode"}},
     {"numeric", {"cross_check"}},
     {"program", {"native", "program"}},
-    {"solvers", {"continuation", "jacobian_comparison", "least_squares", "roots", "sensitivity", "solvers", "system"}},
+    {"solvers",
+     {"continuation", "jacobian_comparison", "least_squares", "optimisation", "roots", "sensitivity", "solvers",
+      "system"}},
     {"model", {"csv_table", "model"}},
     {"report", {"figure", "output_file"}},
     {"cli", {"boreon"}}};

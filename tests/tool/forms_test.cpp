@@ -182,9 +182,9 @@ TEST_CASE("MathML of others, and mistakes in it") {
                                                           {"<apply><sin/></apply>", "argument"},
                                                           {"<apply><int/><ci>x</ci></apply>", "bvar"},
                                                           {"", "well-formed"}};
-  for (const auto& [text, says] : mistakes) {
-    INFO(text);
-    CHECK_THROWS_WITH_AS((void)parse_mathml(text), doctest::Contains(says), boreon::Error);
+  for (const auto& m : mistakes) {
+    INFO(m.first);
+    CHECK_THROWS_WITH_AS((void)parse_mathml(m.first), doctest::Contains(m.second), boreon::Error);
   }
   std::string deep;
   for (int k = 0; k < 100000; ++k) deep += "<apply><sin/>";
