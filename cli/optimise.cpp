@@ -175,9 +175,9 @@ std::vector<double> evaluated(const System& s, const std::vector<double>& states
 void add_limits(Answer& a, const Task& t, const OptimisationResult& o) {
   const OptimisationProblem& p = t.problem;
   const auto price_text = [&](double price) {
-    return std::isnan(price) ? std::string("its price is not determined")
-                             : fmt::format("the {} changes by {:+.6g} for each unit by which its limit is raised",
-                                           p.maximise ? "maximum" : "minimum", price);
+    if (std::isnan(price)) return std::string("   (its price is not determined)\n");
+    return fmt::format("\n    the {} changes by {:+.6g} for each unit by which its limit is raised\n",
+                       p.maximise ? "maximum" : "minimum", price);
   };
   a.json["constraints"] = Json::object();
   a.json["bounds"] = Json::object();
@@ -196,7 +196,7 @@ void add_limits(Answer& a, const Task& t, const OptimisationResult& o) {
     if (++listed > most) continue;
     text +=
         c.name == t.constraints[j] ? fmt::format("  {}", c.name) : fmt::format("  {}: {}", c.name, t.constraints[j]);
-    text += fmt::format("\n    {}\n", price_text(o.prices[j]));
+    text += price_text(o.prices[j]);
   }
   for (std::size_t i = 0; i < p.unknowns.size(); ++i) {
     if (o.at_bounds[i] == 0) continue;
@@ -205,7 +205,7 @@ void add_limits(Answer& a, const Task& t, const OptimisationResult& o) {
     a.json["bounds"][name] = {
         {"side", o.at_bounds[i] < 0 ? "lower" : "upper"}, {"bound", bound}, {"price", o.bound_prices[i]}};
     if (++listed > most) continue;
-    text += fmt::format("  the {} bound {:.6g} of {}\n    {}\n", o.at_bounds[i] < 0 ? "lower" : "upper", bound, name,
+    text += fmt::format("  the {} bound {:.6g} of {}{}", o.at_bounds[i] < 0 ? "lower" : "upper", bound, name,
                         price_text(o.bound_prices[i]));
   }
   if (listed > most) text += fmt::format("  ... {} more (--json gives all)\n", listed - most);
