@@ -222,13 +222,16 @@ void add_searches(Answer& a, const Task& t, const OptimisationResult& o, int dig
     a.json["others"].push_back({{"objective", other.objective}, {"values", values}, {"searches", other.searches}});
   }
   if (o.searches == 1) return;
+  int arrived = o.same_optimum;
+  for (const OtherOptimum& other : o.others) arrived += other.searches;
+  const std::string lost = arrived == o.searches ? "" : fmt::format(", {} nowhere", o.searches - arrived);
   if (o.others.empty()) {
-    a.text += fmt::format("{} of {} searches ended here\n", o.same_optimum, o.searches);
+    a.text += fmt::format("{} of {} searches ended here{}\n", o.same_optimum, o.searches, lost);
     return;
   }
-  a.text += fmt::format("{} of {} searches ended here{}, others where it is {:.{}g}{}\n", o.same_optimum, o.searches,
+  a.text += fmt::format("{} of {} searches ended here{}, others where it is {:.{}g}{}{}\n", o.same_optimum, o.searches,
                         o.from_other_start ? ", not the one from the given start" : "", o.others[0].objective, digits,
-                        o.others.size() == 1 ? "" : " and worse");
+                        o.others.size() == 1 ? "" : " and worse", lost);
 }
 
 System with_outputs(const OptimisationResult& o, const Model& m, const Task& t) {

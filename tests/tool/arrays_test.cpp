@@ -356,3 +356,25 @@ TEST_CASE("a run is checked by its outputs too, which may amplify what is left o
   CHECK(quiet.json()["check"]["verdict"] == "agrees");
   CHECK(quiet.json()["check"]["digits"].get<double>() >= 6);
 }
+
+TEST_CASE("the figure of a steady state shows fields, and says where there are none") {
+  const test::Folder folder;
+  const std::string plate = folder.file("plate.toml", R"toml([indices]
+i = { from = 0, to = 12 }
+[unknowns]
+"T[i]" = { start = 0, unit = "K" }
+s = 1
+[equations]
+inner = "T[i-1] - 2*T[i] + T[i+1] = 0"
+low = "T[0] = 0"
+high = "T[12] = 1"
+e = "s = T[6]"
+)toml");
+  const std::string figure = folder / "plate.png";
+  CHECK(test::boreon("solve " + plate + " --plot " + figure).says("figure written to"));
+  CHECK(std::filesystem::file_size(figure) > 5000);
+  CHECK(
+      test::boreon("solve " + plate + " --plot " + figure + " --show s --force").says("single values are in the list"));
+  CHECK(test::boreon("solve " + test::model("ion_chemistry.toml") + " --plot " + figure + " --force")
+            .says("draws fields"));
+}
