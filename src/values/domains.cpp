@@ -127,6 +127,10 @@ double RealDomain::call(const Expr& e, const std::vector<double>& args) {
     if (row.name == "polynomial_root" &&
         evaluate_complex(row, std::vector<std::complex<double>>(args.begin(), args.end())).imag() != 0)
       return left(e, "this root is not real; ask for complex values");
+    for (std::size_t i = 0; i < std::min(args.size(), static_cast<std::size_t>(row.orders)); ++i) {
+      if (std::fabs(args[i]) > 0x1p30)
+        return left(e, fmt::format("its order {:.6g} is too large: orders go up to 2^30, about 1e9", args[i]));
+    }
     // a domain in words helps where the argument is outside; an infinite value is a pole or beyond the range of doubles
     if (std::isinf(v)) {
       return fmt::format("{} is infinite or beyond the range of double precision{}{}", shown(e),

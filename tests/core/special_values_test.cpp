@@ -280,3 +280,11 @@ TEST_CASE("polylogarithms of large order: the duplication formula, beyond the un
   const std::complex<double> too_large[] = {640.5, 1.5};
   CHECK(std::isnan(evaluate_complex(row, too_large).real()));
 }
+
+TEST_CASE("an order beyond all that is computed is named as such") {
+  for (const char* const text : {"polylog(23456789012345678901, 1/10)", "cyl_bessel_j(10^20, 3)"}) {
+    CAPTURE(std::string(text));
+    CHECK_THROWS_WITH_AS((void)evaluate(parse(text)), doctest::Contains("is too large: orders go up to 2^30"), Error);
+  }
+  CHECK(evaluate(parse("polylog(10^6, 1/10)")) == 0.1);
+}
