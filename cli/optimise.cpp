@@ -8,6 +8,7 @@
 
 #include "request.hpp"
 #include "sensitivity.hpp"
+#include "show_model.hpp"
 #include "values.hpp"
 
 namespace boreon::cli {
@@ -21,38 +22,29 @@ struct Task {
   std::vector<std::string> constraints;  // as they were written
 };
 
-std::string named_of(const Model& m, const std::string& name, Expr& resolved, std::string& unit) {
+// An output, definition or unknown as the objective.
+void take_objective(Task& t, const Model& m, const std::string& name, ModelObjective& o) {
   std::vector<std::string> all;
-  const auto look = [&](const std::string& n, const Expr& e, const std::string& u) {
+  const auto look = [&](const std::string& n, const Expr& e, const std::string& unit) {
     all.push_back(n);
-    if (n != name) return false;
-    resolved = e;
-    unit = u;
-    return true;
+    if (n != name || !t.objective.empty()) return;
+    t.objective = n;
+    t.unit = unit;
+    o.resolved = e;
   };
-  for (const NamedExpression& o : m.outputs) {
-    if (look(o.name, o.resolved, o.unit)) return name;
-  }
-  for (const NamedExpression& d : m.definitions) {
-    if (look(d.name, d.resolved, d.unit)) return name;
-  }
-  for (const Unknown& u : m.unknowns) {
-    if (look(u.name, u.function, u.unit)) return name;
-  }
-  throw Error(ErrorKind::name,
-              fmt::format("--of: the model has no output, definition or unknown '{}'{}", name, suggestion(name, all)));
+  for (const NamedExpression& e : m.outputs) look(e.name, e.resolved, e.unit);
+  for (const NamedExpression& e : m.definitions) look(e.name, e.resolved, e.unit);
+  for (const Unknown& u : m.unknowns) look(u.name, u.function, u.unit);
+  if (t.objective.empty())
+    throw Error(ErrorKind::name, fmt::format("--of: the model has no output, definition or unknown '{}'{}", name,
+                                             suggestion(name, all)));
 }
 
-// The name of an output or definition that the objective is, else its text.
-std::string objective_name(const Model& m, const ModelObjective& o, std::string& unit) {
-  for (const auto* list : {&m.outputs, &m.definitions}) {
-    for (const NamedExpression& e : *list) {
-      if (!(e.resolved == o.resolved)) continue;
-      unit = e.unit;
-      return e.name;
-    }
-  }
-  return to_text(plain_names(o.given), as_typed(m));
+// What the objective is called: by the name of an output or definition, else by its text.
+void name_objective(Task& t, const Model& m) {
+  const NamedExpression* const named = named_objective(m);
+  t.objective = named != nullptr ? named->name : to_text(plain_names(m.objective->given), as_typed(m));
+  if (named != nullptr) t.unit = named->unit;
 }
 
 std::string equation_text(const Model& m, const ModelEquation& e) {
@@ -68,13 +60,13 @@ Task task_of_model(const Request& r, Model& m) {
   Task t;
   if (!r.of.peek().empty()) {
     ModelObjective o;
-    t.objective = named_of(m, r.of.get(), o.resolved, t.unit);
+    take_objective(t, m, r.of.get(), o);
     o.maximise = m.objective && m.objective->maximise;
     m.objective = std::move(o);
   }
   if (m.objective && !r.goal.empty()) m.objective->maximise = r.goal.get() == "maximum";
   t.problem = optimisation_problem(m);
-  if (t.objective.empty()) t.objective = objective_name(m, *m.objective, t.unit);
+  if (t.objective.empty()) name_objective(t, m);
   for (const ModelEquation& e : m.equations) t.constraints.push_back(equation_text(m, e));
   for (const ModelConstraint& c : m.constraints) t.constraints.push_back(to_text(plain_names(c.given), as_typed(m)));
   return t;
@@ -158,13 +150,6 @@ Task task_of_expression(const Request& r) {
   return t;
 }
 
-// The unknowns and outputs at the optimum as a system without equations of its own, for lists of values.
-System outputs_of(const Model& m) {
-  System s = system_of(m);
-  for (std::size_t i = 0; i < s.states.size(); ++i) s.state_names[i] = m.unknowns[i].name;
-  return s;
-}
-
 std::vector<double> evaluated(const System& s, const std::vector<double>& states) {
   if (s.outputs.empty()) return {};
   const Kernel k = compile({OutputGroup("outputs", s.outputs)}, {{"states", s.states}, {"parameters", s.parameters}});
@@ -234,9 +219,9 @@ void add_searches(Answer& a, const Task& t, const OptimisationResult& o, int dig
                         o.others.size() == 1 ? "" : " and worse", lost);
 }
 
-System with_outputs(const OptimisationResult& o, const Model& m, const Task& t) {
+// The conditions of the optimum with the outputs of `s`, and the objective if it is none of them.
+System with_outputs(const OptimisationResult& o, const System& s, const Task& t) {
   System at = o.conditions;
-  const System s = outputs_of(m);
   at.output_names = s.output_names;
   at.outputs = s.outputs;
   if (std::find(s.output_names.begin(), s.output_names.end(), t.objective) == s.output_names.end()) {
@@ -261,8 +246,8 @@ OptimisationResult optimum_of(const Task& t, const OptimisationOptions& options)
 System conditions_of_optimum(const Model& m) {
   Task t;
   t.problem = optimisation_problem(m);
-  t.objective = objective_name(m, *m.objective, t.unit);
-  return with_outputs(optimum_of(t, {}), m, t);
+  name_objective(t, m);
+  return with_outputs(optimum_of(t, {}), system_of(m), t);
 }
 
 Answer optimise_command(const Request& r) {
@@ -280,9 +265,11 @@ Answer optimise_command(const Request& r) {
   a.text +=
       fmt::format("{} of {} = {:.{}g}{}\n", what, t.objective, o.objective, digits, t.unit.empty() ? "" : " " + t.unit);
   System s;
+  std::vector<double> outputs;
   if (of_model) {
-    s = outputs_of(*m);
-    list_values(a, *m, s, o.values, evaluated(s, o.values), digits);
+    s = system_of(*m);
+    outputs = evaluated(s, o.values);
+    list_values(a, *m, s, o.values, outputs, digits);
   } else {
     for (std::size_t i = 0; i < o.values.size(); ++i) {
       const std::string name = to_text(t.problem.unknowns[i]);
@@ -295,7 +282,7 @@ Answer optimise_command(const Request& r) {
   add_searches(a, t, o, digits);
   for (const std::string& w : o.warnings) r.warn(w);
   if (of_model && o.evidence.verdict == Verdict::agrees)
-    add_uncertainties(a, r, *m, with_outputs(o, *m, t), sensitivity_options(r, *m, OutputsAt::steady_state));
+    add_uncertainties(a, r, *m, with_outputs(o, s, t), sensitivity_options(r, *m, OutputsAt::steady_state));
   const Evidence& e = o.evidence;
   a.text += fmt::format("check: {}; {}; {} feasible point{} around {} better\n",
                         e.worst_entry.empty()
@@ -318,7 +305,7 @@ Answer optimise_command(const Request& r) {
   a.json["status"] = "approximate";
   a.json["curvature"] = o.curvature_known ? Json(o.curvature) : Json(nullptr);
   a.json["check"] = json_of(e);
-  write_values(a, r, s, o.values, of_model ? evaluated(s, o.values) : std::vector<double>());
+  write_values(a, r, s, o.values, outputs);
   return a;
 }
 

@@ -172,6 +172,9 @@ void add_second(Answer& a, const Model& m, const System& s, const std::vector<st
   std::vector<double> deviations;
   const std::vector<std::string> uncertain_ones = uncertain(m, deviations);
   const auto correlations = correlations_of(m, uncertain_ones);
+  const bool all_shown = std::all_of(uncertain_ones.begin(), uncertain_ones.end(), [&](const std::string& n) {
+    return std::find(inputs.begin(), inputs.end(), n) != inputs.end();
+  });
   for (const std::string& output : outputs) {
     const SecondSensitivity second = second_sensitivities(s, output, inputs, options);
     if (!second.found)
@@ -210,8 +213,12 @@ void add_second(Answer& a, const Model& m, const System& s, const std::vector<st
       a.exit_code = 1;
     }
     if (uncertain_ones.empty()) continue;
-    const SecondSensitivity moved = second_sensitivities(s, output, uncertain_ones, options);
+    const SecondSensitivity moved = all_shown ? second : second_sensitivities(s, output, uncertain_ones, options);
     if (!moved.found) continue;
+    std::vector<std::size_t> place;
+    for (const std::string& n : uncertain_ones)
+      place.push_back(
+          static_cast<std::size_t>(std::find(moved.inputs.begin(), moved.inputs.end(), n) - moved.inputs.begin()));
     double shift = 0;
     double variance = 0;
     for (std::size_t i = 0; i < deviations.size(); ++i) {
@@ -220,8 +227,8 @@ void add_second(Answer& a, const Model& m, const System& s, const std::vector<st
                                   (i == j                 ? 1
                                    : correlations.empty() ? 0
                                                           : correlations[i][j]);
-        shift += 0.5 * moved.second[i][j] * covariance;
-        variance += moved.first[i] * moved.first[j] * covariance;
+        shift += 0.5 * moved.second[place[i]][place[j]] * covariance;
+        variance += moved.first[place[i]] * moved.first[place[j]] * covariance;
       }
     }
     const double deviation = std::sqrt(std::max(variance, 0.0));

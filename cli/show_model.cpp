@@ -178,6 +178,15 @@ Expr head_of(const ModelArray& array) {
   return element(Symbol(array.name), indices);
 }
 
+const NamedExpression* named_objective(const Model& m) {
+  for (const auto* list : {&m.outputs, &m.definitions}) {
+    for (const NamedExpression& e : *list) {
+      if (e.resolved == m.objective->resolved) return &e;
+    }
+  }
+  return nullptr;
+}
+
 const ModelArray* array_of(const Model& m, std::string_view name) {
   return name.ends_with(']') ? m.find_array(name.substr(0, name.find('['))) : nullptr;
 }
@@ -223,16 +232,15 @@ std::string source_of(const ModelArray& array, const PrintOptions& options) {
 }
 
 // What is to be least, and what has to hold.
-std::string optimum_text(const Request& r, const Model& m, const PrintOptions& options, Json& optimise, Json& constraints) {
+std::string optimum_text(const Request& r, const Model& m, const PrintOptions& options, Json& optimise,
+                         Json& constraints) {
   if (!m.objective) return {};
   const char* const goal = m.objective->maximise ? "maximise" : "minimise";
   // an output stands for what it is
-  const auto output = std::find_if(m.outputs.begin(), m.outputs.end(),
-                                   [&](const NamedExpression& o) { return o.resolved == m.objective->resolved; });
-  const Expr given = output != m.outputs.end() ? Expr(Symbol(output->name)) : plain_names(m.objective->given);
+  const NamedExpression* const named = named_objective(m);
+  const Expr given = named != nullptr ? Expr(Symbol(named->name)) : plain_names(m.objective->given);
   optimise[goal] = to_text(given);
-  std::string t =
-      fmt::format("\n{}\n{}{}\n", goal, r.format.get() == "text" ? "" : "\n", typeset(r, given, options));
+  std::string t = fmt::format("\n{}\n{}{}\n", goal, r.format.get() == "text" ? "" : "\n", typeset(r, given, options));
   if (m.constraints.empty()) return t;
   t += r.format.get() == "text" ? "\nconstraints\n" : "\nconstraints\n\n";
   for (const ConstraintFamily& c : m.constraint_families) {

@@ -22,6 +22,8 @@ struct ShownEquation {
   std::string about;  ///< for which indices, and for how many elements; empty for a plain one
 };
 
+/// The output or definition that is optimised, if it has a name; else null.
+[[nodiscard]] const NamedExpression* named_objective(const Model& m);
 /// T[i, j] with its indices as symbols.
 [[nodiscard]] Expr head_of(const ModelArray& array);
 /// The array of the model that a name, "T[0]", is an element of; null for other names.

@@ -22,6 +22,10 @@ struct Constraint {
   Expr value;  ///< in unknowns and parameters
   double lower = -std::numeric_limits<double>::infinity();
   double upper = std::numeric_limits<double>::infinity();
+
+  [[nodiscard]] bool is_equation() const { return lower == upper; }
+  /// How far a value is outside; 0 inside.
+  [[nodiscard]] double missed_by(double v) const { return v < lower ? lower - v : v > upper ? v - upper : 0.0; }
 };
 
 /// Where is the objective least (or greatest)?
@@ -109,8 +113,8 @@ struct OptimisationResult {
 
 /// An interior point method (Ipopt) with derived gradients, Jacobians and Hessians from several starts; then Newton's
 /// method on the conditions of Karush, Kuhn and Tucker for what holds, unknown by unknown to rounding. An answer is one
-/// only if no multiplier has the wrong sign, the curvature is that of an optimum, slopes by difference quotients
-/// balance, and none of the feasible points that are looked at around it is better. The best of all searches is
+/// only if no multiplier has the wrong sign, the curvature is that of an optimum, the derivatives agree with independent
+/// numerics, and none of the feasible points that are looked at around it is better. The best of all searches is
 /// returned; that there is no better one elsewhere is not proved. Throws Error(shape) for lists that do not fit
 /// together, Error(binding) for symbols without a value, Error(usage) for bounds that exclude everything. Sources:
 /// Waechter and Biegler, Math. Programming 106 (2006) 25; Nocedal and Wright, Numerical Optimization, 2006, ch. 12.

@@ -20,6 +20,12 @@ struct SparsityPattern {
   std::vector<std::int64_t> row_start;
   std::vector<std::int64_t> columns;
   [[nodiscard]] std::size_t nonzeros() const noexcept { return columns.size(); }
+  /// f(entry, column) for the entries of a row, in order.
+  template <class F>
+  void each(std::size_t row, F&& f) const {
+    for (auto k = static_cast<std::size_t>(row_start[row]); k < static_cast<std::size_t>(row_start[row + 1]); ++k)
+      f(k, static_cast<std::size_t>(columns[k]));
+  }
 };
 
 /// A sparse matrix of expressions in compressed rows: entry k belongs to column pattern.columns[k].

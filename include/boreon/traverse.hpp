@@ -20,6 +20,8 @@ namespace boreon BOREON_API {
   return e.is(Kind::integral) || e.is(Kind::reduction) || e.is(Kind::limit) || e.is(Kind::derivative) ||
          e.is(Kind::root);
 }
+/// The symbol that a node binds: of a definite integral, a sum, a limit, a root; null for others.
+[[nodiscard]] const Expr* bound_symbol(const Expr& e);
 /// Whether the node has a number only once all other symbols in it are numbers: an integral, a sum, a root.
 [[nodiscard]] inline bool needs_numbers_inside(const Expr& e) {
   return e.is(Kind::integral) || e.is(Kind::reduction) || e.is(Kind::root);

@@ -39,10 +39,6 @@ Expr combined(ReductionOp op, std::vector<Expr> terms) {
   return terms[0];
 }
 
-bool is_binder(const Expr& e) {
-  return e.is(Kind::reduction) || e.is(Kind::limit) || e.is(Kind::root) || (e.is(Kind::integral) && e.operands().size() == 4);
-}
-
 }  // namespace
 
 WriteOut::WriteOut(Options options, Numbers sizes) : options_(std::move(options)) {
@@ -146,13 +142,10 @@ bool WriteOut::replace(const Expr& e, const Scope& scope, bool as_number, Expr& 
       done_[e] = result;
       return true;
     }
-    case Kind::integral:
-    case Kind::root:
-    case Kind::limit:
-      if (!is_binder(e)) return false;
+    default:
+      if (bound_symbol(e) == nullptr) return false;
       result = binder(e, scope);
       return true;
-    default: return false;
   }
 }
 

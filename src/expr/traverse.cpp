@@ -7,15 +7,15 @@
 #include "boreon/catalogue.hpp"
 
 namespace boreon {
-namespace {
 
-// The symbol that a node binds, or null.
 const Expr* bound_symbol(const Expr& e) {
   const auto operands = e.operands();
   if (e.is(Kind::integral) && operands.size() == 4) return &operands[1];
   if (e.is(Kind::reduction) || e.is(Kind::limit) || e.is(Kind::root)) return &operands[1];
   return nullptr;
 }
+
+namespace {
 
 void collect_free(std::span<const Expr> roots, std::vector<Expr>& free) {
   // Most expressions bind nothing: one pass. A binding node is a leaf of that pass and is looked into on its own.

@@ -12,10 +12,10 @@
 namespace boreon {
 
 Model Loader::run() {
-  reader_.require_keys(reader_.root(), "a model file",
-                       {"title", "independent", "indices", "parameters", "correlations", "unknowns", "functions",
-                        "tables", "definitions", "equations", "outputs", "data", "fit", "optimise", "constraints",
-                        "run"});
+  reader_.require_keys(
+      reader_.root(), "a model file",
+      {"title", "independent", "indices", "parameters", "correlations", "unknowns", "functions", "tables",
+       "definitions", "equations", "outputs", "data", "fit", "optimise", "constraints", "run"});
   if (const auto* title = reader_.root().get("title")) model_.title = reader_.text(*title, "the title");
   independent();
   parameters();
@@ -119,6 +119,12 @@ Expr Loader::expression(const toml::node& node, const std::string& what, ParseCo
   const std::string text = reader_.text(*value, what);
   context.origin = reader_.text_start(*value);
   return parse(text, context);
+}
+
+ParseContext Loader::context_with_outputs() const {
+  ParseContext context = context_;
+  for (const NamedExpression& o : model_.outputs) context.names.insert_or_assign(o.name, o.given);
+  return context;
 }
 
 void Loader::function_bodies() {

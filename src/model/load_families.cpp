@@ -80,6 +80,16 @@ void Loader::equation(const std::string& name, const toml::node& node, const Sou
   family(name, parse_array(typed, context_), where, at);
 }
 
+void Loader::add_open_indices(std::span<const Expr> parts, std::vector<Expr>& free,
+                              std::vector<IndexRange>& ranges) const {
+  for (const Symbol& s : free_symbols(parts)) {
+    const auto range = ranges_.find(s.name());
+    if (range == ranges_.end() || !(context_.names.at(s.name()) == s)) continue;
+    free.push_back(s);
+    ranges.push_back(range->second);
+  }
+}
+
 void Loader::family(const std::string& name, const Array& value, const Expr& where, const SourcePosition& at) {
   Family f;
   f.info.name = name;
@@ -103,12 +113,7 @@ void Loader::family(const std::string& name, const Array& value, const Expr& whe
     f.ranges.push_back({value.indices()[k].name(), 0, value.shape()[k] - 1, false});
   }
   const std::vector<Expr> parts{f.info.given.lhs, f.info.given.rhs, where};
-  for (const Symbol& s : free_symbols(parts)) {
-    const auto range = ranges_.find(s.name());
-    if (range == ranges_.end() || !(context_.names.at(s.name()) == s)) continue;
-    f.free.push_back(s);
-    f.ranges.push_back(range->second);
-  }
+  add_open_indices(parts, f.free, f.ranges);
   find_target(f);
   const bool arrays = f.target != nullptr || !f.free.empty() || f.conditional();
   if (arrays) {

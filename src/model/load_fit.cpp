@@ -125,8 +125,7 @@ void Loader::fits() {
     reader_.fail(ErrorKind::shape, "[fit] needs [data]: file = \"decay.csv\", or columns = { t = [..], n = [..] }",
                  reader_.position(*table));
   // Outputs may be used in the model of a column; in its deviation a name that a column has is what was measured.
-  ParseContext of_model = context_;
-  for (const NamedExpression& o : model_.outputs) of_model.names.insert_or_assign(o.name, o.given);
+  ParseContext of_model = context_with_outputs();
   ParseContext of_data = context_;
   for (std::size_t i = 0; i < model_.data->names.size(); ++i)
     of_data.names.insert_or_assign(model_.data->names[i], model_.data->symbols[i]);

@@ -22,8 +22,7 @@ void Loader::optimise() {
     reader_.fail(ErrorKind::shape, "[optimise] has either minimise = \"cost\" or maximise = \"yield\"",
                  reader_.position(*table));
   const toml::node& node = least != nullptr ? *least : *greatest;
-  ParseContext of_model = context_;  // in which outputs may be used
-  for (const NamedExpression& o : model_.outputs) of_model.names.insert_or_assign(o.name, o.given);
+  ParseContext of_model = context_with_outputs();
   ModelObjective o;
   o.maximise = greatest != nullptr;
   o.position = reader_.position(node);
@@ -33,14 +32,12 @@ void Loader::optimise() {
                  o.position);
   o.resolved = o.given;
   model_.objective = std::move(o);
-  constraints();
+  constraints(of_model);
 }
 
-void Loader::constraints() {
+void Loader::constraints(ParseContext& of_model) {
   const auto* table = section("constraints");
   if (table == nullptr) return;
-  ParseContext of_model = context_;
-  for (const NamedExpression& o : model_.outputs) of_model.names.insert_or_assign(o.name, o.given);
   for (const auto& [key, node] : in_file_order(*table)) {
     OpenConstraint c;
     c.name = key->str();
@@ -49,15 +46,10 @@ void Loader::constraints() {
       reader_.fail(ErrorKind::shape, fmt::format("the constraint {0} is a relation: {0} = \"x + y <= 3\"", c.name),
                    c.position);
     c.relation = expression(*node, fmt::format("the constraint {}", c.name), of_model);
-    for (const Symbol& s : free_symbols({&c.relation, 1})) {
-      const auto range = ranges_.find(s.name());
-      if (range == ranges_.end() || !(context_.names.at(s.name()) == s)) continue;
-      c.free.push_back(s);
-      c.ranges.push_back(range->second);
-    }
-    open_constraints_.push_back(c);
-    model_.constraint_families.push_back({c.name, c.relation, c.ranges.empty() ? 1 : places_in(c.ranges)});
+    add_open_indices({&c.relation, 1}, c.free, c.ranges);
+    model_.constraint_families.push_back({c.name, c.relation, places_in(c.ranges)});
     if (ranges_.empty() && scope_.empty()) add_constraint(c.name, c.relation, c.position);
+    open_constraints_.push_back(std::move(c));
   }
 }
 
@@ -94,11 +86,9 @@ void Loader::write_optimum() {
   for (const OpenConstraint& c : open_constraints_) {
     for (std::size_t m = 0; m < places_in(c.ranges); ++m) {
       const WriteOut::Numbers at = place_of(c.ranges, c.free, m);
-      std::string places;
-      for (const auto& [symbol, value] : at) places += fmt::format("{}{}", places.empty() ? "" : ", ", to_text(value));
       const Expr relation = written(c.relation, at, "the constraint " + c.name, c.position);
       if (!at.empty() && relation.is_constant(ConstantCode::true_value)) continue;
-      add_constraint(places.empty() ? c.name : fmt::format("{}[{}]", c.name, places), relation, c.position);
+      add_constraint(at.empty() ? c.name : to_string(ElementName{c.name, place_of(c.ranges, m)}), relation, c.position);
     }
   }
 }

@@ -119,6 +119,8 @@ class Loader {
   void write_optimum();
 
   // load_families.cpp
+  /// The declared indices that are free in these, with their ranges.
+  void add_open_indices(std::span<const Expr> parts, std::vector<Expr>& free, std::vector<IndexRange>& ranges) const;
   void equation(const std::string& name, const toml::node& node, const SourcePosition& at);
   void family(const std::string& name, const Array& value, const Expr& where, const SourcePosition& at);
   void find_target(Family& f) const;
@@ -132,13 +134,15 @@ class Loader {
   /// The text of an expression, or a plain number. `context` is told where the text starts; copying it for each
   /// expression would make loading quadratic.
   [[nodiscard]] Expr expression(const toml::node& node, const std::string& what, ParseContext& context);
+  /// Where outputs, which other sections do not know, may be used by name.
+  [[nodiscard]] ParseContext context_with_outputs() const;
   void function_bodies();
   void bodies(const char* section_name, std::vector<NamedExpression>& list);
   void require_value(const NamedExpression& e) const;
   void equations();
   void fits();
   void optimise();
-  void constraints();
+  void constraints(ParseContext& of_model);
   void add_constraint(const std::string& name, const Expr& relation, const SourcePosition& at);
   void fit_table(const toml::table& t, FitSeries& f, ParseContext& of_model, ParseContext& of_data);
   void run_settings();

@@ -7,6 +7,7 @@
 #include <algorithm>
 #include <cmath>
 #include <exception>
+#include <optional>
 
 #include "boreon/error.hpp"
 #include "expr/work.hpp"
@@ -20,20 +21,24 @@ constexpr double beyond = 2e19;  // what Ipopt takes for no bound
 class Asked final : public Ipopt::TNLP {
  public:
   Asked(const SmoothProblem& p, const std::vector<double>& start, const SmoothProblem::Sizes& sizes)
-      : p_(p), start_(start), sizes_(sizes), g_(p.constraints()), gradient_(p.unknowns()) {
+      : p_(p),
+        start_(start),
+        sizes_(sizes),
+        g_(p.constraints()),
+        gradient_(p.unknowns()),
+        jacobian_(p.jacobian_pattern().nonzeros()) {
     const SparsityPattern& h = p.hessian_pattern();
     for (std::size_t i = 0; i < h.rows; ++i) {
-      for (auto k = static_cast<std::size_t>(h.row_start[i]); k < static_cast<std::size_t>(h.row_start[i + 1]); ++k) {
-        if (static_cast<std::size_t>(h.columns[k]) <= i)
-          lower_.push_back({static_cast<int>(i), static_cast<int>(h.columns[k]), k});
-      }
+      h.each(i, [&](std::size_t k, std::size_t column) {
+        if (column <= i) lower_.push_back({static_cast<int>(i), static_cast<int>(column), k});
+      });
     }
     hessian_.resize(h.nonzeros());
     // With as many equations as unknowns the library would only look for a place that fulfils them. Unknowns without a
     // meaning, of which the objective has the squares, keep it looking; they end at 0.
     const OptimisationProblem& q = p.given();
     std::size_t equations = 0;
-    for (const Constraint& c : q.constraints) equations += c.lower == c.upper ? 1 : 0;
+    for (const Constraint& c : q.constraints) equations += c.is_equation() ? 1 : 0;
     std::size_t free = 0;
     for (std::size_t i = 0; i < p.unknowns(); ++i) free += q.lower[i] < q.upper[i] ? 1 : 0;
     padding_ = equations >= free ? static_cast<int>(equations - free + 1) : 0;
@@ -77,19 +82,18 @@ class Asked final : public Ipopt::TNLP {
     return true;
   }
 
-  bool eval_f(int n, const double* u, bool, double& f) override {
+  bool eval_f(int n, const double* u, bool moved, double& f) override {
     return guarded([&] {
-      if (!values(u)) return false;
+      if (!values(u, moved)) return false;
       f = f_ / sizes_.objective;
       for (auto i = static_cast<int>(p_.unknowns()); i < n; ++i) f += u[i] * u[i];
       return true;
     });
   }
 
-  bool eval_grad_f(int n, const double* u, bool, double* gradient) override {
+  bool eval_grad_f(int n, const double* u, bool moved, double* gradient) override {
     return guarded([&] {
-      jacobian_.resize(p_.jacobian_pattern().nonzeros());
-      if (!p_.slopes(point(u), gradient_.data(), jacobian_.data())) return false;
+      if (!slopes(u, moved)) return false;
       for (int i = 0; i < n; ++i) {
         const auto k = static_cast<std::size_t>(i);
         gradient[i] = k < p_.unknowns() ? gradient_[k] * sizes_.unknowns[k] / sizes_.objective : 2 * u[i];
@@ -98,37 +102,34 @@ class Asked final : public Ipopt::TNLP {
     });
   }
 
-  bool eval_g(int, const double* u, bool, int m, double* g) override {
+  bool eval_g(int, const double* u, bool moved, int m, double* g) override {
     return guarded([&] {
-      if (!values(u)) return false;
+      if (!values(u, moved)) return false;
       for (int j = 0; j < m; ++j)
         g[j] = g_[static_cast<std::size_t>(j)] / sizes_.constraints[static_cast<std::size_t>(j)];
       return true;
     });
   }
 
-  bool eval_jac_g(int, const double* u, bool, int, int, int* rows, int* columns, double* entries) override {
+  bool eval_jac_g(int, const double* u, bool moved, int, int, int* rows, int* columns, double* entries) override {
     return guarded([&] {
       const SparsityPattern& p = p_.jacobian_pattern();
-      if (entries != nullptr) {
-        jacobian_.resize(p.nonzeros());
-        if (!p_.slopes(point(u), gradient_.data(), jacobian_.data())) return false;
-      }
+      if (entries != nullptr && !slopes(u, moved)) return false;
       for (std::size_t j = 0; j < p.rows; ++j) {
-        for (auto k = static_cast<std::size_t>(p.row_start[j]); k < static_cast<std::size_t>(p.row_start[j + 1]); ++k) {
+        p.each(j, [&](std::size_t k, std::size_t column) {
           if (entries == nullptr) {
             rows[k] = static_cast<int>(j);
-            columns[k] = static_cast<int>(p.columns[k]);
+            columns[k] = static_cast<int>(column);
           } else {
-            entries[k] = jacobian_[k] * sizes_.unknowns[static_cast<std::size_t>(p.columns[k])] / sizes_.constraints[j];
+            entries[k] = jacobian_[k] * sizes_.unknowns[column] / sizes_.constraints[j];
           }
-        }
+        });
       }
       return true;
     });
   }
 
-  bool eval_h(int, const double* u, bool, double weight, int m, const double* multipliers, bool, int, int* rows,
+  bool eval_h(int, const double* u, bool moved, double weight, int m, const double* multipliers, bool, int, int* rows,
               int* columns, double* entries) override {
     return guarded([&] {
       if (entries == nullptr) {
@@ -143,7 +144,8 @@ class Asked final : public Ipopt::TNLP {
       }
       std::vector<double> weights;
       for (int j = 0; j < m; ++j) weights.push_back(multipliers[j] / sizes_.constraints[static_cast<std::size_t>(j)]);
-      if (!p_.curvature(point(u), weight / sizes_.objective, weights.data(), hessian_.data())) return false;
+      go_to(u, moved);
+      if (!p_.curvature(x_.data(), weight / sizes_.objective, weights.data(), hessian_.data())) return false;
       for (std::size_t e = 0; e < lower_.size(); ++e)
         entries[e] = hessian_[lower_[e].entry] * sizes_.unknowns[static_cast<std::size_t>(lower_[e].row)] *
                      sizes_.unknowns[static_cast<std::size_t>(lower_[e].column)];
@@ -168,7 +170,7 @@ class Asked final : public Ipopt::TNLP {
     }
     for (int j = 0; j < m; ++j)
       result.multipliers.push_back(multipliers[j] * sizes_.objective / sizes_.constraints[static_cast<std::size_t>(j)]);
-    (void)point(u);
+    go_to(u, true);
     result.x = x_;
   }
 
@@ -199,14 +201,26 @@ class Asked final : public Ipopt::TNLP {
     }
   }
 
-  // Values are those of the bounds where rounding of the units would pass them.
-  const double* point(const double* u) {
+  // Values are those of the bounds where rounding of the units would pass them. The library says whether it has been at
+  // the place before: values and slopes are asked for in two parts.
+  void go_to(const double* u, bool moved) {
+    if (!moved && !x_.empty()) return;
     x_.resize(p_.unknowns());
     for (std::size_t i = 0; i < x_.size(); ++i)
       x_[i] = std::clamp(u[i] * sizes_.unknowns[i], p_.given().lower[i], p_.given().upper[i]);
-    return x_.data();
+    has_values_.reset();
+    has_slopes_.reset();
   }
-  bool values(const double* u) { return p_.value(point(u), f_, g_.data()); }
+  bool values(const double* u, bool moved) {
+    go_to(u, moved);
+    if (!has_values_) has_values_ = p_.value(x_.data(), f_, g_.data());
+    return *has_values_;
+  }
+  bool slopes(const double* u, bool moved) {
+    go_to(u, moved);
+    if (!has_slopes_) has_slopes_ = p_.slopes(x_.data(), gradient_.data(), jacobian_.data());
+    return *has_slopes_;
+  }
 
   const SmoothProblem& p_;
   const std::vector<double>& start_;
@@ -214,6 +228,8 @@ class Asked final : public Ipopt::TNLP {
   std::vector<Entry> lower_;
   int padding_ = 0;
   std::vector<double> x_;
+  std::optional<bool> has_values_;  // at x_, if they were asked for
+  std::optional<bool> has_slopes_;
   double f_ = 0;
   std::vector<double> g_;
   std::vector<double> gradient_;

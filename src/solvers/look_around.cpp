@@ -6,16 +6,13 @@
 #include <random>
 
 #include "expr/work.hpp"
+#include "solvers/draws.hpp"
 #include "solvers/optimum.hpp"
 
 namespace boreon {
 namespace {
 
 constexpr std::size_t most_dense = 400;  // unknowns or constraints
-
-double draw(std::mt19937_64& random) { return static_cast<double>(random() >> 11U) * 0x1.0p-52 - 1; }
-
-double violation(const Constraint& c, double value) { return std::max({c.lower - value, value - c.upper, 0.0}); }
 
 }  // namespace
 
@@ -36,7 +33,7 @@ std::vector<double> made_feasible(const SmoothProblem& p, std::vector<double> x,
     if (!p.value(x.data(), f, g.data())) return {};
     std::vector<std::size_t> open;
     for (std::size_t j = 0; j < m; ++j) {
-      if (violation(q.constraints[j], g[j]) > 1e-12 * sizes.constraints[j]) open.push_back(j);
+      if (q.constraints[j].missed_by(g[j]) > 1e-12 * sizes.constraints[j]) open.push_back(j);
     }
     if (open.empty()) return x;
     if (n > most_dense || open.size() > most_dense || !p.slopes(x.data(), slopes.data(), jacobian.data())) return {};
@@ -48,12 +45,10 @@ std::vector<double> made_feasible(const SmoothProblem& p, std::vector<double> x,
       const Constraint& c = q.constraints[j];
       const auto row = static_cast<Eigen::Index>(r);
       right[row] = (g[j] > c.upper ? c.upper - g[j] : c.lower - g[j]) / sizes.constraints[j];
-      for (auto k = static_cast<std::size_t>(p.jacobian_pattern().row_start[j]);
-           k < static_cast<std::size_t>(p.jacobian_pattern().row_start[j + 1]); ++k) {
-        const auto i = static_cast<std::size_t>(p.jacobian_pattern().columns[k]);
+      p.jacobian_pattern().each(j, [&](std::size_t k, std::size_t i) {
         const bool out = (x[i] <= q.lower[i] || x[i] >= q.upper[i]) && step % 2 == 1;
         if (!out) a(row, static_cast<Eigen::Index>(i)) = jacobian[k] * sizes.unknowns[i] / sizes.constraints[j];
-      }
+      });
     }
     const Eigen::VectorXd d = a.completeOrthogonalDecomposition().solve(right);
     if (!d.allFinite()) return {};
@@ -83,7 +78,7 @@ Surroundings look_around(const SmoothProblem& p, const Optimum& at, const Smooth
     double explained = allowance + 32 * std::numeric_limits<double>::epsilon() *
                                        std::max(magnitude, std::isfinite(m_there) ? m_there : 0);
     for (std::size_t j = 0; j < m; ++j) {
-      const double slack = violation(q.constraints[j], g[j]) + violation(q.constraints[j], at.constraints[j]) +
+      const double slack = q.constraints[j].missed_by(g[j]) + q.constraints[j].missed_by(at.constraints[j]) +
                            8 * std::numeric_limits<double>::epsilon() * terms[j];
       // of constraints that depend on each other multipliers may be anything
       explained += 2 * std::min(std::fabs(at.multipliers[j]), 1e3 * sizes.objective / sizes.constraints[j]) * slack;
@@ -98,7 +93,7 @@ Surroundings look_around(const SmoothProblem& p, const Optimum& at, const Smooth
     const bool one = k % 3 == 2;  // every third along a single unknown
     const std::size_t which = static_cast<std::size_t>(k / 3) % n;
     for (std::size_t i = 0; i < n; ++i) {
-      const double r = draw(random);
+      const double r = either_side(random);
       if (!one || i == which) x[i] += reach * r * sizes.unknowns[i];
     }
     x = made_feasible(p, std::move(x), sizes);
@@ -115,7 +110,7 @@ Surroundings look_around(const SmoothProblem& p, const Optimum& at, const Smooth
   for (int k = 0; k < far; ++k) {
     std::vector<double> x = at.x;
     for (std::size_t i = 0; i < n; ++i) {
-      const double r = draw(random);
+      const double r = either_side(random);
       if (std::isfinite(q.lower[i]) && std::isfinite(q.upper[i])) {
         x[i] = q.lower[i] + (q.upper[i] - q.lower[i]) * (r + 1) / 2;
       } else {

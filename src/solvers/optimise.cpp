@@ -15,6 +15,7 @@
 #include "boreon/text.hpp"
 #include "boreon/traverse.hpp"
 #include "expr/work.hpp"
+#include "solvers/draws.hpp"
 #include "solvers/optimum.hpp"
 
 namespace boreon {
@@ -28,7 +29,7 @@ std::vector<double> another_start(const OptimisationProblem& q, const SmoothProb
                                   std::mt19937_64& random) {
   std::vector<double> x = q.start;
   for (std::size_t i = 0; i < x.size(); ++i) {
-    const double r = static_cast<double>(random() >> 11U) * 0x1.0p-52 - 1;
+    const double r = either_side(random);
     if (std::isfinite(q.lower[i]) && std::isfinite(q.upper[i])) {
       x[i] = q.lower[i] + (q.upper[i] - q.lower[i]) * (r + 1) / 2;
     } else {
@@ -127,9 +128,9 @@ std::string infeasible_message(const SmoothProblem& p, const InteriorPoint& end,
   for (std::size_t j = 0; j < p.constraints(); ++j) {
     const Constraint& c = q.constraints[j];
     const double v = end.constraints[j];
-    const double by = std::max({c.lower - v, v - c.upper, 0.0}) / sizes.constraints[j];
+    const double by = c.missed_by(v) / sizes.constraints[j];
     if (!(by > 1e-7)) continue;
-    missed.emplace_back(by, fmt::format("'{}' is missed by {:.6g}", c.name, std::max(c.lower - v, v - c.upper)));
+    missed.emplace_back(by, fmt::format("'{}' is missed by {:.6g}", c.name, c.missed_by(v)));
   }
   std::sort(missed.begin(), missed.end(), [](const auto& a, const auto& b) { return a.first > b.first; });
   std::vector<std::string> texts;
@@ -305,7 +306,7 @@ void add_evidence(const SmoothProblem& p, const Judged& j, OptimisationResult& r
   for (std::size_t k = 0; k < p.constraints(); ++k) {
     const Constraint& c = p.given().constraints[k];
     if (o.implied[k] != 0) together.push_back(c.name);
-    limits = limits || (o.active[k] != 0 && c.lower != c.upper);
+    limits = limits || (o.active[k] != 0 && !c.is_equation());
   }
   for (const int b : o.at_bounds) limits = limits || b != 0;
   if (!together.empty())
@@ -408,7 +409,7 @@ OptimisationResult optimise(const OptimisationProblem& problem, const Optimisati
   const SmoothProblem p(q);
   Searches all(p, options);
   std::size_t equations = 0;
-  for (const Constraint& c : q.constraints) equations += c.lower == c.upper ? 1 : 0;
+  for (const Constraint& c : q.constraints) equations += c.is_equation() ? 1 : 0;
   if (equations > q.unknowns.size())
     throw Error(ErrorKind::shape,
                 fmt::format("{} equations for {} unknowns leave nothing to choose", equations, q.unknowns.size()));

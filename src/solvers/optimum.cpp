@@ -16,8 +16,6 @@ namespace {
 
 constexpr std::size_t most_by_eigenvalues = 400;
 
-bool is_equation(const Constraint& c) { return c.lower == c.upper; }
-
 double limit_of(const Constraint& c, int active) { return active < 0 ? c.lower : c.upper; }
 
 // What holds at the end of an interior search: there the product of slack and multiplier is small, and one of them is
@@ -29,7 +27,7 @@ void take_active(const SmoothProblem& p, const InteriorPoint& end, const SmoothP
   for (std::size_t j = 0; j < p.constraints(); ++j) {
     const Constraint& c = q.constraints[j];
     const double price = end.multipliers[j] * sizes.constraints[j] / sizes.objective;
-    if (is_equation(c) || price > (c.upper - end.constraints[j]) / sizes.constraints[j]) {
+    if (c.is_equation() || price > (c.upper - end.constraints[j]) / sizes.constraints[j]) {
       o.active[j] = 1;
     } else if (-price > (end.constraints[j] - c.lower) / sizes.constraints[j]) {
       o.active[j] = -1;
@@ -47,15 +45,8 @@ void take_active(const SmoothProblem& p, const InteriorPoint& end, const SmoothP
 
 System conditions_of(const SmoothProblem& p, const Optimum& o) {
   const OptimisationProblem& q = p.given();
-  System s;
-  s.parameters = q.parameters;
-  s.parameter_names = q.parameter_names;
-  s.parameter_values = q.parameter_values;
-  s.states = q.unknowns;
-  s.state_names = q.names;
+  System s = unknowns_of(q);
   s.start = o.x;
-  s.lower = q.lower;
-  s.upper = q.upper;
   s.output_names = {"objective"};
   s.outputs = {q.objective};
   std::vector<Expr> lagrangian{p.objective()};
@@ -98,11 +89,10 @@ std::pair<std::vector<double>, std::vector<double>> lagrangian_slopes(const Smoo
   for (std::size_t i = 0; i < g.size(); ++i) terms[i] = std::fabs(g[i]);
   const SparsityPattern& pattern = p.jacobian_pattern();
   for (std::size_t r = 0; r < pattern.rows; ++r) {
-    for (auto k = static_cast<std::size_t>(pattern.row_start[r]);
-         k < static_cast<std::size_t>(pattern.row_start[r + 1]); ++k) {
-      g[static_cast<std::size_t>(pattern.columns[k])] += o.multipliers[r] * j[k];
-      terms[static_cast<std::size_t>(pattern.columns[k])] += std::fabs(o.multipliers[r] * j[k]);
-    }
+    pattern.each(r, [&](std::size_t k, std::size_t i) {
+      g[i] += o.multipliers[r] * j[k];
+      terms[i] += std::fabs(o.multipliers[r] * j[k]);
+    });
   }
   return {std::move(g), std::move(terms)};
 }
@@ -119,11 +109,9 @@ Eigen::MatrixXd held_slopes(const SmoothProblem& p, const Optimum& at, const Smo
   Eigen::Index row = 0;
   for (std::size_t r = 0; r < pattern.rows; ++r) {
     if (at.active[r] == 0) continue;
-    for (auto k = static_cast<std::size_t>(pattern.row_start[r]);
-         k < static_cast<std::size_t>(pattern.row_start[r + 1]); ++k) {
-      const auto i = static_cast<std::size_t>(pattern.columns[k]);
+    pattern.each(r, [&](std::size_t k, std::size_t i) {
       if (place[i] >= 0) a(row, place[i]) = j[k] * sizes.unknowns[i] / sizes.constraints[r];
-    }
+    });
     ++row;
   }
   return a;
@@ -251,7 +239,7 @@ bool mend_active(const SmoothProblem& p, const SmoothProblem::Sizes& sizes, Opti
   for (std::size_t j = 0; j < p.constraints(); ++j) {
     const Constraint& c = q.constraints[j];
     if (o.active[j] != 0) {
-      if (!is_equation(c) && o.implied[j] == 0)
+      if (!c.is_equation() && o.implied[j] == 0)
         wrong(-o.active[j] * o.multipliers[j] * sizes.constraints[j] / sizes.objective, o.active[j], 0);
     } else {
       wrong((c.lower - o.constraints[j]) / sizes.constraints[j], o.active[j], -1);
@@ -327,12 +315,10 @@ Curvature curvature_at(const SmoothProblem& p, const Optimum& at, const SmoothPr
   Eigen::MatrixXd hessian = Eigen::MatrixXd::Zero(free, free);
   const SparsityPattern& pattern = p.hessian_pattern();
   for (std::size_t r = 0; r < pattern.rows; ++r) {
-    for (auto k = static_cast<std::size_t>(pattern.row_start[r]);
-         k < static_cast<std::size_t>(pattern.row_start[r + 1]); ++k) {
-      const auto s = static_cast<std::size_t>(pattern.columns[k]);
+    pattern.each(r, [&](std::size_t k, std::size_t s) {
       if (place[r] >= 0 && place[s] >= 0)
         hessian(place[r], place[s]) = h[k] * sizes.unknowns[r] * sizes.unknowns[s] / sizes.objective;
-    }
+    });
   }
   // Unknowns in units in which their curvatures are alike: one that is next to nothing hides no other.
   const double most = hessian.diagonal().cwiseAbs().maxCoeff();

@@ -15,7 +15,6 @@
 #include "solvers/klu_factors.hpp"
 
 namespace boreon {
-namespace {
 
 std::vector<Expr> outputs_named(const System& s, const std::vector<std::string>& names) {
   std::vector<std::string> all = s.output_names;
@@ -30,6 +29,8 @@ std::vector<Expr> outputs_named(const System& s, const std::vector<std::string>&
   }
   return list;
 }
+
+namespace {
 
 // A parameter, or "n(0)" for the start of n.
 RunInput input_named(const System& s, const std::string& name, OutputsAt at) {

@@ -13,6 +13,9 @@
 
 namespace boreon {
 
+/// Outputs and unknowns by name. Throws Error(name) with a suggestion.
+[[nodiscard]] std::vector<Expr> outputs_named(const System& system, const std::vector<std::string>& names);
+
 class OutputMap {
  public:
   /// `system` comes from checked() for what is asked. Outputs and inputs are names.

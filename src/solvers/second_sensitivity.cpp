@@ -7,25 +7,15 @@
 
 #include "boreon/calculus.hpp"
 #include "boreon/error.hpp"
-#include "boreon/names.hpp"
 #include "boreon/sensitivity.hpp"
 #include "solvers/checked_system.hpp"
 #include "solvers/fresh_symbols.hpp"
+#include "solvers/output_map.hpp"
 
 namespace boreon {
 namespace {
 
 constexpr double infinite = std::numeric_limits<double>::infinity();
-
-Expr output_named(const System& s, const std::string& name) {
-  std::vector<std::string> all = s.output_names;
-  all.insert(all.end(), s.state_names.begin(), s.state_names.end());
-  const auto at = std::find(all.begin(), all.end(), name);
-  if (at == all.end())
-    throw Error(ErrorKind::name, fmt::format("there is no output or unknown '{}'{}", name, suggestion(name, all)));
-  const auto i = static_cast<std::size_t>(at - all.begin());
-  return i < s.outputs.size() ? s.outputs[i] : s.states[i - s.outputs.size()];
-}
 
 // F(y, p) = 0 and F_y^T a + g_y = 0 for y and a, with dg/dp = g_p + a F_p as outputs.
 System with_adjoint(const System& s, const Expr& g, const std::vector<std::string>& inputs) {
@@ -50,12 +40,9 @@ System with_adjoint(const System& s, const Expr& g, const std::vector<std::strin
   }
   e.outputs.clear();
   e.output_names.clear();
-  for (const std::string& name : inputs) {
-    const auto at = std::find(s.parameter_names.begin(), s.parameter_names.end(), name);
-    if (at == s.parameter_names.end())
-      throw Error(ErrorKind::name,
-                  fmt::format("there is no parameter '{}'{}", name, suggestion(name, s.parameter_names)));
-    e.outputs.push_back(derivative(lagrangian, s.parameters[static_cast<std::size_t>(at - s.parameter_names.begin())]));
+  for (const std::string& name : inputs) {  // known to be parameters
+    const auto at = std::find(s.parameter_names.begin(), s.parameter_names.end(), name) - s.parameter_names.begin();
+    e.outputs.push_back(derivative(lagrangian, s.parameters[static_cast<std::size_t>(at)]));
     e.output_names.push_back("d/d" + name);
   }
   return e;
@@ -73,13 +60,12 @@ SecondSensitivity second_sensitivities(const System& given, const std::string& o
   SecondSensitivity r;
   r.output = output;
   r.inputs = inputs;
-  const Expr g = output_named(s, output);
   // The adjoint equations are linear: once the steady state is known, they have one solution.
   const SensitivityResult first = sensitivities(s, {output}, inputs, options);
   r.found = first.found;
   r.message = first.message;
   if (!first.found) return r;
-  System extended = with_adjoint(s, g, inputs);
+  System extended = with_adjoint(s, outputs_named(s, {output})[0], inputs);
   std::copy(first.states.begin(), first.states.end(), extended.start.begin());
   const SensitivityResult second = sensitivities(extended, extended.output_names, inputs, options);
   r.found = second.found;

@@ -41,12 +41,20 @@ std::vector<Expr> weight_symbols(const OptimisationProblem& p) {
   return fresh_symbols("multiplier", p.constraints.size() + 1, all);
 }
 
-StagedKernel for_values(const std::vector<OutputGroup>& outputs, const std::vector<InputGroup>& inputs,
-                        const OptimisationProblem& p) {
-  return with_parameters(outputs, inputs, p.parameter_values);
-}
-
 }  // namespace
+
+System unknowns_of(const OptimisationProblem& p) {
+  System s;
+  s.state_names = p.names;
+  s.states = p.unknowns;
+  s.start = p.start;
+  s.lower = p.lower;
+  s.upper = p.upper;
+  s.parameters = p.parameters;
+  s.parameter_names = p.parameter_names;
+  s.parameter_values = p.parameter_values;
+  return s;
+}
 
 OptimisationProblem completed(const OptimisationProblem& problem) {
   OptimisationProblem p = problem;
@@ -72,15 +80,7 @@ OptimisationProblem completed(const OptimisationProblem& problem) {
                               c.lower, c.upper));
   }
   // The rest is what any system has to be: symbols that are known, bounds that leave room.
-  System s;
-  s.state_names = p.names;
-  s.states = p.unknowns;
-  s.start = p.start;
-  s.lower = p.lower;
-  s.upper = p.upper;
-  s.parameters = p.parameters;
-  s.parameter_names = p.parameter_names;
-  s.parameter_values = p.parameter_values;
+  System s = unknowns_of(p);
   s.residuals = p.unknowns;
   s.outputs = values_of(p.constraints);
   s.outputs.push_back(p.objective);
@@ -104,24 +104,25 @@ SmoothProblem::SmoothProblem(const OptimisationProblem& problem)
       constraints_(values_of(problem.constraints)),
       weights_(weight_symbols(problem)),
       inputs_{{"y", problem.unknowns}, {"p", problem.parameters}},
-      value_(for_values({{"f", {objective_}}, {"g", constraints_}}, inputs_, problem)),
+      value_(with_parameters({{"f", {objective_}}, {"g", constraints_}}, inputs_, problem.parameter_values)),
       slope_(Program{}, {}),
       curvature_(Program{}, {}),
       magnitude_([&] {
         std::vector<Expr> list;
         for (const Expr& g : constraints_) list.push_back(magnitude(g));
-        return for_values({{"f", {magnitude(objective_)}}, {"g", list}}, inputs_, problem);
+        return with_parameters({{"f", {magnitude(objective_)}}, {"g", list}}, inputs_, problem.parameter_values);
       }()) {
   SparseMatrix jacobian = sparse_jacobian(constraints_, problem.unknowns);
   jacobian_pattern_ = jacobian.pattern;
-  slope_ = for_values({{"f", gradient(objective_, problem.unknowns)}, {"g", jacobian.values}}, inputs_, problem);
+  slope_ = with_parameters({{"f", gradient(objective_, problem.unknowns)}, {"g", jacobian.values}}, inputs_,
+                           problem.parameter_values);
   std::vector<Expr> terms{weights_[0] * objective_};
   for (std::size_t j = 0; j < constraints_.size(); ++j) terms.push_back(weights_[j + 1] * constraints_[j]);
   SparseMatrix hessian = sparse_hessian(add(terms), problem.unknowns);
   hessian_pattern_ = hessian.pattern;
   std::vector<InputGroup> weighted = inputs_;
   weighted.emplace_back("w", weights_);
-  curvature_ = for_values({{"h", hessian.values}}, weighted, problem);
+  curvature_ = with_parameters({{"h", hessian.values}}, weighted, problem.parameter_values);
 }
 
 bool SmoothProblem::value(const double* x, double& f, double* constraints) const {
@@ -172,11 +173,10 @@ bool SmoothProblem::exactly(const std::vector<double>& x, const std::vector<doub
     hessian.assign(hessian_pattern_.nonzeros(), 0.0);
     for (std::size_t i = 0; i < second.pattern.rows; ++i) {
       auto to = static_cast<std::size_t>(hessian_pattern_.row_start[i]);
-      for (auto e = static_cast<std::size_t>(second.pattern.row_start[i]);
-           e < static_cast<std::size_t>(second.pattern.row_start[i + 1]); ++e) {
-        while (hessian_pattern_.columns[to] != second.pattern.columns[e]) ++to;
+      second.pattern.each(i, [&](std::size_t e, std::size_t column) {
+        while (static_cast<std::size_t>(hessian_pattern_.columns[to]) != column) ++to;
         hessian[to] = value(second.values[e]);
-      }
+      });
     }
   } catch (const Error& e) {
     if (e.kind() == ErrorKind::limit || e.kind() == ErrorKind::interrupted) throw;
@@ -237,18 +237,17 @@ SmoothProblem::Sizes SmoothProblem::sizes_at(const std::vector<double>& x, const
     const std::vector<double> none(constraints(), 0.0);
     if (curvature(x.data(), 1, none.data(), h.data())) {
       for (std::size_t i = 0; i < n; ++i) {
-        for (auto e = static_cast<std::size_t>(hessian_pattern_.row_start[i]);
-             e < static_cast<std::size_t>(hessian_pattern_.row_start[i + 1]); ++e)
-          change = std::max(change, std::fabs(h[e]) * s.unknowns[i] *
-                                        s.unknowns[static_cast<std::size_t>(hessian_pattern_.columns[e])]);
+        hessian_pattern_.each(i, [&](std::size_t e, std::size_t column) {
+          change = std::max(change, std::fabs(h[e]) * s.unknowns[i] * s.unknowns[column]);
+        });
       }
     }
     if (change > 0) f = change;
     for (std::size_t k = 0; k < constraints(); ++k) {
       change = 0;
-      for (auto e = static_cast<std::size_t>(jacobian_pattern_.row_start[k]);
-           e < static_cast<std::size_t>(jacobian_pattern_.row_start[k + 1]); ++e)
-        change = std::max(change, std::fabs(j[e]) * s.unknowns[static_cast<std::size_t>(jacobian_pattern_.columns[e])]);
+      jacobian_pattern_.each(k, [&](std::size_t e, std::size_t column) {
+        change = std::max(change, std::fabs(j[e]) * s.unknowns[column]);
+      });
       if (change > 0) s.constraints[k] = change;
     }
   }

@@ -15,6 +15,9 @@ namespace boreon {
 /// optimise() does.
 [[nodiscard]] OptimisationProblem completed(const OptimisationProblem& problem);
 
+/// Unknowns, bounds and parameters of a problem as a system, without residuals and outputs.
+[[nodiscard]] System unknowns_of(const OptimisationProblem& problem);
+
 class SmoothProblem {
  public:
   /// `problem` comes from completed() and must live as long. The objective is made negative if it is to be greatest.

@@ -10,6 +10,7 @@
 #include <random>
 
 #include "boreon/error.hpp"
+#include "solvers/draws.hpp"
 #include "solvers/checked_system.hpp"
 #include "solvers/newton_run.hpp"
 #include "solvers/newton_search.hpp"
@@ -23,7 +24,7 @@ std::vector<double> another_start(const System& s, const std::vector<double>& sc
   std::vector<double> start = s.start;
   const double spread = 0.15 * attempt;
   for (std::size_t i = 0; i < start.size(); ++i) {
-    const double r = static_cast<double>(random() >> 11U) * 0x1.0p-52 - 1;
+    const double r = either_side(random);
     start[i] += spread * r * scale[i];
     start[i] = std::clamp(start[i], s.lower[i], s.upper[i]);
   }

@@ -110,12 +110,9 @@ class Substitution {
         }
         if (e.is(Kind::unknown_call)) check_left_behind(e);
         return false;
-      case Kind::integral:
-      case Kind::reduction:
-      case Kind::root:
-      case Kind::limit: return replace_in_binder(e, result);
+      case Kind::integral: return replace_in_binder(e, result);  // an indefinite one too, which refuses
       case Kind::derivative: check_derivative(e); return false;
-      default: return false;
+      default: return bound_symbol(e) != nullptr && replace_in_binder(e, result);
     }
   }
 

@@ -81,14 +81,10 @@ Bracket scanned(const Expr& root, const std::function<double(double)>& f) {
     const double f_high = f(high);
     at_end = f_high;
     if (std::isnan(f_high)) continue;  // outside of the domain of something
-    if (f_low != 0 || k == 1) {
-      if (f_low == 0) found.push_back({low, low, 0, 0});
-      if (f_high == 0) found.push_back({high, high, 0, 0});
-      if ((f_low < 0) != (f_high < 0) && f_low != 0 && f_high != 0 && !std::isnan(f_low))
-        found.push_back({low, high, f_low, f_high});
-    } else if (f_high == 0) {
-      found.push_back({high, high, 0, 0});
-    }
+    if (k == 1 && f_low == 0) found.push_back({low, low, 0, 0});
+    if (f_high == 0) found.push_back({high, high, 0, 0});
+    const bool both = f_low != 0 && f_high != 0 && !std::isnan(f_low);
+    if (both && (f_low < 0) != (f_high < 0)) found.push_back({low, high, f_low, f_high});
     low = high;
     f_low = f_high;
   }
