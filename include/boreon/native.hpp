@@ -24,6 +24,10 @@ struct NativeOptions {
   /// How often the function will be called: few calls of a large function are faster interpreted.
   double expected_calls = 1000;
   Machine machine = Machine::automatic;
+  /// The function is called in between other work, such as the steps of a solver. Registers of 512 bits make it faster
+  /// and what runs beside it slower (their clock is lower; 6 % of a sparse solver were measured): the automatic choice
+  /// then does without them.
+  bool amid_other_work = false;
   /// Writes names and addresses of the code to /tmp/perf-PID.map, where profilers look for them.
   bool profiler = false;
   /// Tells debuggers the names and addresses of the code.

@@ -37,7 +37,7 @@ StagedKernel with_parameters(const std::vector<OutputGroup>& outputs, const std:
     fixed.push_back(inputs[g].name);
     values[g] = parameters.data();
   }
-  StagedKernel kernel(make_program(outputs, inputs), fixed, {.expected_calls = 3000});
+  StagedKernel kernel(make_program(outputs, inputs), fixed, {.expected_calls = 3000, .amid_other_work = true});
   kernel.prepare(values);
   return kernel;
 }
@@ -47,7 +47,9 @@ std::string fault(const std::vector<Expr>& functions, const std::vector<InputGro
   const std::vector<OutputGroup> outputs{{"f", functions}};
   const auto faults = diagnose(make_program(outputs, inputs, {.rows = false}), values, 1);
   return faults.empty() ? std::string()
-                        : fmt::format("{} is {} at {}", faults[0].subexpression, faults[0].value, faults[0].operands);
+                        : fmt::format("{} is {} at {}", faults[0].subexpression,
+                                      std::isnan(faults[0].value) ? std::fabs(faults[0].value) : faults[0].value,
+                                      faults[0].operands);
 }
 
 namespace {
@@ -63,9 +65,32 @@ bool prefers_sparse(const SparsityPattern& p, LinearSolver choice) {
   return p.rows > 30 && static_cast<double>(p.nonzeros()) < 0.25 * n * n;
 }
 
+SparseMatrix with_whole_diagonal(const SparseMatrix& m) {
+  SparseMatrix out;
+  out.pattern.rows = m.pattern.rows;
+  out.pattern.cols = m.pattern.cols;
+  out.pattern.row_start.push_back(0);
+  for (std::size_t row = 0; row < m.pattern.rows; ++row) {
+    bool there = false;
+    const auto add = [&](std::size_t column, const Expr& value) {
+      out.pattern.columns.push_back(static_cast<std::int64_t>(column));
+      out.values.push_back(value);
+      there = there || column == row;
+    };
+    m.pattern.each(row, [&](std::size_t k, std::size_t column) {
+      if (column > row && !there) add(row, 0);
+      add(column, m.values[k]);
+    });
+    if (!there) add(row, 0);
+    out.pattern.row_start.push_back(static_cast<std::int64_t>(out.values.size()));
+  }
+  return out;
+}
+
 Derived derive(std::span<const Expr> functions, std::span<const Expr> states, const std::vector<InputGroup>& inputs,
-               const std::vector<double>& parameters, LinearSolver choice) {
+               const std::vector<double>& parameters, LinearSolver choice, Diagonal diagonal) {
   SparseMatrix m = sparse_jacobian(functions, states);
+  if (diagonal == Diagonal::whole) m = with_whole_diagonal(m);
   const bool sparse = prefers_sparse(m.pattern, choice);
   StagedKernel k = with_parameters({sparse ? OutputGroup::by_columns("jacobian", m) : OutputGroup("jacobian", m)},
                                    inputs, parameters);
@@ -76,9 +101,9 @@ Derived derive(std::span<const Expr> functions, std::span<const Expr> states, co
 
 NumericJacobian::NumericJacobian(std::span<const Expr> functions, std::span<const Expr> states,
                                  const std::vector<InputGroup>& inputs, const std::vector<double>& parameters,
-                                 LinearSolver choice, const SundialsContext& context)
+                                 LinearSolver choice, const SundialsContext& context, Diagonal diagonal)
     : kernel_(Program{}, {}), sparse_(false) {
-  Derived d = derive(functions, states, inputs, parameters, choice);
+  Derived d = derive(functions, states, inputs, parameters, choice, diagonal);
   pattern_ = d.matrix.pattern;
   columns_ = d.matrix.columns();
   kernel_ = d.kernel;

@@ -46,12 +46,17 @@ using VectorHandle = std::unique_ptr<std::remove_pointer_t<N_Vector>, VectorDele
 [[nodiscard]] std::string fault(const std::vector<Expr>& functions, const std::vector<InputGroup>& inputs,
                                 const std::vector<std::vector<double>>& values);
 
+/// Whether a Jacobian has an entry for each place of its diagonal, also where it is 0. Implicit steps in time need I -
+/// c*J; where J lacks a place, SUNDIALS makes room for it at every step, which takes longer than the step.
+enum class Diagonal { as_derived, whole };
+
 /// The derived Jacobian of a square system as a numeric function that fills a SUNDIALS matrix, dense or in compressed
 /// columns, with the linear solver that goes with it.
 class NumericJacobian {
  public:
   NumericJacobian(std::span<const Expr> functions, std::span<const Expr> states, const std::vector<InputGroup>& inputs,
-                  const std::vector<double>& parameters, LinearSolver choice, const SundialsContext& context);
+                  const std::vector<double>& parameters, LinearSolver choice, const SundialsContext& context,
+                  Diagonal diagonal = Diagonal::as_derived);
   ~NumericJacobian();
   NumericJacobian(const NumericJacobian&) = delete;
   NumericJacobian& operator=(const NumericJacobian&) = delete;

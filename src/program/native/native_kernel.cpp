@@ -430,7 +430,8 @@ std::string to_string(Machine machine) {
 
 Kernel native_kernel(Program program, const NativeOptions& options) {
   auto shared = std::make_shared<const Program>(std::move(program));
-  const std::vector<Machine> have = machines();
+  std::vector<Machine> have = machines();
+  if (options.machine == Machine::automatic && options.amid_other_work) std::erase(have, Machine::avx512);
   const auto chosen =
       options.machine == Machine::automatic ? have.begin() : std::find(have.begin(), have.end(), options.machine);
   if (options.machine != Machine::automatic && chosen == have.end()) {
