@@ -64,6 +64,8 @@ class Story {
     r.plot = path("pulsating_patch.png");
     r.method = std::string("adams");
     step(r, simulate);
+    say("What an arc has left behind when it is gone, with error bars: integrals over time are states like others.\n\n");
+    step(request("simulate", "closing_arc.toml"), simulate);
     heading("7. The dipole field from its potential");
     step(request("solve", "dipole_field.toml"), solve);
     heading("8. A Chapman layer, drawn");
@@ -152,6 +154,8 @@ class Story {
     step(r, fit_command);
     say("Production, recombination and the density before the arc came, from a run in time:\n\n");
     step(request("fit", "arc_onset.toml"), fit_command);
+    say("Two rates from steady states, one for each row of a table:\n\n");
+    step(request("fit", "ion_ratio.toml"), fit_command);
     heading("13. Which rate coefficient the electron density depends on most");
     r = request("sensitivity", "electron_density.toml");
     r.of = std::string("n_e");

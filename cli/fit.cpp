@@ -32,10 +32,15 @@ std::string with_error(double value, double error, int digits) {
   return fmt::format("{:.{}g} +- {:.2g}", value, places, error);
 }
 
-// What the figure is drawn along: the time of a run, or the first column that the model uses.
+// What the figure is drawn along: the time of a run, or the first column that the model or its equations use.
 std::optional<std::size_t> along(const FitProblem& p, const FitTarget& t) {
+  std::vector<Expr> all{t.model};
+  if (p.steady) all.insert(all.end(), p.steady->residuals.begin(), p.steady->residuals.end());
+  const auto used = [&](const Expr& column) {
+    return std::any_of(all.begin(), all.end(), [&](const Expr& e) { return depends_on(e, column); });
+  };
   for (std::size_t c = 0; c < p.data.symbols.size(); ++c) {
-    if (p.run ? p.data.symbols[c] == p.time : depends_on(t.model, p.data.symbols[c])) return c;
+    if (p.run ? p.data.symbols[c] == p.time : used(p.data.symbols[c])) return c;
   }
   return std::nullopt;
 }
@@ -43,6 +48,12 @@ std::optional<std::size_t> along(const FitProblem& p, const FitTarget& t) {
 std::string label_of(const DataTable& d, std::size_t c) {
   const std::string unit = c < d.units.size() ? d.units[c] : std::string();
   return typeset_label(unit.empty() ? d.names[c] : fmt::format("{} [{}]", d.names[c], unit));
+}
+
+// Places over more than two decades crowd at one end of a linear axis.
+bool spans_decades(const std::vector<double>& places) {
+  const auto [low, high] = std::minmax_element(places.begin(), places.end());
+  return low != places.end() && *low > 0 && *high > 100 * *low;
 }
 
 std::vector<double> grid(const std::vector<double>& places) {
@@ -64,13 +75,14 @@ void draw(const Request& r, const Model& m, const FitProblem& p, const FitResult
     Figure top;
     top.title = k == 0 ? m.title : "";
     top.y_label = label_of(p.data, p.data.find(p.targets[k].name).value_or(0));
-    top.logarithmic_x = r.log_x;
+    const bool log_x = r.log_x || (!p.run && spans_decades(places));
+    top.logarithmic_x = log_x;
     top.logarithmic_y = r.log_y;
     FitResult::Curve model;
     std::vector<double> at;
     if (column) {
       at = grid(places);
-      if (r.log_x && at[0] > 0) {
+      if (log_x && at[0] > 0) {
         for (std::size_t i = 0; i < at.size(); ++i)
           at[i] = at.front() * std::pow(at.back() / at.front(), static_cast<double>(i) / 400);
       }
@@ -99,7 +111,7 @@ void draw(const Request& r, const Model& m, const FitProblem& p, const FitResult
     Figure below;
     below.x_label = column ? label_of(p.data, *column) : "row";
     below.y_label = p.targets[k].absolute ? "residual / sigma" : "residual";
-    below.logarithmic_x = r.log_x;
+    below.logarithmic_x = log_x;
     Curve rest{"", places, {}, true};
     for (std::size_t i = 0; i < c.rows.size(); ++i) rest.y.push_back((c.measured[i] - c.model[i]) / c.deviation[i]);
     const auto [low, high] = std::minmax_element(places.begin(), places.end());

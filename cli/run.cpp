@@ -8,6 +8,7 @@
 #include <cmath>
 #include <limits>
 
+#include "boreon/continuation.hpp"
 #include "request.hpp"
 #include "sensitivity.hpp"
 #include "values.hpp"
@@ -158,13 +159,21 @@ Answer solve_model(const Request& r, const Model& m) {
   for (const ModelEquation& e : m.equations) sides.push_back(e.resolved.residual());
   const bool explicit_time =
       std::any_of(sides.begin(), sides.end(), [&](const Expr& e) { return depends_explicitly(e, m.independent); });
-  const SteadyResult result = solve_steady(s, options);
+  SteadyResult result = solve_steady(s, options);
+  if (!result.converged) result = follow_to_steady_state(s, result, options);
   Answer a;
   a.text = m.called() + "\n";
   if (r.verbose || !result.converged) {
     a.text += "  iteration   residual norm       step\n";
-    for (const Iteration& i : result.iterations)
+    // of a search that went nowhere the beginning and the end say enough
+    const std::size_t first = r.verbose ? result.iterations.size() : 12;
+    for (const Iteration& i : result.iterations) {
+      const auto at = static_cast<std::size_t>(&i - result.iterations.data());
+      if (at == first && at + 4 < result.iterations.size())
+        a.text += fmt::format("  ... {} more, --verbose shows them\n", result.iterations.size() - first - 4);
+      if (at >= first && at + 4 < result.iterations.size()) continue;
       a.text += fmt::format("  {:>9}   {:>13.6e}   {:>8.1e}\n", i.number, i.residual_norm, i.step_norm);
+    }
   }
   if (!result.converged) {
     throw Error(ErrorKind::convergence, fmt::format("no steady state of '{}' was found: {}\n{}", m.called(),
@@ -177,6 +186,11 @@ Answer solve_model(const Request& r, const Model& m) {
     a.text +=
         fmt::format("  the equations depend on {0}; they are taken at {0} = {1}\n", m.independent.name(), m.run.from);
   list_values(a, m, s, result.values, result.outputs, digits_of(r));
+  for (std::size_t i = 0; i < s.outputs.size(); ++i) {
+    if (s.outputs[i].is_constant(ConstantCode::undefined))
+      r.warn(
+          fmt::format("the output {} is an integral over time, which a steady state does not have", s.output_names[i]));
+  }
   if (!result.at_bounds.empty()) a.text += fmt::format("  at a bound: {}\n", fmt::join(result.at_bounds, ", "));
   // The unknown that is known worst, and the equation that is fulfilled worst, each by its own measure.
   const auto worst_of = [](const std::vector<double>& list) {

@@ -28,7 +28,7 @@ std::vector<std::size_t> chosen(const Request& r, const Model& m, const System& 
     }
   }
   if (r.show.empty()) {
-    for (std::size_t i = 0; i < s.states.size() && picked.size() < 8; ++i) {
+    for (std::size_t i = 0; i < s.own_states() && picked.size() < 8; ++i) {
       const ModelArray* a = array_of(m, s.state_names[i]);
       if (a == nullptr || a->elements() <= 8) picked.push_back(i);
     }

@@ -322,13 +322,15 @@ void add_uncertainties(Answer& a, const Request& r, const Model& m, const System
       throw Error(ErrorKind::usage, "--monte-carlo needs uncertain parameters: k = { value = 1, uncertainty = 0.1 }");
     return;
   }
-  if (given.at == OutputsAt::end_of_run && s.differential_algebraic())
-    return r.warn(
-        "the uncertainties of outputs at the end of a differential-algebraic run are not part of this version");
   SensitivityOptions o = given;
   o.adjoint = false;
   o.differences = false;
-  const std::vector<std::string> of = s.output_names.empty() ? s.state_names : s.output_names;
+  std::vector<std::string> of;
+  for (std::size_t i = 0; i < s.outputs.size(); ++i) {
+    if (!s.outputs[i].is_constant(ConstantCode::undefined)) of.push_back(s.output_names[i]);
+  }
+  if (s.outputs.empty()) of = s.state_names;
+  if (of.empty()) return;
   const SensitivityResult result = sensitivities(s, of, by, o);
   a.json["uncertainties"] = Json::object();
   if (!result.found) {

@@ -24,7 +24,7 @@ double number_of(const Option<std::string>& option, const char* name) {
 // Rates where there are any, so that stability is known; an explicit time stands still.
 System system_to_trace(const Model& m) {
   if (!m.in_time()) return steady_system(m);
-  System s = time_system(m);
+  System s = without_integrals(time_system(m));
   const Bindings still{{s.time, Expr(Number::shortest_decimal(m.run.from))}};
   s.right_sides = substitute(s.right_sides, still, Unused::allowed);
   s.residuals = s.right_sides;

@@ -4,6 +4,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cmath>
 #include <functional>
 #include <map>
 #include <span>
@@ -16,6 +17,11 @@ std::size_t name_width(const std::vector<std::string>& a, const std::vector<std:
   for (const auto& n : a) w = std::max(w, n.size());
   for (const auto& n : b) w = std::max(w, n.size());
   return w;
+}
+
+// Integrals over time are seen through the outputs that contain them.
+std::vector<std::string> own_names(const System& s) {
+  return {s.state_names.begin(), s.state_names.begin() + static_cast<std::ptrdiff_t>(s.own_states())};
 }
 
 // A field by its shape, its least and its greatest value, and where they are. `prime` stands behind the name of rates.
@@ -53,7 +59,9 @@ void list_named(std::string& text, Json& json, const Model& m, const std::vector
       if (f.values.empty()) f.unit = unit(names[i], i);
       f.values.push_back(values[i]);
     } else if (++listed <= 2 * few) {
-      text += fmt::format("  {:<{}} = {:<14.{}g} {}\n", names[i], width, values[i], digits, unit(names[i], i));
+      text += fmt::format("  {:<{}} = {:<14} {}\n", names[i], width,
+                          std::isnan(values[i]) ? "undefined" : fmt::format("{:.{}g}", values[i], digits),
+                          unit(names[i], i));
     }
   }
   if (listed > 2 * few) text += fmt::format("  ... {} more (--json or --out gives all)\n", listed - 2 * few);
@@ -77,8 +85,10 @@ int digits_of(const Request& r) {
 
 void list_values(Answer& a, const Model& m, const System& s, const std::vector<double>& states,
                  const std::vector<double>& outputs, int digits) {
-  const std::size_t width = std::min<std::size_t>(name_width(s.state_names, s.output_names), 40);
-  list_named(a.text, a.json["values"], m, s.state_names, states, width, digits,
+  const std::vector<std::string> names = own_names(s);
+  const std::size_t width = std::min<std::size_t>(name_width(names, s.output_names), 40);
+  list_named(a.text, a.json["values"], m, names,
+             {states.begin(), states.begin() + static_cast<std::ptrdiff_t>(names.size())}, width, digits,
              [&](const std::string& name, std::size_t) { return unit_of(m, name); });
   a.json["outputs"] = Json::object();
   list_named(a.text, a.json["outputs"], m, s.output_names, outputs, width, digits,
@@ -98,7 +108,7 @@ void write_values(Answer& a, const Request& r, const System& s, const std::vecto
     names += (names.empty() ? "" : ",") + csv_field(name);
     values += fmt::format("{}{:.17g}", values.empty() ? "" : ",", value);
   };
-  for (std::size_t i = 0; i < s.state_names.size(); ++i) add(s.state_names[i], states[i]);
+  for (std::size_t i = 0; i < s.own_states(); ++i) add(s.state_names[i], states[i]);
   for (std::size_t i = 0; i < s.output_names.size(); ++i) add(s.output_names[i], outputs[i]);
   write_output(r.out.get(), names + "\n" + values + "\n", output_policy(r));
   a.text += fmt::format("written to {}\n", r.out.get());

@@ -9,6 +9,7 @@
 
 #include "boreon/evidence.hpp"
 #include "boreon/export.hpp"
+#include "boreon/solvers.hpp"
 #include "boreon/system.hpp"
 
 namespace boreon BOREON_API {
@@ -56,5 +57,12 @@ struct TraceResult {
 /// Error(convergence) if there is no steady state at `from`. Sources: Keller, in Applications of Bifurcation Theory,
 /// 1977, 359; Allgower and Georg, Introduction to Numerical Continuation Methods, 2003.
 [[nodiscard]] TraceResult trace(const System& system, const TraceOptions& options);
+
+/// Where solve_steady() has `failed`, half, double, a tenth and ten times the value of one parameter after the other is
+/// tried: the steady state that is found there is followed to the value wanted. The answer that this leads to, or what
+/// had failed, with a turning point before that value in its message if there is one. At most 100 states and the first
+/// 12 parameters; what failed at a bound, at its start or by dependent equations is given back as it is.
+[[nodiscard]] SteadyResult follow_to_steady_state(const System& system, const SteadyResult& failed,
+                                                  const SteadyOptions& options = {});
 
 }  // namespace BOREON_API

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
-// Weighted nonlinear least squares with bounds: models of measured columns, or of a run in time, with derived
-// Jacobians, standard errors, and what the numbers do not determine.
+// Weighted nonlinear least squares with bounds: models of measured columns, of a run in time, or of steady states, with
+// derived Jacobians, standard errors, and what the numbers do not determine.
 #pragma once
 
 #include <cstddef>
@@ -57,6 +57,10 @@ struct FitProblem {
   Expr time;
   double from = 0;
   double relative_tolerance = 1e-9;  ///< of the run
+
+  /// Steady states, one for each row: the unknowns are parameters of this system, and so are the columns that its
+  /// equations use, which take the values of the row. Models may use its states.
+  std::optional<System> steady = {};
 };
 
 struct FitOptions {
@@ -127,7 +131,7 @@ struct FitResult {
 [[nodiscard]] FitResult fit(const FitProblem& problem, const FitOptions& options = {});
 
 /// The model of a target along a column (the time of a run), for figures: values and their standard errors at places of
-/// your own. Empty where the model depends on other columns as well.
+/// your own. Empty where the model, or the equations of steady states, depend on other columns as well.
 [[nodiscard]] FitResult::Curve model_curve(const FitProblem& problem, const FitResult& result, std::size_t target,
                                            std::size_t column, const std::vector<double>& places);
 

@@ -83,7 +83,8 @@ struct TimeOptions {
   double until = 1;
   std::size_t samples = 101;  ///< equally spaced, both ends included
   double relative_tolerance = 1e-8;
-  double absolute_tolerance = 0;  ///< 0: relative_tolerance times a thousandth of the size of each state
+  double absolute_tolerance = 0;   ///< 0: relative_tolerance times a thousandth of the size of each state
+  std::vector<double> sizes = {};  ///< of the states, for these tolerances; empty or 0: by start and first rate
   SteppingMethod method = SteppingMethod::bdf;
   LinearSolver linear_solver = LinearSolver::automatic;
   long max_steps = 500000;               ///< between two samples
@@ -108,6 +109,7 @@ struct TimeResult {
   std::vector<double> times;
   std::vector<std::vector<double>> states;   ///< by sample
   std::vector<std::vector<double>> outputs;  ///< by sample
+  std::vector<double> tolerances;            ///< absolute ones, by state
   std::string method;
   std::string linear_solver;
   std::size_t nonzeros = 0;
@@ -135,4 +137,4 @@ struct TimeResult {
 /// A name as a field of a CSV file: in quotes if it has a comma, as that of an element, "T[0, 1]".
 [[nodiscard]] std::string csv_field(const std::string& name);
 
-}  // namespace boreon
+}  // namespace BOREON_API

@@ -26,12 +26,51 @@ void add_parameters(FitProblem& p, const Model& model, bool all) {
   }
 }
 
+// Parameters that are marked as to be found.
+void add_marked(FitProblem& p, const Model& model) {
+  for (const Parameter& q : model.parameters) {
+    if (!q.fit) continue;
+    add_unknown(p, q.name, q.symbol, q.value.to_double(), q.lower, q.upper);
+    p.start_of.emplace_back();
+  }
+}
+
+[[noreturn]] void nothing_marked(const Model& model) {
+  throw Error(ErrorKind::shape, fmt::format("'{}' does not say what to find: mark parameters with fit = true, as in "
+                                            "alpha = {{ value = 1e-13, fit = true }}",
+                                            model.called()));
+}
+
+// The models of the columns and their deviations, as outputs: rates and unknowns in them are then written out.
+Model with_targets_as_outputs(const Model& model) {
+  Model with = model;
+  with.outputs.clear();
+  for (const FitSeries& f : model.fits) {
+    with.outputs.push_back({"model", "", "", f.model, f.model, f.position});
+    with.outputs.push_back({"deviation", "", "", f.deviation, f.deviation, f.position});
+  }
+  return with;
+}
+
 void add_targets(FitProblem& p, const Model& model, const std::vector<Expr>& models,
                  const std::vector<Expr>& deviations) {
   for (std::size_t i = 0; i < model.fits.size(); ++i) {
     const FitSeries& f = model.fits[i];
     p.targets.push_back({f.name, model.data->symbols[f.column], models[i], deviations[i], f.absolute, f.robust});
   }
+}
+
+// What with_targets_as_outputs() has put there.
+void take_targets(FitProblem& p, const Model& model, System& s) {
+  std::vector<Expr> models;
+  std::vector<Expr> deviations;
+  for (std::size_t i = 0; i < model.fits.size(); ++i) {
+    models.push_back(s.outputs[2 * i]);
+    deviations.push_back(s.outputs[2 * i + 1]);
+  }
+  s.outputs.clear();
+  s.output_names.clear();
+  add_targets(p, model, models, deviations);
 }
 
 // Measured columns against formulas in the unknowns.
@@ -57,44 +96,43 @@ FitProblem of_table(const Model& model) {
 // Measured columns against a run in time whose marked parameters are to be found.
 FitProblem of_run(const Model& model) {
   FitProblem p;
-  // The models of the columns become outputs for a moment, so that rates in them are written out.
-  Model with = model;
-  with.outputs.clear();
-  for (const FitSeries& f : model.fits) {
-    with.outputs.push_back({"model", "", "", f.model, f.model, f.position});
-    with.outputs.push_back({"deviation", "", "", f.deviation, f.deviation, f.position});
-  }
-  p.run = time_system(with);
-  std::vector<Expr> models;
-  std::vector<Expr> deviations;
-  for (std::size_t i = 0; i < model.fits.size(); ++i) {
-    models.push_back(p.run->outputs[2 * i]);
-    deviations.push_back(p.run->outputs[2 * i + 1]);
-  }
-  p.run->outputs.clear();
-  p.run->output_names.clear();
+  p.run = time_system(with_targets_as_outputs(model));
   p.time = model.independent;
   p.from = model.run.from;
   p.relative_tolerance = std::min(1e-9, model.run.relative_tolerance);
-  for (const Parameter& q : model.parameters) {
-    if (q.fit) {
-      add_unknown(p, q.name, q.symbol, q.value.to_double(), q.lower, q.upper);
-      p.start_of.emplace_back();
-    }
-  }
+  add_marked(p, model);
   for (const Unknown& u : model.unknowns) {
     if (!u.fit) continue;
     add_unknown(p, u.name + "(0)", Symbol(u.name + "_start"), u.start, u.lower, u.upper);
     for (std::size_t k = 0; k < p.run->states.size(); ++k)
       if (p.run->state_names[k] == u.name) p.start_of.emplace_back(k);
   }
-  if (p.unknowns.empty())
-    throw Error(ErrorKind::shape, fmt::format("'{}' does not say what to find: mark parameters with fit = true, as in "
-                                              "alpha = {{ value = 1e-13, fit = true }}",
-                                              model.called()));
+  if (p.unknowns.empty()) nothing_marked(model);
   add_parameters(p, model, false);
   p.data = *model.data;
-  add_targets(p, model, models, deviations);
+  take_targets(p, model, *p.run);
+  return p;
+}
+
+// Measured columns against steady states: equations that hold for each row, with columns among their parameters.
+FitProblem of_steady_states(const Model& model) {
+  FitProblem p;
+  Model with = with_targets_as_outputs(model);
+  if (model.data->find(Expr(model.independent))) with.independent = Symbol("_still");  // time is a column like others
+  p.steady = system_of(with);
+  add_marked(p, model);
+  if (p.unknowns.empty()) nothing_marked(model);
+  for (const Unknown& u : model.unknowns) {
+    if (u.fit)
+      throw Error(ErrorKind::usage,
+                  fmt::format("{} has fit = true, but its start is only where the search for a steady state begins; "
+                              "mark parameters",
+                              u.name),
+                  u.position);
+  }
+  add_parameters(p, model, false);
+  p.data = *model.data;
+  take_targets(p, model, *p.steady);
   return p;
 }
 
@@ -134,12 +172,7 @@ FitProblem fit_problem(const Model& model) {
                     model.called()));
   }
   if (model.equations.empty()) return of_table(model);
-  if (model.in_time()) return of_run(model);
-  throw Error(
-      ErrorKind::unsupported,
-      fmt::format("'{}' has [fit] and equations without time: a fit of steady states is not part of this version; "
-                  "solve the equations for the unknowns and write them as [definitions]",
-                  model.called()));
+  return model.in_time() ? of_run(model) : of_steady_states(model);
 }
 
 }  // namespace boreon

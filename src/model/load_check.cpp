@@ -83,7 +83,11 @@ void Loader::check_unknowns(const Uses& uses) {
 }
 
 void Loader::check_fits(Uses& uses) {
-  const bool in_time = !model_.equations.empty();
+  const bool with_equations = !model_.equations.empty();
+  const auto order_in_equations = [orders = uses.orders](const std::string& name) {
+    const auto at = orders.find(name);
+    return at == orders.end() ? 0 : at->second;
+  };
   for (const FitSeries& f : model_.fits) {
     for (const Expr& e : {f.model, f.deviation}) {
       if (e.is_constant(ConstantCode::undefined))
@@ -91,16 +95,16 @@ void Loader::check_fits(Uses& uses) {
       Uses here;
       here.add(e);
       for (const auto& [name, order] : here.orders) {
-        if (order > 0 && !in_time)
+        if (order > 0 && order_in_equations(name) == 0)
           reader_.fail(ErrorKind::shape,
                        fmt::format("[fit] {}: {} has a derivative, but no equation says how it changes", f.name, name),
                        f.position);
       }
       uses.symbols.insert(here.symbols.begin(), here.symbols.end());
-      if (!in_time) uses.add(e);
+      if (!with_equations) uses.add(e);
     }
   }
-  if (in_time) return;
+  if (with_equations) return;
   for (const Parameter& p : model_.parameters) {
     if (p.fit && !model_.fits.empty())
       warn(fmt::format("{} has fit = true, but in a fit without equations the unknowns are found", p.name), p.position);
@@ -108,22 +112,25 @@ void Loader::check_fits(Uses& uses) {
 }
 
 void Loader::check_optimum(Uses& uses) {
-  const auto add = [&](const Expr& e, const std::string& what, const SourcePosition& at) {
+  const auto require_choice = [&](const Expr& e, const std::string& what, const SourcePosition& at) {
     if (e.is_constant(ConstantCode::undefined))
       reader_.fail(ErrorKind::domain, fmt::format("{} is undefined: it divides by zero", what), at);
     if (unknown_calls({&e, 1}).empty())
-      reader_.fail(ErrorKind::shape, fmt::format("{} contains no unknown: nothing that is chosen changes it", what), at);
-    uses.add(e);
+      reader_.fail(ErrorKind::shape, fmt::format("{} contains no unknown: nothing that is chosen changes it", what),
+                   at);
   };
-  if (model_.objective) add(model_.objective->resolved, "what is optimised", model_.objective->position);
+  if (model_.objective) {
+    require_choice(model_.objective->resolved, "what is optimised", model_.objective->position);
+    uses.add(model_.objective->resolved);
+  }
   for (const ModelConstraint& c : model_.constraints) {
-    add(c.value - c.limit, fmt::format("the constraint {}", c.name), c.position);
+    require_choice(c.value - c.limit, fmt::format("the constraint {}", c.name), c.position);
     uses.add(c.value);
     uses.add(c.limit);
   }
 }
 
-// A column has a value in each row of the data and nowhere else.
+// A column has a value in each row of the data and nowhere else. Equations without rates are solved row by row.
 void Loader::check_columns_stay_in_fits() {
   if (!model_.data) return;
   const auto refuse = [&](const Expr& e, const char* what, const std::string& name, const SourcePosition& at) {
@@ -135,7 +142,8 @@ void Loader::check_columns_stay_in_fits() {
                    at);
     }
   };
-  for (const ModelEquation& e : model_.equations) refuse(e.resolved.residual(), "equation", e.name, e.position);
+  if (model_.in_time())
+    for (const ModelEquation& e : model_.equations) refuse(e.resolved.residual(), "equation", e.name, e.position);
   if (!model_.equations.empty())
     for (const NamedExpression& o : model_.outputs) refuse(o.resolved, "output", o.name, o.position);
 }

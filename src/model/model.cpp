@@ -3,6 +3,7 @@
 #include "boreon/model.hpp"
 
 #include <fmt/format.h>
+#include <fmt/ranges.h>
 
 #include <algorithm>
 #include <fstream>
@@ -75,7 +76,9 @@ void Model::set_parameter(std::string_view name, const Number& value) {
     }
     names.push_back(p.name);
   }
-  throw Error(ErrorKind::name, fmt::format("the model has no parameter '{}'{}", name, suggestion(name, names)));
+  std::string near = suggestion(name, names);
+  if (near.empty() && !names.empty() && names.size() <= 12) near = fmt::format(" (it has {})", fmt::join(names, ", "));
+  throw Error(ErrorKind::name, fmt::format("the model has no parameter '{}'{}", name, near));
 }
 
 }  // namespace boreon

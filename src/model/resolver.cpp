@@ -11,6 +11,7 @@
 #include "boreon/sums.hpp"
 #include "boreon/traverse.hpp"
 #include "expr/work.hpp"
+#include "model/time_integrals.hpp"
 #include "substitution/dependency_order.hpp"
 
 namespace boreon {
@@ -116,7 +117,27 @@ Expr Resolver::resolve(const Expr& expression) {
   // what has no closed form stays: numeric functions take it by quadrature
   // A search that takes long is not worth it where quadrature will do.
   const WorkLimit limit(50'000'000);
-  return operators ? evaluate_operators(written) : evaluate_derivatives(written);
+  const Expr derived = evaluate_derivatives(written);
+  return operators ? evaluate_known(derived) : derived;
+}
+
+// Integrals over unknown functions stay: what belongs to a run is not found by rules.
+Expr Resolver::evaluate_known(const Expr& e) {
+  Bindings back;
+  Rebuild hide([&](const Expr& node, Expr& result) {
+    if (!is_integral_of_unknowns(node)) return false;
+    std::vector<Expr> operands(node.operands().begin(), node.operands().end());
+    operands[0] = evaluate_known(operands[0]);
+    // no text gives a symbol both marks
+    result = Symbol(fmt::format("integral_{}", hidden_++),
+                    Assumptions::from_bits(Assumptions().bits() | argument_mark | definition_mark));
+    back.set(result, operands.size() < 4 ? unevaluated_integral(operands[0], operands[1])
+                                         : unevaluated_integral(operands[0], operands[1], operands[2], operands[3]));
+    return true;
+  });
+  const Expr rest = hide(e);
+  if (back.empty()) return evaluate_operators(rest);
+  return substitute(evaluate_operators(rest), back, Unused::allowed);
 }
 
 Expr Resolver::call(const Expr& e) {

@@ -51,6 +51,7 @@ class Resolver {
   /// Whether integrals, sums, limits or derivatives have to be carried out here, or in a function that is called here.
   [[nodiscard]] bool has_operators(const Expr& expression) const;
   Expr call(const Expr& unknown_call);
+  [[nodiscard]] Expr evaluate_known(const Expr& e);
 
   const TomlReader& reader_;
   std::vector<Item> items_;
@@ -61,6 +62,7 @@ class Resolver {
   std::map<std::string, std::map<std::vector<std::int64_t>, Expr>> derivatives_;  // of functions, by orders
   std::set<std::string> with_operators_;  // functions in whose bodies has_operators()
   std::set<std::string> used_;
+  std::size_t hidden_ = 0;
 };
 
 }  // namespace boreon

@@ -11,6 +11,7 @@
 #include "boreon/cross_check.hpp"
 #include "boreon/model.hpp"
 #include "boreon/traverse.hpp"
+#include "model/time_integrals.hpp"
 
 namespace boreon {
 namespace {
@@ -196,8 +197,22 @@ void require_equations(const Model& model) {
                                                                      : "; fit finds the unknowns of its [fit]"));
 }
 
-// Outputs alone, or the models of a fit: functions of the unknowns, with the columns of the data as parameters that
-// have the values of some row in the middle.
+// Columns of the data that the system uses are parameters with the values of some row in the middle.
+void add_columns(System& s, const Model& model) {
+  std::vector<Expr> all = s.residuals;
+  all.insert(all.end(), s.outputs.begin(), s.outputs.end());
+  NodeMap<char> used;
+  if (model.data)
+    for (const Symbol& symbol : free_symbols(all)) used[symbol] = 1;
+  for (std::size_t c = 0; model.data && c < model.data->symbols.size(); ++c) {
+    if (model.data->symbols[c] == s.time || used.find(model.data->symbols[c]) == nullptr) continue;
+    s.parameters.push_back(model.data->symbols[c]);
+    s.parameter_names.push_back(model.data->names[c]);
+    s.parameter_values.push_back(model.data->columns[c][model.data->rows() / 2]);
+  }
+}
+
+// Outputs alone, or the models of a fit: functions of the unknowns, with the columns of the data.
 System plain_system(const Model& model) {
   System s;
   add_common(s, model);
@@ -211,18 +226,12 @@ System plain_system(const Model& model) {
     s.equation_names.push_back(f.name);
     s.residuals.push_back(substitute(f.model, b, Unused::allowed));
   }
-  for (std::size_t c = 0; model.data && c < model.data->symbols.size(); ++c) {
-    if (model.data->symbols[c] == s.time) continue;
-    s.parameters.push_back(model.data->symbols[c]);
-    s.parameter_names.push_back(model.data->names[c]);
-    s.parameter_values.push_back(model.data->columns[c][model.data->rows() / 2]);
-  }
+  add_columns(s, model);
   return s;
 }
 
-}  // namespace
-
-System steady_system(const Model& model) {
+// Equations in which columns of the data may stand: parameters with the values of some row in the middle.
+System steady_system_of_rows(const Model& model) {
   require_equations(model);
   System s;
   add_common(s, model);
@@ -233,14 +242,25 @@ System steady_system(const Model& model) {
     for (int k = 1; k <= u.order; ++k) b.set(raised(u.function, k), 0);
   }
   b.set(model.independent, Expr(Number::shortest_decimal(model.run.from)));  // time stands still
+  TimeIntegrals integrals(model);
   for (const ModelEquation& e : model.equations) {
     s.equation_names.push_back(e.name);
-    s.residuals.push_back(e.resolved.residual());
+    s.residuals.push_back(integrals.replaced(e.resolved.residual(), e.position));
+    if (!integrals.all().empty())
+      throw Error(ErrorKind::unsupported,
+                  fmt::format("the equation {} contains {}, which does not settle: a model with integrals over time in "
+                              "its equations has runs, but no steady state",
+                              e.name, integrals.all()[0].text),
+                  e.position);
   }
   // all at once: looking through the bindings for each equation would take the square of their number
   s.residuals = substitute(s.residuals, b, Unused::allowed);
   for (const NamedExpression& o : model.outputs) {
-    Expr value = substitute(o.resolved, b, Unused::allowed);
+    Expr value = substitute(integrals.replaced(o.resolved, o.position), b, Unused::allowed);
+    // an integral over all time has no value where time stands still
+    if (std::any_of(integrals.all().begin(), integrals.all().end(),
+                    [&](const TimeIntegrals::Integral& i) { return depends_on(value, i.state); }))
+      value = undefined();
     // rates beyond those of the equations are zero as well
     Rebuild rest([](const Expr& e, Expr& r) {
       if (!e.is(Kind::unknown_call)) return false;
@@ -249,7 +269,26 @@ System steady_system(const Model& model) {
     });
     s.outputs.push_back(rest(value));
   }
+  add_columns(s, model);
   return s;
+}
+
+}  // namespace
+
+System steady_system(const Model& model) {
+  for (const ModelEquation& e : model.equations) {
+    const Expr r = e.resolved.residual();
+    for (std::size_t c = 0; model.data && c < model.data->symbols.size(); ++c) {
+      const Expr& column = model.data->symbols[c];
+      if (column == Expr(model.independent) || !depends_on(r, column)) continue;
+      throw Error(ErrorKind::unsupported,
+                  fmt::format("the equation {} uses {}, a column of the data, which has a value for each row: fit "
+                              "solves the equations row by row",
+                              e.name, model.data->names[c]),
+                  e.position);
+    }
+  }
+  return steady_system_of_rows(model);
 }
 
 System time_system(const Model& model) {
@@ -285,10 +324,11 @@ System time_system(const Model& model) {
     rates.push_back(raised(u.function, u.order));
     b.set(rates.back(), rates.back());  // stays until the equations are solved for it
   }
+  TimeIntegrals integrals(model);
   std::vector<Expr> residuals;
   for (const ModelEquation& e : model.equations) {
     s.equation_names.push_back(e.name);
-    residuals.push_back(e.resolved.residual());
+    residuals.push_back(integrals.replaced(e.resolved.residual(), e.position));
   }
   residuals = substitute(residuals, b, Unused::allowed);
   const EquationParts parts = parted(model, residuals, rates);
@@ -310,15 +350,44 @@ System time_system(const Model& model) {
     for (const Unknown& u : model.unknowns)
       for (int i = 0; i < std::max(u.order, 1); ++i) s.algebraic.push_back(u.order == 0 ? 1 : 0);
   }
-  for (const NamedExpression& o : model.outputs) {
-    Expr value = substitute(o.resolved, b, Unused::allowed);
-    value = substitute(value, b, Unused::allowed);
-    if (!unknown_calls({&value, 1}).empty()) {
-      throw Error(ErrorKind::unsupported,
-                  fmt::format("the output {} contains a derivative of higher order than the equations", o.name),
-                  o.position);
+  // Unknowns and rates by what they are; rates that equations give contain states, hence twice.
+  const auto in_states = [&](const Expr& e, const std::string& what, const SourcePosition& at) {
+    const Expr value = substitute(substitute(e, b, Unused::allowed), b, Unused::allowed);
+    if (unknown_calls({&value, 1}).empty()) return value;
+    throw Error(ErrorKind::unsupported,
+                fmt::format("{} contains a derivative of higher order than the equations", what), at);
+  };
+  for (const NamedExpression& o : model.outputs)
+    s.outputs.push_back(in_states(integrals.replaced(o.resolved, o.position), "the output " + o.name, o.position));
+  for (const TimeIntegrals::Integral& i : integrals.all()) {
+    add_state(s, i.text, i.state, 0, -std::numeric_limits<double>::infinity(), std::numeric_limits<double>::infinity());
+    s.right_sides.push_back(in_states(i.integrand, i.text, {}));
+    if (!s.algebraic.empty()) s.algebraic.push_back(0);
+    ++s.integrals;
+  }
+  s.residuals = s.right_sides;
+  return s;
+}
+
+System without_integrals(System s) {
+  for (; s.integrals > 0; --s.integrals) {
+    const Expr state = s.states.back();
+    s.right_sides.pop_back();
+    for (std::size_t i = 0; i < s.right_sides.size(); ++i) {
+      if (depends_on(s.right_sides[i], state))
+        throw Error(ErrorKind::unsupported,
+                    fmt::format("the rate of {} contains {}, which does not settle: there is no steady state",
+                                s.state_names[i], s.state_names.back()));
     }
-    s.outputs.push_back(value);
+    for (Expr& o : s.outputs) {
+      if (depends_on(o, state)) o = undefined();
+    }
+    s.states.pop_back();
+    s.state_names.pop_back();
+    s.start.pop_back();
+    s.lower.pop_back();
+    s.upper.pop_back();
+    if (!s.algebraic.empty()) s.algebraic.pop_back();
   }
   s.residuals = s.right_sides;
   return s;
@@ -326,7 +395,7 @@ System time_system(const Model& model) {
 
 System system_of(const Model& model) {
   if (model.equations.empty()) return plain_system(model);
-  return model.in_time() ? time_system(model) : steady_system(model);
+  return model.in_time() ? time_system(model) : steady_system_of_rows(model);
 }
 
 CheckOptions check_options(const Model& model, const System& system) {

@@ -13,6 +13,7 @@
 #include <csignal>
 #include <cstring>
 #include <filesystem>
+#include <limits>
 
 #include "boreon/error.hpp"
 #include "boreon/work.hpp"
@@ -139,6 +140,26 @@ std::string style(const Curve& c, std::size_t k, double scale, std::size_t& line
   return fmt::format("1:(column(2)*{:g}) with lines lw 2.5 lc rgb '{}' dt {}", scale, colour, dashes[lines++ % 5]);
 }
 
+// Low panels have room for few numbers at their axis: a step of 1, 2 or 5 times a power of ten for `most` of them.
+std::string number_step(const Figure& f, double scale, int most) {
+  double low = std::numeric_limits<double>::infinity();
+  double high = -low;
+  const auto see = [&](double v) {
+    if (!std::isfinite(v)) return;
+    low = std::min(low, v * scale);
+    high = std::max(high, v * scale);
+  };
+  for (const Curve& c : f.curves) {
+    for (const auto* list : {&c.y, &c.low, &c.high})
+      for (const double v : *list) see(v);
+  }
+  if (f.logarithmic_y || !f.categories.empty() || !(high > low)) return "set ytics autofreq\n";
+  const double raw = (high - low) / most;
+  const double ten = std::pow(10.0, std::floor(std::log10(raw)));
+  const double step = raw <= ten ? ten : raw <= 2 * ten ? 2 * ten : raw <= 5 * ten ? 5 * ten : 10 * ten;
+  return fmt::format("set ytics {:.10g}\n", step);
+}
+
 std::string script(const std::vector<Figure>& panels, bool svg) {
   const int width = panels[0].width;
   const int height = panels[0].height;
@@ -149,7 +170,7 @@ std::string script(const std::vector<Figure>& panels, bool svg) {
   s += "set encoding utf8\nset border 3 lw 1 lc rgb '#444444'\nset tics nomirror textcolor rgb '#222222'\nset grid lc "
        "rgb '#dddddd' lt 1 lw 1\nset key noenhanced tmargin center "
        "horizontal maxrows 4 spacing 1.2 samplen 3\n";
-  if (panels.size() > 1) s += fmt::format("set lmargin 12\nset multiplot layout {},1\n", panels.size());
+  if (panels.size() > 1) s += fmt::format("set lmargin 12\nset rmargin 5\nset multiplot layout {},1\n", panels.size());
   // Axes of time stand one below the other, beside scales of colours or not.
   if (std::any_of(panels.begin(), panels.end(), [](const Figure& f) { return !f.field.values.empty(); }))
     s += "set rmargin at screen 0.86\n";
@@ -182,6 +203,7 @@ std::string script(const std::vector<Figure>& panels, bool svg) {
     range("y", f.y_low * scale, f.y_high * scale);
     s += std::isfinite(f.y_low) || !f.categories.empty() ? "set offsets\n"
                                                          : "set offsets 0, 0, graph 0.03, graph 0.03\n";
+    if (panels.size() > 2) s += number_step(f, scale, std::max(2, height / static_cast<int>(panels.size()) / 55));
     s += f.logarithmic_x ? "set logscale x\n" : "unset logscale x\n";
     s += f.logarithmic_y ? "set logscale y\nset format y '10^{%L}'\n" : "unset logscale y\nset format y '%g'\n";
     if (!f.field.values.empty()) {

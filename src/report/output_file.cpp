@@ -41,8 +41,7 @@ bool looks_like_table(const std::string& text) {
   if (end == std::string::npos || end == 0) return false;
   const std::string head = text.substr(0, end);
   const bool names = std::all_of(head.begin(), head.end(), [](unsigned char c) {
-    return std::isalnum(c) != 0 || c == '_' || c == ',' || c == '\'' || c == '[' || c == ']' || c == '"' || c == ' ' ||
-           c == '/' || c == '^' || c == '-' || c == '\r';
+    return std::isalnum(c) != 0 || c == '\r' || std::strchr("_,'[]\" /^-*().", c) != nullptr;  // units too
   });
   const std::string next = text.substr(end + 1, text.find('\n', end + 1) - end - 1);
   const bool numbers = std::all_of(next.begin(), next.end(), [](unsigned char c) {

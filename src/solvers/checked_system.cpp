@@ -114,13 +114,4 @@ System checked(const System& system, Purpose purpose) {
   return s;
 }
 
-void require_rates(const System& system, const char* what) {
-  if (system.differential_algebraic())
-    throw Error(
-        ErrorKind::unsupported,
-        fmt::format("{} of a differential-algebraic system {} not part of this version: write the algebraic unknowns "
-                    "as definitions, or solve their equations for them",
-                    what, std::string(what).ends_with("s") ? "are" : "is"));
-}
-
 }  // namespace boreon

@@ -14,7 +14,4 @@ enum class Purpose { steady, in_time };
 /// bounds or bounds that exclude each other.
 [[nodiscard]] System checked(const System& system, Purpose purpose);
 
-/// Throws Error(unsupported) for a differential-algebraic system: "sensitivities of ... are not part of this version".
-void require_rates(const System& system, const char* what);
-
 }  // namespace boreon

@@ -53,6 +53,7 @@ class AlgebraicStepper {
     }
     prepare();
     if (!consistent(result)) return result;
+    result.tolerances = bounds_.tolerances();
     sample(result, options_.from);
     step(result);
     result.completed = result.message.empty();
@@ -83,7 +84,8 @@ class AlgebraicStepper {
       if (is_algebraic(i)) data(slope_)[i] = 0;
     }
     bounds_.set_tolerances(absolute_tolerances(system_.start, data(slope_), options_.until - options_.from,
-                                               options_.relative_tolerance, options_.absolute_tolerance));
+                                               options_.relative_tolerance, options_.absolute_tolerance,
+                                               options_.sizes));
     VectorHandle tolerance = make_vector(n_, context_);
     std::copy(bounds_.tolerances().begin(), bounds_.tolerances().end(), data(tolerance));
     mem_ = IDACreate(context_.get());

@@ -58,6 +58,10 @@ FitProblem checked_problem(FitProblem p) {
     known.insert(known.end(), p.run->states.begin(), p.run->states.end());
     known.push_back(p.run->time);
   }
+  if (p.steady) {
+    p.steady = checked(*p.steady, Purpose::steady);
+    known.insert(known.end(), p.steady->states.begin(), p.steady->states.end());
+  }
   for (const FitTarget& t : p.targets) {
     const Expr all[] = {t.model, t.measured, t.deviation};
     for (const Symbol& s : free_symbols(all)) {
@@ -248,7 +252,7 @@ class Fit {
     // what takes about a second, between one and eight
     const double once = residuals_->work() * 30 * static_cast<double>(1 + problem_.unknowns.size());
     const int count = static_cast<int>(std::clamp(1e9 / std::max(once, 1.0), 1.0, 8.0));
-    return problem_.run ? std::min(count, 2) : count;
+    return problem_.run || problem_.steady ? std::min(count, 2) : count;
   }
 
   // Signs that are not those of the start count most, then distances in parts of the start.

@@ -23,18 +23,6 @@ namespace {
 // Cauchy's loss loses 5 % of the efficiency of squares where errors are normal.
 constexpr double cauchy = 2.385;
 
-Expr weighted(const FitTarget& t) { return (t.model - t.measured) / t.deviation; }
-
-std::vector<std::size_t> columns_in(const FitProblem& p, std::span<const Expr> expressions) {
-  std::vector<std::size_t> used;
-  for (std::size_t c = 0; c < p.data.symbols.size(); ++c) {
-    if (std::any_of(expressions.begin(), expressions.end(),
-                    [&](const Expr& e) { return depends_on(e, p.data.symbols[c]); }))
-      used.push_back(c);
-  }
-  return used;
-}
-
 std::vector<Expr> symbols_of(const FitProblem& p, const std::vector<std::size_t>& columns) {
   std::vector<Expr> list;
   for (const std::size_t c : columns) list.push_back(p.data.symbols[c]);
@@ -58,6 +46,18 @@ bool finite_numbers(const double* from, std::size_t count) {
 
 }  // namespace
 
+Expr weighted(const FitTarget& t) { return (t.model - t.measured) / t.deviation; }
+
+std::vector<std::size_t> columns_in(const FitProblem& p, std::span<const Expr> expressions) {
+  std::vector<std::size_t> used;
+  for (std::size_t c = 0; c < p.data.symbols.size(); ++c) {
+    if (std::any_of(expressions.begin(), expressions.end(),
+                    [&](const Expr& e) { return depends_on(e, p.data.symbols[c]); }))
+      used.push_back(c);
+  }
+  return used;
+}
+
 FitResiduals::FitResiduals(const FitProblem& problem) : problem_(problem) {
   choose_rows();
   for (std::size_t k = 0; k < targets_.size(); ++k) check_deviations(k);
@@ -69,7 +69,8 @@ std::string FitResiduals::place(const Rows& rows, std::size_t residual) const {
 
 void FitResiduals::choose_rows() {
   for (const FitTarget& t : problem_.targets) {
-    const Expr all[] = {t.model, t.measured, t.deviation};
+    std::vector<Expr> all{t.model, t.measured, t.deviation};
+    if (problem_.steady) all.insert(all.end(), problem_.steady->residuals.begin(), problem_.steady->residuals.end());
     std::vector<std::size_t> used = columns_in(problem_, all);
     if (problem_.run) {
       const auto time = problem_.data.find(problem_.time);
@@ -127,7 +128,8 @@ void FitResiduals::check_deviations(std::size_t target) {
 }
 
 bool FitResiduals::evaluate(std::span<const double> x, double* r, double* jacobian) {
-  if (!problem_.run) spend(static_cast<std::uint64_t>(work() / 8) + 1);  // runs count their steps
+  // runs and searches for steady states count their steps
+  if (!problem_.run && !problem_.steady) spend(static_cast<std::uint64_t>(work() / 8) + 1);
   if (!plain(x, r, jacobian)) return false;
   const std::size_t n = unknowns();
   for (std::size_t k = 0; k < targets_.size() && losses_; ++k) {
@@ -265,8 +267,10 @@ std::vector<RunInput> inputs_of(const FitProblem& p) {
 class RunResiduals final : public FitResiduals {
  public:
   explicit RunResiduals(const FitProblem& problem)
-      : FitResiduals(problem), inputs_(inputs_of(problem)), run_(*problem.run, inputs_, problem.relative_tolerance, 0) {
-    run_.limit_steps(20000);
+      : FitResiduals(problem),
+        inputs_(inputs_of(problem)),
+        run_(run_derivatives(*problem.run, inputs_, problem.relative_tolerance, 0)) {
+    run_->limit_steps(20000);
     for (std::size_t k = 0; k < problem.targets.size(); ++k) {
       const Expr r = weighted(problem.targets[k]);
       std::vector<std::size_t> used = columns_in(problem, {&r, 1});
@@ -300,7 +304,7 @@ class RunResiduals final : public FitResiduals {
   }
 
   void set_coarse(bool on) override {
-    run_.set_tolerance(on ? std::max(1e-6, problem_.relative_tolerance) : problem_.relative_tolerance);
+    run_->set_tolerance(on ? std::max(1e-6, problem_.relative_tolerance) : problem_.relative_tolerance);
   }
 
   double work() const override {
@@ -316,10 +320,10 @@ class RunResiduals final : public FitResiduals {
     RunDerivatives::Point at{s.start, s.parameter_values, problem_.from};
     for (std::size_t j = 0; j < inputs_.size(); ++j)
       (inputs_[j].start ? at.start : at.parameters)[inputs_[j].index] = x[j];
-    message_ = run_.forward(at, times_, jacobian != nullptr,
-                            [&](std::size_t k, const double* y, const std::vector<const double*>& slopes) {
-                              for (const Measurement& m : at_time_[k]) value(m, times_[k], y, slopes, at, r, jacobian);
-                            });
+    message_ = run_->forward(at, times_, jacobian != nullptr,
+                             [&](std::size_t k, const double* y, const std::vector<const double*>& slopes) {
+                               for (const Measurement& m : at_time_[k]) value(m, times_[k], y, slopes, at, r, jacobian);
+                             });
     return message_.empty() && finite_numbers(r, count());
   }
 
@@ -381,7 +385,7 @@ class RunResiduals final : public FitResiduals {
   }
 
   std::vector<RunInput> inputs_;
-  RunDerivatives run_;
+  std::unique_ptr<RunDerivatives> run_;
   std::vector<Part> parts_;
   std::vector<double> times_;
   std::vector<std::vector<Measurement>> at_time_;
@@ -394,6 +398,7 @@ class RunResiduals final : public FitResiduals {
 
 std::unique_ptr<FitResiduals> residuals_of(const FitProblem& problem, unsigned threads) {
   if (problem.run) return std::make_unique<RunResiduals>(problem);
+  if (problem.steady) return steady_residuals(problem);
   return std::make_unique<TableResiduals>(problem, threads);
 }
 

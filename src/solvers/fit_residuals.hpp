@@ -72,7 +72,14 @@ class FitResiduals {
   bool losses_ = true;
 };
 
-/// Of a table, or of a run in time. The problem must live as long. Throws as fit() does.
+/// (model - measured)/deviation, in symbols.
+[[nodiscard]] Expr weighted(const FitTarget& target);
+/// The columns of the data that occur in expressions, in the order of the data.
+[[nodiscard]] std::vector<std::size_t> columns_in(const FitProblem& problem, std::span<const Expr> expressions);
+
+/// Of steady states, one for each row.
+[[nodiscard]] std::unique_ptr<FitResiduals> steady_residuals(const FitProblem& problem);
+/// Of a table, a run in time, or steady states. The problem must live as long. Throws as fit() does.
 [[nodiscard]] std::unique_ptr<FitResiduals> residuals_of(const FitProblem& problem, unsigned threads);
 
 }  // namespace boreon

@@ -246,8 +246,10 @@ FitResult::Curve model_curve(const FitProblem& problem, const FitResult& result,
                              const std::vector<double>& places) {
   FitProblem p = problem;
   const Symbol nothing("_nothing");
-  for (std::size_t c = 0; c < p.data.symbols.size(); ++c) {
-    if (c != column && depends_on(problem.targets[target].model, p.data.symbols[c])) return {};
+  std::vector<Expr> all{problem.targets[target].model};
+  if (problem.steady) all.insert(all.end(), problem.steady->residuals.begin(), problem.steady->residuals.end());
+  for (const std::size_t c : columns_in(problem, all)) {
+    if (c != column) return {};
   }
   p.data.symbols = {problem.data.symbols[column], nothing};
   p.data.names = {problem.data.names[column], "nothing"};

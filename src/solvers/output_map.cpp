@@ -104,7 +104,7 @@ OutputMap::OutputMap(const System& system, const std::vector<std::string>& outpu
   for (const RunInput& i : by_)
     input_values_.push_back(i.start ? system_.start[i.index] : system_.parameter_values[i.index]);
   if (options_.at == OutputsAt::end_of_run)
-    run_.emplace(system_, by_, options_.relative_tolerance, options_.absolute_tolerance);
+    run_ = run_derivatives(system_, by_, options_.relative_tolerance, options_.absolute_tolerance);
 }
 
 long OutputMap::right_sides() const {

@@ -26,6 +26,10 @@ class OutputMap {
   OutputMap(const OutputMap&) = delete;
   OutputMap& operator=(const OutputMap&) = delete;
 
+  /// A parameter that is no input has this value from now on.
+  void set_parameter(std::size_t index, double value) { system_.parameter_values[index] = value; }
+  /// Where the next search for a steady state begins.
+  void begin_at(std::vector<double> states) { states_ = std::move(states); }
   /// The outputs for values of the inputs; empty where there is no solution, message() says why.
   [[nodiscard]] std::vector<double> values(const std::vector<double>& inputs);
   /// Their Jacobian by outputs, then inputs, at the values of the last call; by one way or the other.
@@ -59,7 +63,7 @@ class OutputMap {
   StagedKernel value_;
   StagedKernel by_states_;  // output by state
   StagedKernel by_inputs_;  // output by input, explicitly
-  std::optional<RunDerivatives> run_;
+  std::unique_ptr<RunDerivatives> run_;
   std::unique_ptr<Linearised> linearised_;
   std::unique_ptr<NewtonRun> newton_;  // for steady states beside one that is known
   std::vector<double> states_;

@@ -4,6 +4,7 @@
 #pragma once
 
 #include <functional>
+#include <memory>
 #include <string>
 #include <vector>
 
@@ -19,8 +20,9 @@ struct RunInput {
 
 class RunDerivatives {
  public:
-  /// `system` comes from checked() and must live as long. Absolute tolerance 0: by the sizes of the states.
-  RunDerivatives(const System& system, std::vector<RunInput> by, double relative_tolerance, double absolute_tolerance);
+  RunDerivatives(const RunDerivatives&) = delete;
+  RunDerivatives& operator=(const RunDerivatives&) = delete;
+  virtual ~RunDerivatives();
 
   struct Point {
     std::vector<double> start;
@@ -32,14 +34,15 @@ class RunDerivatives {
   void set_tolerance(double relative) noexcept { relative_ = relative; }
   /// More steps than these end a run: a search that tries parameters has no use for runs that crawl.
   void limit_steps(long most) noexcept { most_steps_ = most; }
-  /// Visits the times, which rise and are not before the start. What stopped the run, or an empty text.
+  /// Visits the times, which rise and are not before the start, twice where the first run shows that integrals over
+  /// time are smaller than was thought. What stopped the run, or an empty text.
   [[nodiscard]] std::string forward(const Point& at, const std::vector<double>& times, bool derivatives,
                                     const Visit& visit);
 
-  /// The gradient of a value at the end: `end_slope` is its derivative by the states there. Empty text, or what went
-  /// wrong.
-  [[nodiscard]] std::string adjoint(const Point& at, double until, const std::vector<double>& end_slope,
-                                    std::vector<double>& gradient);
+  /// The derivatives of a value at the end: by the states there, and by the inputs where it contains parameters that
+  /// determine algebraic states. `end_slope` are those by the states. Empty text, or what went wrong.
+  [[nodiscard]] virtual std::string adjoint(const Point& at, double until, const std::vector<double>& end_slope,
+                                            std::vector<double>& gradient) = 0;
 
   struct Counts {
     long right_sides = 0;
@@ -48,20 +51,45 @@ class RunDerivatives {
   };
   [[nodiscard]] const Counts& counts() const noexcept { return counts_; }
 
- private:
-  static int right_side_callback(double t, N_Vector y, N_Vector f, void* self);
-  static int jacobian_callback(double t, N_Vector y, N_Vector f, SUNMatrix j, void* self, N_Vector, N_Vector, N_Vector);
-  static int slopes_callback(int count, double t, N_Vector y, N_Vector f, N_Vector* s, N_Vector* slope, void* self,
-                             N_Vector, N_Vector);
-  static int backward_callback(double t, N_Vector y, N_Vector l, N_Vector slope, void* self);
-  static int backward_jacobian_callback(double t, N_Vector y, N_Vector l, N_Vector f, SUNMatrix j, void* self, N_Vector,
-                                        N_Vector, N_Vector);
-  static int integrand_callback(double t, N_Vector y, N_Vector l, N_Vector q, void* self);
+ protected:
+  /// `functions` are those whose Jacobian the corrector of the solver needs; the symbol _rate in them is its c.
+  RunDerivatives(const System& system, std::vector<RunInput> by, double relative_tolerance, double absolute_tolerance,
+                 const std::vector<Expr>& functions);
+
+  [[nodiscard]] virtual std::string run(const Point& at, const std::vector<double>& times, bool derivatives,
+                                        const Visit& visit) = 0;
   void prepare(const Point& at, double until);
-  void initialise(void* mem, const VectorHandle& y);
+  /// The right sides; false where one is not finite.
   [[nodiscard]] bool evaluate(double t, const double* y, double* f) const;
   [[nodiscard]] bool evaluate_by_parameters(double t, const double* y);
-  [[nodiscard]] std::string describe(int flag, double reached, const double* y) const;
+  [[nodiscard]] bool evaluate_jacobian(double t, const double* y, double c = 0);
+  /// The same into a matrix of the solver.
+  [[nodiscard]] bool fill_jacobian(double t, const double* y, double c, SUNMatrix matrix);
+  /// J*s + df/d(input), and J^T*l, with what was evaluated last.
+  void along_inputs(const std::vector<const double*>& s, const std::vector<double*>& slopes) const;
+  void transposed(const double* l, double* product) const;
+  /// l^T df/d(parameter) for each parameter among the inputs.
+  void along_parameters(const double* l, double* product) const;
+  /// A matrix for J^T with its linear solver, made at the first call; fill_transposed() fills it with a multiple.
+  void make_transposed();
+  void fill_transposed(double factor, SUNMatrix matrix) const;
+  [[nodiscard]] bool is_algebraic(std::size_t i) const {
+    return !system_.algebraic.empty() && system_.algebraic[i] != 0;
+  }
+  [[nodiscard]] std::string describe(bool too_much_work, int flag, double reached, const double* y) const;
+  /// The derivatives at the start: of states by their own start.
+  struct Slopes {
+    std::vector<VectorHandle> vectors;
+    std::vector<N_Vector> handles;
+    std::vector<double> sizes;  // of the inputs
+    std::vector<const double*> values;
+  };
+  [[nodiscard]] Slopes slopes_at_start(const Point& at) const;
+  /// Charges the budget of work for the steps of a run since the last call with the same `charged`.
+  void charge(long steps, long& charged, std::size_t derivatives) const;
+  /// What is small for the adjoint of a value, by state: the slopes at the end against the states they belong to.
+  [[nodiscard]] std::vector<double> backward_tolerances(const std::vector<double>& end_slope, const double* end,
+                                                        double& value) const;
 
   const System& system_;
   std::vector<RunInput> by_;
@@ -80,13 +108,21 @@ class RunDerivatives {
   SUNLinearSolver transposed_solver_ = nullptr;
   Point at_;
   std::vector<double> tolerances_;
+  std::vector<double> sizes_;  // of integrals over time, once a run has shown them
   Counts counts_;
   long most_steps_ = 500000;
-
- public:
-  RunDerivatives(const RunDerivatives&) = delete;
-  RunDerivatives& operator=(const RunDerivatives&) = delete;
-  ~RunDerivatives();
 };
+
+/// `system` comes from checked() and must live as long. Absolute tolerance 0: by the sizes of the states. Through
+/// CVODES, or IDAS where some states have an equation instead of a rate; the starts of such states are guesses, on
+/// which nothing depends.
+[[nodiscard]] std::unique_ptr<RunDerivatives> run_derivatives(const System& system, std::vector<RunInput> by,
+                                                              double relative_tolerance, double absolute_tolerance);
+[[nodiscard]] std::unique_ptr<RunDerivatives> derivatives_of_rates(const System& system, std::vector<RunInput> by,
+                                                                   double relative_tolerance,
+                                                                   double absolute_tolerance);
+[[nodiscard]] std::unique_ptr<RunDerivatives> derivatives_with_algebra(const System& system, std::vector<RunInput> by,
+                                                                       double relative_tolerance,
+                                                                       double absolute_tolerance);
 
 }  // namespace boreon

@@ -17,18 +17,33 @@ void accept(int flag, const char* what) {
 }
 
 std::vector<double> absolute_tolerances(const std::vector<double>& start, const double* slope, double length,
-                                        double relative, double absolute) {
+                                        double relative, double absolute, const std::vector<double>& sizes) {
   std::vector<double> tolerances(start.size(), absolute);
   if (absolute > 0) return tolerances;
   double largest = 0;
   for (const double v : start) largest = std::max(largest, std::fabs(v));
   for (std::size_t i = 0; i < start.size(); ++i) {
     double size = std::fabs(start[i]);
-    if (size == 0) size = std::min(std::fabs(slope[i]) * std::fabs(length), largest > 0 ? largest : 1.0);
+    if (i < sizes.size() && sizes[i] > 0) {
+      size = sizes[i];
+    } else if (size == 0)
+      size = std::min(std::fabs(slope[i]) * std::fabs(length), largest > 0 ? largest : 1.0);
     if (!(size > 0)) size = largest > 0 ? 1e-3 * largest : 1;
     tolerances[i] = relative * 1e-3 * size;
   }
   return tolerances;
+}
+
+std::vector<double> sizes_of_integrals(const System& system, const std::vector<double>& tolerances,
+                                       const std::vector<double>& largest, double relative) {
+  std::vector<double> sizes(system.states.size(), 0.0);
+  bool loose = false;
+  for (std::size_t i = system.own_states(); i < sizes.size(); ++i) {
+    sizes[i] = largest[i];
+    loose = loose || (largest[i] > 0 && tolerances[i] > 1e-2 * relative * largest[i]);
+  }
+  if (!loose) sizes.clear();
+  return sizes;
 }
 
 std::size_t sample_count(const TimeOptions& options) { return std::max<std::size_t>(2, options.samples); }

@@ -13,9 +13,15 @@ namespace boreon {
 void accept(int flag, const char* what);
 
 /// `absolute` for each state, or if that is 0 a thousandth of `relative` times its size: that of its start or, where it
-/// starts at zero, what its first rate makes of it over the length of the run.
+/// starts at zero, what its first rate makes of it over the length of the run. `sizes`, if given, are better known.
 [[nodiscard]] std::vector<double> absolute_tolerances(const std::vector<double>& start, const double* slope,
-                                                      double length, double relative, double absolute);
+                                                      double length, double relative, double absolute,
+                                                      const std::vector<double>& sizes);
+
+/// Integrals over time start at zero, and nothing says how large they get. From what they have become, `largest`, the
+/// sizes for another run; empty if the tolerances of this one were tight enough.
+[[nodiscard]] std::vector<double> sizes_of_integrals(const System& system, const std::vector<double>& tolerances,
+                                                     const std::vector<double>& largest, double relative);
 
 /// The k-th of the samples of a run, the last at its end.
 [[nodiscard]] std::size_t sample_count(const TimeOptions& options);

@@ -52,6 +52,39 @@ std::string worst_equation(const System& s, const Verification& v) {
   return s.equation_names[static_cast<std::size_t>(worst)];
 }
 
+// Newton's method comes nearer to a solution of multiplicity m by the factor 1 - 1/m in each step, and the residual by
+// its m-th power. Where that leads, or nothing.
+std::vector<double> multiple_solution(const SteadyResult& r, const Verification& v) {
+  constexpr std::size_t seen = 5;
+  const auto& table = r.iterations;
+  if (table.size() < seen + 2 || !v.solvable) return {};
+  double least = 1;
+  double most = 0;
+  for (std::size_t k = table.size() - seen; k < table.size(); ++k) {
+    const double ratio = table[k].residual_norm / table[k - 1].residual_norm;
+    least = std::min(least, ratio);
+    most = std::max(most, ratio);
+  }
+  if (!(least > 0.24 && most < 0.38 && most - least < 0.02)) return {};
+  int multiplicity = 2;
+  while (multiplicity < 6 && std::pow(1 - 1.0 / multiplicity, multiplicity) < 0.5 * (least + most) - 0.01)
+    ++multiplicity;
+  std::vector<double> limit = r.values;
+  for (std::size_t i = 0; i < limit.size(); ++i) limit[i] -= multiplicity * v.step[i];
+  return limit;
+}
+
+// The unknowns of an equation with which it hardly changes where it is, against its terms and their sizes.
+std::vector<std::string> flat_in(NewtonRun& run, std::size_t equation, const Verification& v) {
+  const double terms = std::fabs(run.residuals()[equation]) / std::max(v.residuals[equation], 1e-300);
+  std::vector<std::string> names;
+  run.jacobian().pattern().each(equation, [&](std::size_t k, std::size_t column) {
+    if (std::fabs(run.jacobian().values()[k]) * run.reach()[column] <= 1e-6 * terms)
+      names.push_back(run.system().state_names[column]);
+  });
+  return names;
+}
+
 void explain_failure(NewtonRun& run, bool dependent, SteadyResult& r, const Verification& v) {
   const System& s = run.system();
   if (r.outcome == SteadyOutcome::not_finite_at_start) {
@@ -88,6 +121,10 @@ void explain_failure(NewtonRun& run, bool dependent, SteadyResult& r, const Veri
   if (!v.solvable || !d.unknowns.empty()) {
     // The slope vanishes where the residual does not: a least value that is not zero.
     r.suspects = names_of(d.unknowns, s.state_names);
+    if (r.suspects.empty()) {
+      const auto worst = std::max_element(v.residuals.begin(), v.residuals.end()) - v.residuals.begin();
+      r.suspects = flat_in(run, static_cast<std::size_t>(worst), v);
+    }
     r.outcome = SteadyOutcome::stalled;
     r.message = fmt::format(
         "the residual of '{}' comes no nearer to zero than {:.1e} of its terms, near {}, where it does not change with "
@@ -111,6 +148,14 @@ void explain_failure(NewtonRun& run, bool dependent, SteadyResult& r, const Veri
         "itself: a multiple solution, or nearly "
         "dependent equations",
         v.worst_residual(), s.state_names[static_cast<std::size_t>(worst)], v.worst_move());
+    return;
+  }
+  if (const std::vector<double> limit = multiple_solution(r, v); !limit.empty()) {
+    r.message = fmt::format(
+        "the iteration comes nearer by the same part in every step, as towards a multiple solution at {}: the Jacobian "
+        "is singular there, so that no digits of it are sure; solve the equation '{}' for what it multiplies, or add "
+        "what makes the solution single",
+        point(s, limit), equation);
     return;
   }
   r.message = fmt::format(

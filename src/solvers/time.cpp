@@ -25,7 +25,8 @@ class Stepper {
         inputs_{{"y", system.states}, {"p", system.parameters}, {"t", {system.time}}},
         right_side_(with_parameters({OutputGroup("f", system.right_sides)}, inputs_, system.parameter_values)),
         outputs_(with_parameters({OutputGroup("g", system.outputs)}, inputs_, system.parameter_values)),
-        jacobian_(system.right_sides, system.states, inputs_, system.parameter_values, options.linear_solver, context_),
+        jacobian_(system.right_sides, system.states, inputs_, system.parameter_values, options.linear_solver, context_,
+                  Diagonal::whole),
         n_(system.states.size()),
         bounds_(system, options) {}
 
@@ -44,9 +45,11 @@ class Stepper {
       return result;
     }
     bounds_.set_tolerances(absolute_tolerances(system_.start, slope.data(), options_.until - options_.from,
-                                               options_.relative_tolerance, options_.absolute_tolerance));
+                                               options_.relative_tolerance, options_.absolute_tolerance,
+                                               options_.sizes));
     VectorHandle tolerance = make_vector(n_, context_);
     std::copy(bounds_.tolerances().begin(), bounds_.tolerances().end(), data(tolerance));
+    result.tolerances = bounds_.tolerances();
     void* mem = CVodeCreate(options_.method == SteppingMethod::bdf ? CV_BDF : CV_ADAMS, context_.get());
     if (mem == nullptr) throw std::bad_alloc();
     accept(CVodeInit(mem, &Stepper::right_side_callback, options_.from, y.get()), "start");
@@ -246,20 +249,34 @@ TimeResult step_in_time(const System& given, const TimeOptions& options) {
                 fmt::format("the run must end after it starts: from {} until {}", options.from, options.until));
   if (!(options.relative_tolerance > 0) || options.relative_tolerance >= 1)
     throw Error(ErrorKind::usage, "the relative tolerance must lie between 0 and 1");
-  if (system.differential_algebraic()) return step_differential_algebraic(system, options);
-  return Stepper(system, options).run();
+  const auto run = [&](const TimeOptions& o) {
+    return system.differential_algebraic() ? step_differential_algebraic(system, o) : Stepper(system, o).run();
+  };
+  TimeResult first = run(options);
+  if (!first.completed || system.integrals == 0 || options.absolute_tolerance > 0) return first;
+  std::vector<double> largest(system.states.size(), 0.0);
+  for (const auto& y : first.states) {
+    for (std::size_t i = 0; i < y.size(); ++i) largest[i] = std::max(largest[i], std::fabs(y[i]));
+  }
+  TimeOptions again = options;
+  again.sizes = sizes_of_integrals(system, first.tolerances, largest, options.relative_tolerance);
+  if (again.sizes.empty()) return first;
+  again.max_steps = std::min(options.max_steps, 1000 + 20 * first.steps);  // rounding alone may be what is left
+  TimeResult second = run(again);
+  return second.completed ? second : first;
 }
 
 std::string csv_field(const std::string& name) { return name.find(',') == std::string::npos ? name : '"' + name + '"'; }
 
 std::string to_csv(const System& system, const TimeResult& result) {
   std::string text = system.time.name();
-  for (const auto& n : system.state_names) text += "," + csv_field(n);
+  const std::size_t states = system.state_names.size() - system.integrals;
+  for (std::size_t i = 0; i < states; ++i) text += "," + csv_field(system.state_names[i]);
   for (const auto& n : system.output_names) text += "," + csv_field(n);
   text += '\n';
   for (std::size_t k = 0; k < result.times.size(); ++k) {
     text += fmt::format("{:.17g}", result.times[k]);
-    for (const double v : result.states[k]) text += fmt::format(",{:.17g}", v);
+    for (std::size_t i = 0; i < states; ++i) text += fmt::format(",{:.17g}", result.states[k][i]);
     for (const double v : result.outputs[k]) text += fmt::format(",{:.17g}", v);
     text += '\n';
   }

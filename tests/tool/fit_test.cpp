@@ -314,6 +314,82 @@ signal = { model = "light", sigma = 0.01 }
   CHECK(r.curves[0].model.size() == 9);
 }
 
+TEST_CASE("steady states are fitted row by row: against the same fit with the state written out") {
+  // q = a*n^2 + b*n has one positive root; columns may stand in equations, in models and in sigmas
+  std::mt19937_64 random(8);
+  std::string q;
+  std::string light;
+  std::string w;
+  for (int i = 0; i < 14; ++i) {
+    const double rate = std::pow(10.0, uniform(random, -1, 3));
+    const double n = (-0.3 + std::sqrt(0.09 + 4 * 0.02 * rate)) / (2 * 0.02);
+    const double weight = uniform(random, 1, 2);
+    const auto add = [&](std::string& list, double v) {
+      char number[40];
+      std::snprintf(number, sizeof number, "%s%.17g", list.empty() ? "" : ", ", v);
+      list += number;
+    };
+    add(q, rate);
+    add(w, weight);
+    add(light, weight * n * n * (1 + 0.02 * normal(random)));
+  }
+  const std::string data = "[data]\ncolumns = { q = [" + q + "], w = [" + w + "], light = [" + light + "] }\n";
+  const std::string head = "[parameters]\na = { value = 0.1, fit = true, lower = 0 }\nb = { value = 1, fit = true }\n";
+  const FitProblem steady = fit_problem(parse_model(
+      head +
+      "[unknowns]\nn = { start = 3, lower = 0 }\n[equations]\nbalance = \"q = a*n^2 + b*n\"\n[outputs]\nl = "
+      "\"n^2\"\n" +
+      data + "[fit]\nlight = { model = \"w*l\", sigma = \"0.02*light\" }\n"));
+  REQUIRE(steady.steady);
+  const FitResult r = fit(steady);
+  REQUIRE_MESSAGE(r.converged, r.message);
+  const FitResult plain = fit(fit_problem(parse_model(
+      "[unknowns]\na = { start = 0.1, lower = 0 }\nb = 1\n[definitions]\nn = \"(sqrt(b^2 + 4*a*q) - b)/(2*a)\"\n" +
+      data + "[fit]\nlight = { model = \"w*n^2\", sigma = \"0.02*light\" }\n")));
+  REQUIRE(plain.converged);
+  for (std::size_t i = 0; i < 2; ++i) {
+    CHECK(r.values[i] == doctest::Approx(plain.values[i]).epsilon(1e-9));
+    CHECK(r.standard_errors[i] == doctest::Approx(plain.standard_errors[i]).epsilon(1e-6));
+  }
+  CHECK(r.chi_square == doctest::Approx(plain.chi_square).epsilon(1e-10));
+  // a state of two branches stays on the one of its start, also where a trial step leaves it
+  const std::string two =
+      "[parameters]\nc = { value = 2, fit = true }\n[unknowns]\nx = { start = START }\n[equations]\n"
+      "e = \"x^2 = c*u + 1\"\n[data]\ncolumns = { u = [0.5, 1, 2, 4, 8], y = [YS] }\n[fit]\ny = "
+      "{ model = \"x\" }\n";
+  for (const double side : {1.0, -1.0}) {
+    std::string ys;
+    for (const double u : {0.5, 1.0, 2.0, 4.0, 8.0}) {
+      char number[40];
+      std::snprintf(number, sizeof number, "%s%.17g", ys.empty() ? "" : ", ", side * std::sqrt(0.7 * u + 1));
+      ys += number;
+    }
+    std::string text = two;
+    text.replace(text.find("START"), 5, side > 0 ? "1" : "-1");
+    text.replace(text.find("YS"), 2, ys);
+    const FitResult branch = fit(fit_problem(parse_model(text)));
+    REQUIRE_MESSAGE(branch.converged, branch.message);
+    CHECK(branch.values[0] == doctest::Approx(0.7).epsilon(1e-8));
+  }
+  // a row without a steady state is named
+  try {
+    (void)fit(
+        fit_problem(parse_model("[parameters]\nc = { value = 1, fit = true }\n[unknowns]\nx = 1\n[equations]\ne = "
+                                "\"x^2 = c*u\"\n[data]\ncolumns = { u = [1, 4, -1], y = [1, 2, 3] }\n[fit]\ny = "
+                                "{ model = \"x\" }\n")));
+    FAIL("no error");
+  } catch (const Error& e) {
+    CHECK_MESSAGE(e.message().find("no steady state that was found in row 3") != std::string::npos, e.message());
+  }
+  // what is not found by a row is not found by others, and what stands in a column has no single value
+  const Model m = parse_model(head + "[unknowns]\nn = 3\n[equations]\nbalance = \"q = a*n^2 + b*n\"\n" + data +
+                              "[fit]\nlight = { model = \"w*n^2\" }\n");
+  CHECK_THROWS_AS((void)steady_system(m), Error);
+  const System s = system_of(m);  // with the column as a parameter, so that derivatives are checked
+  CHECK(cross_check(s.residuals, s.states, sparse_jacobian(s.residuals, s.states), check_options(m, s)).verdict ==
+        Verdict::agrees);
+}
+
 TEST_CASE("more equations than unknowns are a fit as well") {
   const Model m = parse_model(
       "[unknowns]\nx = 1\ny = 1\n[equations]\na = \"x + y = 3\"\nb = \"x - y = 1.2\"\nc = \"2*x + y = 4.9\"\n");
