@@ -264,7 +264,8 @@ const std::vector<Command>& commands() {
          option(c, r, "--of", r.request.of, "output, definition or unknown of the model, instead of its [optimise]");
          option(c, r, "--goal", r.request.goal, "minimum or maximum (that of the model, or minimum)")
              ->check(CLI::IsMember({"minimum", "maximum"}));
-         option(c, r, "--subject", r.request.subject, "what has to hold of expressions: \"x + y <= 3\"; may be repeated");
+         option(c, r, "--subject", r.request.subject,
+                "what has to hold of expressions: \"x + y <= 3\"; may be repeated");
          option(c, r, "--at", r.request.at, "where the search for expressions begins: \"x=1, y=2\" (0)");
          option(c, r, "--starts", r.request.starts, "searches in all, the first from the start values (by size)")
              ->check(CLI::Range(1, 10000));
@@ -280,7 +281,8 @@ const std::vector<Command>& commands() {
          option(c, r, "--until", r.request.until, "end of the run (default: the model's; without one: steady state)");
          option(c, r, "--precision", r.request.precision, "double, or single: what single precision would have lost")
              ->check(CLI::IsMember({"double", "single"}));
-         flag(c, r, "--second", r.request.second, "second derivatives of a steady state too, and what they do to its mean");
+         flag(c, r, "--second", r.request.second,
+              "second derivatives of a steady state too, and what they do to its mean");
          option(c, r, "--plot", r.request.plot, "figure: the most influential parameters, errors of differences");
          flag(c, r, "--no-check", r.request.no_check, "skip the difference quotients");
        }},
@@ -297,6 +299,19 @@ const std::vector<Command>& commands() {
          option(c, r, "--plot", r.request.plot, "figure: the unknowns along the branch, .png or .svg");
          flag(c, r, "--log-x", r.request.log_x, "logarithmic parameter axis");
          flag(c, r, "--log-y", r.request.log_y, "logarithmic value axis");
+       }},
+      {"response", "how an output answers small changes of a parameter: transfer function, step and frequency response",
+       "  boreon response model.toml --of n --wrt q\n  boreon response model.toml --of n --wrt q --plot response.png\n "
+       " "
+       "boreon response model.toml --of n --wrt q --over \"omega from 0.01 to 10\" --out response.csv\n",
+       response_command,
+       [](CLI::App& c, Parsing& r) {
+         option(c, r, "--of", r.request.of, "the output or unknown (the first output)");
+         option(c, r, "--wrt", r.request.wrt, "the parameter that is changed");
+         option(c, r, "--over", r.request.over, "range of angular frequencies: \"omega from 0.01 to 10\"");
+         option(c, r, "--points", r.request.points, "frequencies (401)")->check(CLI::Range(2, 100000));
+         option(c, r, "--digits", r.request.digits, "digits of the numbers (6)")->check(CLI::Range(1, 17));
+         option(c, r, "--plot", r.request.plot, "figure: magnitude and phase over frequency, step response");
        }},
       {"generate", "write residual, Jacobian and outputs as C or C++ source",
        "  boreon generate model.toml --language c++ --out generated\n  boreon generate model.toml --language c --name "

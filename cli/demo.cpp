@@ -64,7 +64,8 @@ class Story {
     r.plot = path("pulsating_patch.png");
     r.method = std::string("adams");
     step(r, simulate);
-    say("What an arc has left behind when it is gone, with error bars: integrals over time are states like others.\n\n");
+    say("What an arc has left behind when it is gone, with error bars: integrals over time are states like "
+        "others.\n\n");
     step(request("simulate", "closing_arc.toml"), simulate);
     heading("7. The dipole field from its potential");
     step(request("solve", "dipole_field.toml"), solve);
@@ -165,6 +166,12 @@ class Story {
     r = request("solve", "electron_density.toml");
     r.monte_carlo = 1000;
     step(r, solve);
+    say("How the pulsating patch answers small changes of its supply:\n\n");
+    r = request("response", "pulsating_patch.toml");
+    r.of = std::string("brightness");
+    r.wrt = std::vector<std::string>{"supply"};
+    r.plot = path("response.png");
+    step(r, response_command);
     heading("15. A discharge that ignites: all its steady states, and the branch they lie on");
     r = request("solve", "arc_ignition.toml");
     r.roots = true;

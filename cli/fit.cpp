@@ -200,6 +200,18 @@ void add_json(Answer& a, const FitProblem& p, const FitResult& f) {
   a.json["check"] = json_of(f.evidence);
 }
 
+// R^2 of each column.
+void add_determination(Answer& a, const FitProblem& p, const FitResult& f) {
+  a.json["determination"] = Json::object();
+  std::string list;
+  for (std::size_t k = 0; k < f.determination.size(); ++k) {
+    a.json["determination"][p.targets[k].name] = f.determination[k];
+    if (std::isfinite(f.determination[k]))
+      list += fmt::format("{}{:.6g} of {}", list.empty() ? "" : ", ", f.determination[k], p.targets[k].name);
+  }
+  if (!list.empty()) a.text += fmt::format("  R^2: {}\n", list);
+}
+
 void add_text(Answer& a, const Model& m, const FitProblem& p, const FitResult& f, int digits) {
   a.text = m.called() + "\n";
   a.text += fmt::format("fit of {} unknown{} to {} measurements{}: {} = {:.6g} for {} degrees of freedom\n",
@@ -258,6 +270,7 @@ Answer fit_of_model(const Request& r, const Model& m) {
   add_json(a, p, f);
   add_text(a, m, p, f, digits);
   add_outputs(a, m, f, digits);
+  if (!m.fits.empty()) add_determination(a, p, f);
   for (const std::string& w : f.warnings) r.warn(w);
   for (const Parameter& q : m.parameters) {
     if (q.uncertainty > 0 && !q.fit)

@@ -55,24 +55,30 @@ std::size_t add_measured(const Request& r, const std::string& variable, Figure& 
 
 }  // namespace
 
+Range range_in(const std::string& text, const ParseContext& context, const char* option) {
+  // "z from a to b" is what stands behind the comma of an integral.
+  Expr range;
+  try {
+    range = parse("integral(0, " + text + ")", context);
+  } catch (const Error&) {
+    range = 0;
+  }
+  if (range.operands().size() != 4)
+    throw Error(ErrorKind::usage, fmt::format("{} takes a range such as \"z from -2 to 8\", not '{}'", option, text));
+  const Range r{range.operands()[1], evaluate(range.operands()[2]), evaluate(range.operands()[3])};
+  if (!(r.from < r.to) || !std::isfinite(r.from) || !std::isfinite(r.to))
+    throw Error(ErrorKind::usage, fmt::format("the range {} to {} is empty or infinite", r.from, r.to));
+  return r;
+}
+
 Answer plot(const Request& r) {
   if (r.over.size() != 1) throw Error(ErrorKind::usage, "say over which range to plot: --over \"z from -2 to 8\"");
   if (r.out.empty()) throw Error(ErrorKind::usage, "say where to write the figure: --out figure.png (or .svg)");
   const Assumed assumed = assumptions_of(r);
-  // "z from a to b" is what stands behind the comma of an integral.
-  Expr range;
-  try {
-    range = parse("integral(0, " + r.over[0] + ")", assumed.context);
-  } catch (const Error&) {
-    throw Error(ErrorKind::usage, fmt::format("--over takes a range such as \"z from -2 to 8\", not '{}'", r.over[0]));
-  }
-  if (range.operands().size() != 4)
-    throw Error(ErrorKind::usage, fmt::format("--over takes a range such as \"z from -2 to 8\", not '{}'", r.over[0]));
-  const Expr x = range.operands()[1];
-  const double from = evaluate(range.operands()[2]);
-  const double to = evaluate(range.operands()[3]);
-  if (!(from < to) || !std::isfinite(from) || !std::isfinite(to))
-    throw Error(ErrorKind::usage, fmt::format("the range {} to {} is empty or infinite", from, to));
+  const Range range = range_in(r.over[0], assumed.context, "--over");
+  const Expr& x = range.variable;
+  const double from = range.from;
+  const double to = range.to;
   if (r.log_x && from <= 0) throw Error(ErrorKind::usage, "a logarithmic axis needs a positive range");
   const std::size_t n = r.points.get();
   if (n != 0 && (n < 2 || n > 1000000)) throw Error(ErrorKind::usage, "--points takes 2 to 1000000");

@@ -122,6 +122,13 @@ struct Assumed {
 [[nodiscard]] Expr read_input(const std::string& input, const ParseContext& context, const char* place = "");
 /// "x = 1/3, y = 2" as names and values.
 [[nodiscard]] std::vector<std::pair<std::string, Expr>> assignments(const std::string& text, const char* option);
+/// "z from -2 to 8". Error(usage) for what is none, or empty.
+struct Range {
+  Expr variable;
+  double from = 0;
+  double to = 0;
+};
+[[nodiscard]] Range range_in(const std::string& text, const ParseContext& context, const char* option);
 /// Split at commas outside parentheses.
 [[nodiscard]] std::vector<std::string> split(const std::string& text);
 /// Error(usage) unless there is one input and it is no model: what the command takes, and what takes models.
@@ -194,6 +201,8 @@ void require_one_expression(const Request& r);
 [[nodiscard]] Answer jacobians_of_model(const Request& r, const Model& m);
 /// Derivatives of a steady state or of the end of a run.
 [[nodiscard]] Answer sensitivity_command(const Request& r);
+/// A model around its steady state as a linear system: poles, zeros, step and frequency response.
+[[nodiscard]] Answer response_command(const Request& r);
 [[nodiscard]] Answer generate(const Request& r);
 [[nodiscard]] Answer plot(const Request& r);
 [[nodiscard]] Answer demo(const Request& r);

@@ -21,18 +21,8 @@ double number_of(const Option<std::string>& option, const char* name) {
   return evaluate(e);
 }
 
-// Rates where there are any, so that stability is known; an explicit time stands still.
-System system_to_trace(const Model& m) {
-  if (!m.in_time()) return steady_system(m);
-  System s = without_integrals(time_system(m));
-  const Bindings still{{s.time, Expr(Number::shortest_decimal(m.run.from))}};
-  s.right_sides = substitute(s.right_sides, still, Unused::allowed);
-  s.residuals = s.right_sides;
-  s.outputs = substitute(s.outputs, still, Unused::allowed);
-  s.equation_names.clear();
-  for (const std::string& n : s.state_names) s.equation_names.push_back("rate of " + n);
-  return s;
-}
+// Rates where there are any, so that stability is known.
+System system_to_trace(const Model& m) { return m.in_time() ? rates_at_rest(m) : steady_system(m); }
 
 Json values_of(const std::vector<std::string>& names, const std::vector<double>& values) {
   Json j = Json::object();

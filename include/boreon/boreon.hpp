@@ -24,6 +24,7 @@
 #include "boreon/jacobian_comparison.hpp"  // IWYU pragma: export
 #include "boreon/least_squares.hpp"        // IWYU pragma: export
 #include "boreon/linear_algebra.hpp"       // IWYU pragma: export
+#include "boreon/linear_response.hpp"      // IWYU pragma: export
 #include "boreon/mathml.hpp"               // IWYU pragma: export
 #include "boreon/matrix.hpp"               // IWYU pragma: export
 #include "boreon/model.hpp"                // IWYU pragma: export

@@ -106,6 +106,9 @@ struct FitResult {
   bool from_other_start = false;
   std::vector<std::string> eliminated;  ///< unknowns that occur linearly and were solved for in each step
 
+  /// R^2 of each target: 1 less what is left of its scatter about the mean, each measurement by its deviation. NaN for a
+  /// column that is constant.
+  std::vector<double> determination;
   std::vector<std::pair<double, double>> profile;  ///< for FitOptions::profile, in order of the unknowns
   double nonlinearity = 0;  ///< of chi-square one standard error away against a parabola, the worst relative difference
   Evidence evidence;

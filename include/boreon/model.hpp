@@ -237,6 +237,9 @@ using ParameterValues = std::vector<std::pair<std::string, Number>>;
 /// algebraic states with an equation of their own (see System::algebraic). Throws Error(unsupported) where the numbers
 /// of rates and of equations with rates differ, Error(shape) unless square.
 [[nodiscard]] System time_system(const Model& model);
+/// The rates of time_system() where time stands still at the start of the run, without integrals over time: for
+/// steady states with their stability, and for linear_response(). Throws as time_system().
+[[nodiscard]] System rates_at_rest(const Model& model);
 /// time_system or steady_system, as the model asks; outputs alone for a model without equations.
 [[nodiscard]] System system_of(const Model& model);
 

@@ -393,6 +393,17 @@ System without_integrals(System s) {
   return s;
 }
 
+System rates_at_rest(const Model& model) {
+  System s = without_integrals(time_system(model));
+  const Bindings still{{s.time, Expr(Number::shortest_decimal(model.run.from))}};
+  s.right_sides = substitute(s.right_sides, still, Unused::allowed);
+  s.residuals = s.right_sides;
+  s.outputs = substitute(s.outputs, still, Unused::allowed);
+  s.equation_names.clear();
+  for (const std::string& n : s.state_names) s.equation_names.push_back("rate of " + n);
+  return s;
+}
+
 System system_of(const Model& model) {
   if (model.equations.empty()) return plain_system(model);
   return model.in_time() ? time_system(model) : steady_system_of_rows(model);

@@ -12,6 +12,7 @@
 #include "boreon/traverse.hpp"
 #include "expr/work.hpp"
 #include "solvers/checked_system.hpp"
+#include "solvers/fit_hints.hpp"
 #include "solvers/fit_search.hpp"
 #include "solvers/fit_statistics.hpp"
 
@@ -286,6 +287,7 @@ class Fit {
     }
     add_statistics(*residuals_, at, best.x, result);
     judge(at, result);
+    look_beside(at, result);
     warn(result);
     add_nonlinearity(*residuals_, box_, at, result);
     if (result.nonlinearity > 0.3)
@@ -294,11 +296,15 @@ class Fit {
           "intervals",
           result.nonlinearity < 1 ? fmt::format("{:.0f} % off", 100 * result.nonlinearity) : "far off"));
     if (options_.profile) add_profile(*residuals_, box_, at, options_.max_iterations, result);
-    if (!any(&FitTarget::robust)) return add_curves(*residuals_, at, result);
+    if (!any(&FitTarget::robust)) {
+      add_curves(*residuals_, at, result);
+      return add_residual_hints(problem_, result);
+    }
     // the residuals of figures are those of the model, not of the loss
     residuals_->set_losses(false);
     const FitLocal plain = local(*residuals_, box_, best.x);
     if (plain.finite) add_curves(*residuals_, plain, result);
+    add_residual_hints(problem_, result);
   }
 
   // The largest part by which a step moves an unknown, against itself or its standard error where that is larger.
@@ -324,19 +330,39 @@ class Fit {
       if (!newton.empty()) worst = std::min(worst, moved(at, newton, result));
     }
     const double steps = std::max(worst, 1e-15);
-    const bool exact = result.residual_norm <= 1e-10 * std::sqrt(measured_square());
-    result.converged = exact || (at.slope <= (problem_.run ? 1e-4 : 1e-6) && worst <= (problem_.run ? 1e-5 : 1e-6));
+    result.converged =
+        exact(result) || (at.slope <= (problem_.run ? 1e-4 : 1e-6) && worst <= (problem_.run ? 1e-5 : 1e-6));
     if (!result.converged)
       result.message = fmt::format(
           "the search ended after {} iterations where one more step would still change {} by {:.1e} of itself; another "
           "start, bounds or fewer unknowns may help",
           result.iterations, result.evidence.worst_entry, worst);
     result.evidence.method =
-        "one more step and the slope of chi-square for each unknown not on a bound, starts elsewhere";
+        "one more step and the slope of chi-square for each unknown not on a bound, places beside it, starts elsewhere";
     result.evidence.points = static_cast<std::size_t>(result.starts);
     result.evidence.entries = at.free.size();
     result.evidence.digits = std::clamp(-std::log10(steps), 0.0, 15.0);
     result.evidence.verdict = result.converged ? Verdict::agrees : Verdict::disagrees;
+  }
+
+  // Residuals that are nothing but rounding: then so is what they rise to.
+  [[nodiscard]] bool exact(const FitResult& result) const {
+    return result.residual_norm <= 1e-10 * std::sqrt(measured_square());
+  }
+
+  // A minimum of slopes that are wrong is none.
+  void look_beside(const FitLocal& at, FitResult& result) {
+    if (exact(result)) return;
+    std::size_t where = 0;
+    const double fall = fall_beside(*residuals_, box_, at, result, where);
+    if (!result.converged || fall < 0.02) return;
+    result.converged = false;
+    result.evidence.verdict = Verdict::disagrees;
+    result.evidence.worst_entry = problem_.names[where];
+    result.message = fmt::format(
+        "beside the place where the slopes vanish, along {}, the sum of squares is smaller by {:.2g} of what it rises "
+        "at one standard error: it is not smooth there, or its derivatives are wrong",
+        problem_.names[where], fall);
   }
 
   [[nodiscard]] double measured_square() const {
@@ -375,11 +401,11 @@ class Fit {
                           t.name, problem_.names[i]));
       }
     }
-    residual_hints(result);
+    chi_square_hints(result);
   }
 
-  // Too far from what the deviations promise, and residuals that lean to one side or come in runs.
-  void residual_hints(FitResult& result) const {
+  // Too far from what the deviations promise.
+  void chi_square_hints(FitResult& result) const {
     const double dof = static_cast<double>(result.degrees_of_freedom);
     if (!result.absolute || any(&FitTarget::robust) || dof < 1) return;
     // five standard deviations of chi-square

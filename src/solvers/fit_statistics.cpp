@@ -164,6 +164,26 @@ void add_nonlinearity(FitResiduals& residuals, const FitBox& box, const FitLocal
   }
 }
 
+double fall_beside(FitResiduals& residuals, const FitBox& box, const FitLocal& at, const FitResult& result,
+                   std::size_t& where) {
+  const double scale = scale_of(result);
+  double fall = 0;
+  if (!(scale > 0)) return fall;
+  for (const std::size_t i : at.free) {
+    if (!(result.standard_errors[i] > 0)) continue;
+    for (const double by : {0.3, -0.3}) {
+      std::vector<double> x = result.values;
+      for (const std::size_t k : at.free)
+        x[k] = box.inside(k, x[k] + by * result.covariance[i][k] / result.standard_errors[i]);
+      const double better = (result.chi_square - residuals.cost(x)) / scale;
+      if (!(better > fall)) continue;
+      fall = better;
+      where = i;
+    }
+  }
+  return fall;
+}
+
 void add_profile(FitResiduals& residuals, const FitBox& box, const FitLocal& at, int max_iterations,
                  FitResult& result) {
   const double scale = scale_of(result);

@@ -11,6 +11,10 @@ void add_statistics(FitResiduals& residuals, const FitLocal& at, const std::vect
 /// Chi-square one standard error away in each direction of the covariance against the parabola:
 /// FitResult::nonlinearity.
 void add_nonlinearity(FitResiduals& residuals, const FitBox& box, const FitLocal& at, FitResult& result);
+/// By how much the best of the places a third of a standard error away is better, against what a parabola rises to at one:
+/// without derivatives, which may be what is wrong. Not above 0 at a minimum.
+[[nodiscard]] double fall_beside(FitResiduals& residuals, const FitBox& box, const FitLocal& at,
+                                 const FitResult& result, std::size_t& where);
 /// FitResult::profile, by searches with one unknown held at a time.
 void add_profile(FitResiduals& residuals, const FitBox& box, const FitLocal& at, int max_iterations, FitResult& result);
 /// FitResult::curves.

@@ -315,7 +315,7 @@ Curvature curvature_at(const SmoothProblem& p, const Optimum& at, const SmoothPr
   Eigen::MatrixXd hessian = Eigen::MatrixXd::Zero(free, free);
   const SparsityPattern& pattern = p.hessian_pattern();
   for (std::size_t r = 0; r < pattern.rows; ++r) {
-    pattern.each(r, [&](std::size_t k, std::size_t s) {
+    pattern.each(r, [&, &place = place](std::size_t k, std::size_t s) {
       if (place[r] >= 0 && place[s] >= 0)
         hessian(place[r], place[s]) = h[k] * sizes.unknowns[r] * sizes.unknowns[s] / sizes.objective;
     });

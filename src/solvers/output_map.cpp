@@ -30,6 +30,14 @@ std::vector<Expr> outputs_named(const System& s, const std::vector<std::string>&
   return list;
 }
 
+std::size_t parameter_named(const System& s, const std::string& name) {
+  const auto p = std::find(s.parameter_names.begin(), s.parameter_names.end(), name);
+  if (p == s.parameter_names.end())
+    throw Error(ErrorKind::name,
+                fmt::format("there is no parameter '{}'{}", name, suggestion(name, s.parameter_names)));
+  return static_cast<std::size_t>(p - s.parameter_names.begin());
+}
+
 namespace {
 
 // A parameter, or "n(0)" for the start of n.
@@ -46,10 +54,9 @@ RunInput input_named(const System& s, const std::string& name, OutputsAt at) {
       return {true, static_cast<std::size_t>(u - s.state_names.begin())};
     }
   }
-  const bool unknown = std::find(s.state_names.begin(), s.state_names.end(), name) != s.state_names.end();
-  throw Error(ErrorKind::name,
-              unknown ? fmt::format("{0} is an unknown; its start value in a run is written {0}(0)", name)
-                      : fmt::format("there is no parameter '{}'{}", name, suggestion(name, s.parameter_names)));
+  if (std::find(s.state_names.begin(), s.state_names.end(), name) != s.state_names.end())
+    throw Error(ErrorKind::name, fmt::format("{0} is an unknown; its start value in a run is written {0}(0)", name));
+  return {false, parameter_named(s, name)};
 }
 
 std::vector<RunInput> inputs_named(const System& s, const std::vector<std::string>& names, OutputsAt at) {

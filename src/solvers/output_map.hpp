@@ -16,6 +16,9 @@ namespace boreon {
 /// Outputs and unknowns by name. Throws Error(name) with a suggestion.
 [[nodiscard]] std::vector<Expr> outputs_named(const System& system, const std::vector<std::string>& names);
 
+/// The place of a parameter by its name. Throws Error(name) with a suggestion.
+[[nodiscard]] std::size_t parameter_named(const System& system, const std::string& name);
+
 class OutputMap {
  public:
   /// `system` comes from checked() for what is asked. Outputs and inputs are names.

@@ -138,7 +138,7 @@ TEST_CASE("models in index notation are what they are written out: steady states
 TEST_CASE("a model with fields: shown as written, solved, results by shape and extremes") {
   const test::Folder folder;
   const std::string file = folder.file("plate.toml", plate);
-  const auto shown = test::boreon("show " + file);
+  const auto shown = test::tool("show " + file);
   CHECK(shown.code == 0);
   for (const char* part : {"i = 0 .. n - 1", "j = 0 .. n - 1, periodic", "q[i, j] = exp(-(i - 2)^2)", "(25 unknowns)",
                            "heat (15 elements):", "T[n - 1, j] = T[n - 2, j]", "flux[i, j] = D*(T[i, j + 1] - T[i, j])",
@@ -146,32 +146,32 @@ TEST_CASE("a model with fields: shown as written, solved, results by shape and e
     INFO(shown.text << part);
     CHECK(shown.says(part));
   }
-  CHECK(test::boreon("show " + file + " --format latex").says("T_{n - 1, j}"));
-  CHECK(test::boreon("show " + file + " --format unicode").code == 0);
-  const auto solved = test::boreon("solve " + file + " --json");
+  CHECK(test::tool("show " + file + " --format latex").says("T_{n - 1, j}"));
+  CHECK(test::tool("show " + file + " --format unicode").code == 0);
+  const auto solved = test::tool("solve " + file + " --json");
   REQUIRE(solved.code == 0);
   CHECK(solved.json()["values"]["T[0, 3]"] == 300);
   CHECK(solved.json()["outputs"].contains("drift[4, 4]"));
-  const auto text = test::boreon("solve " + file);
+  const auto text = test::tool("solve " + file);
   CHECK(text.says("T[i, j]     : 5 x 5 values, 300 (T[0, 0])"));
   CHECK(text.says("drift[i, j] : 5 x 5 values"));
   // Sizes are set before the model is made for them, elements of parameters after it.
-  const auto larger = test::boreon("solve " + file + " --set n=9 --json");
+  const auto larger = test::tool("solve " + file + " --set n=9 --json");
   REQUIRE(larger.code == 0);
   CHECK(larger.json()["values"].contains("T[8, 8]"));
-  CHECK(test::boreon("check " + file + " --json").json()["check"]["verdict"] == "agrees");
+  CHECK(test::tool("check " + file + " --json").json()["check"]["verdict"] == "agrees");
   // Names with commas in tables, out and back in.
   const std::string table = folder / "run.csv";
-  REQUIRE(test::boreon("simulate " + file + " --until 1 --out " + table).code == 0);
+  REQUIRE(test::tool("simulate " + file + " --until 1 --out " + table).code == 0);
   const CsvTable back = read_csv(table);
   CHECK(back.names[1] == "T[0, 0]");
   CHECK(back.names.size() == 1 + 25 + 1 + 25);
   CHECK(back.column("T[0, 4]").back() == 300);
-  const auto drawn = test::boreon("simulate " + file + " --until 1 --show T,mean,drift --plot " + (folder / "run.png"));
+  const auto drawn = test::tool("simulate " + file + " --until 1 --show T,mean,drift --plot " + (folder / "run.png"));
   CHECK(drawn.code == 0);
-  CHECK(test::boreon("simulate " + file + " --until 1 --show flux --plot " + (folder / "run.png"))
+  CHECK(test::tool("simulate " + file + " --until 1 --show flux --plot " + (folder / "run.png"))
             .says("make it an output"));
-  CHECK(test::boreon("simulate " + file + " --until 1 --show 'T[1,2]' --plot " + (folder / "one.png")).code == 0);
+  CHECK(test::tool("simulate " + file + " --until 1 --show 'T[1,2]' --plot " + (folder / "one.png")).code == 0);
   Model m = parse_model(plate);
   CHECK_THROWS_AS(m.set_parameter("n", 7), Error);
   CHECK_NOTHROW(m.set_parameter("D", 0.5));
@@ -213,7 +213,7 @@ p = "part[1, 0]"
 whole = "2*y - y"
 one = "(A*I)[1]"
 )toml");
-  const auto o = test::boreon("evaluate " + file + " --json");
+  const auto o = test::tool("evaluate " + file + " --json");
   REQUIRE(o.code == 0);
   const auto value = [&](const char* name) { return std::stod(o.json()["result"][name].get<std::string>()); };
   const double I[] = {1.5 * (1 - 4), 0.75 * (4 - 9), 2.0 * (9 - 1)};
@@ -245,9 +245,9 @@ e = "x' = -x"
 [outputs]
 o = "sum(A[place_1, 1..2][0], place_1)"
 )toml");
-  CHECK(test::boreon("evaluate " + part + " --json").json()["result"]["o"] == "7");
+  CHECK(test::tool("evaluate " + part + " --json").json()["result"]["o"] == "7");
   // An element of a parameter can be set.
-  const auto set = test::boreon("evaluate " + file + " --set 'g[2]=4' --json");
+  const auto set = test::tool("evaluate " + file + " --set 'g[2]=4' --json");
   CHECK(std::stod(set.json()["result"]["I_2"].get<std::string>()) == 32);
 }
 
@@ -326,13 +326,13 @@ TEST_CASE("models with arrays that are wrong are refused with the element, the i
 }
 
 TEST_CASE("index notation on the command line: derivatives by elements, values, forms") {
-  const auto d = test::boreon("derive 'sum((x[k+1] - x[k])^2, k from 0 to n - 2)' --wrt 'x[j]' --json");
+  const auto d = test::tool("derive 'sum((x[k+1] - x[k])^2, k from 0 to n - 2)' --wrt 'x[j]' --json");
   REQUIRE(d.code == 0);
   CHECK(d.json()["check"]["verdict"] == "agrees");
   const Expr slope = parse(d.json()["result"].get<std::string>());
   CHECK(written_out(substitute(slope, {{parse("n"), 4}, {parse("j"), 1}})) == parse("4*x[1] - 2*x[0] - 2*x[2]"));
-  CHECK(test::boreon("evaluate 'sum(x[k]^2, k from 0 to 2)' --at 'x[0]=1,x[1]=2, x[2] = 5'").says("30"));
-  CHECK(test::boreon("simplify 'sum(T[i], i from 0 to 2)'").code == 0);
+  CHECK(test::tool("evaluate 'sum(x[k]^2, k from 0 to 2)' --at 'x[0]=1,x[1]=2, x[2] = 5'").says("30"));
+  CHECK(test::tool("simplify 'sum(T[i], i from 0 to 2)'").code == 0);
   const Expr e = parse("max(T[k], k from 0 to 3) + V[ends[w, 0]]*product(b[k], k from 1 to m)");
   CHECK(parse_mathml(to_mathml(e), ParseContext::of(e)) == e);
   CHECK(parse_mathml(to_mathml(parse("u[i]'(x)"))) == parse("u[i]'(x)"));
@@ -341,7 +341,7 @@ TEST_CASE("index notation on the command line: derivatives by elements, values, 
 TEST_CASE("a run is checked by its outputs too, which may amplify what is left of the error") {
   const test::Folder folder;
   const auto run_of = [&](const std::string& outputs) {
-    return test::boreon("simulate " +
+    return test::tool("simulate " +
                         folder.file("amplified.toml", "[unknowns]\nx = 1\n[equations]\ne = \"x' = -x\"\n[outputs]\n" +
                                                           outputs + "\n[run]\nuntil = 1\n") +
                         " --json");
@@ -371,10 +371,10 @@ high = "T[12] = 1"
 e = "s = T[6]"
 )toml");
   const std::string figure = folder / "plate.png";
-  CHECK(test::boreon("solve " + plate + " --plot " + figure).says("figure written to"));
+  CHECK(test::tool("solve " + plate + " --plot " + figure).says("figure written to"));
   CHECK(std::filesystem::file_size(figure) > 5000);
   CHECK(
-      test::boreon("solve " + plate + " --plot " + figure + " --show s --force").says("single values are in the list"));
-  CHECK(test::boreon("solve " + test::model("ion_chemistry.toml") + " --plot " + figure + " --force")
+      test::tool("solve " + plate + " --plot " + figure + " --show s --force").says("single values are in the list"));
+  CHECK(test::tool("solve " + test::model("ion_chemistry.toml") + " --plot " + figure + " --force")
             .says("draws fields"));
 }

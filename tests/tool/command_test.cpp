@@ -4,7 +4,7 @@
 
 #include "tool/tool.hpp"
 
-using test::boreon;
+using test::tool;
 using test::model;
 
 namespace {
@@ -19,7 +19,7 @@ void check_contract(const nlohmann::json& j, const std::string& command) {
 }  // namespace
 
 TEST_CASE("derive") {
-  const auto o = boreon("derive 'x^3*y' --wrt x,x,y --json");
+  const auto o = tool("derive 'x^3*y' --wrt x,x,y --json");
   CHECK(o.code == 0);
   const auto j = o.json();
   check_contract(j, "derive");
@@ -27,40 +27,40 @@ TEST_CASE("derive") {
   CHECK(j["status"] == "exact");
   CHECK(j["check"]["verdict"] == "agrees");
   CHECK(j["check"]["digits"] >= 12);
-  CHECK(boreon("derive 'x^3*y' --wrt x,x,y").says("agrees to"));
-  CHECK(boreon("derive 'a*b + sin(c)' --what gradient --json").json()["result"] ==
+  CHECK(tool("derive 'x^3*y' --wrt x,x,y").says("agrees to"));
+  CHECK(tool("derive 'a*b + sin(c)' --what gradient --json").json()["result"] ==
         nlohmann::json::array({"b", "a", "cos(c)"}));
-  CHECK(boreon("derive 'r*cos(a)' 'r*sin(a)' --wrt r,a --json").json()["result"][1][0] == "sin(a)");
-  CHECK(boreon("derive 'x^2*y' --what hessian --json").json()["result"][0][1] == "2*x");
-  CHECK(boreon("derive 'sqrt(x^2)' --wrt x --assume 'x > 0' --json").json()["result"] == "1");
-  CHECK(boreon("derive 'x/y' --wrt y --format latex").says("\\frac{x}{y^{2}}"));
-  CHECK(boreon("derive 'x/y' --wrt y --format unicode").says("──"));
-  const auto m = boreon("derive " + model("ion_chemistry.toml") + " --json").json();
+  CHECK(tool("derive 'r*cos(a)' 'r*sin(a)' --wrt r,a --json").json()["result"][1][0] == "sin(a)");
+  CHECK(tool("derive 'x^2*y' --what hessian --json").json()["result"][0][1] == "2*x");
+  CHECK(tool("derive 'sqrt(x^2)' --wrt x --assume 'x > 0' --json").json()["result"] == "1");
+  CHECK(tool("derive 'x/y' --wrt y --format latex").says("\\frac{x}{y^{2}}"));
+  CHECK(tool("derive 'x/y' --wrt y --format unicode").says("──"));
+  const auto m = tool("derive " + model("ion_chemistry.toml") + " --json").json();
   CHECK(m["result"].size() == 9);
   CHECK(m["check"]["verdict"] == "agrees");
-  CHECK(boreon("derive " + model("mirror_proton.toml") + " --what gradient --of energy").says("d(energy)/d(s)"));
+  CHECK(tool("derive " + model("mirror_proton.toml") + " --what gradient --of energy").says("d(energy)/d(s)"));
 }
 
 TEST_CASE("evaluate") {
-  CHECK(boreon("evaluate 'sin(x)/x' --at x=1/3 --digits 40 --json").json()["result"] ==
+  CHECK(tool("evaluate 'sin(x)/x' --at x=1/3 --digits 40 --json").json()["result"] ==
         "0.9815840903884567325200322558028618181929");
-  const auto j = boreon("evaluate 'x + y' --at 'x=1/3, y=2' --json").json();
+  const auto j = tool("evaluate 'x + y' --at 'x=1/3, y=2' --json").json();
   check_contract(j, "evaluate");
   CHECK(std::stod(j["result"].get<std::string>()) == doctest::Approx(7.0 / 3));
   CHECK(j["status"] == "approximate");
-  CHECK(boreon("evaluate 'exp(1i*pi/2)' --json").code == 0);
-  CHECK(boreon("evaluate '10^400*exp(-1)' --digits 5").says("3.6788e+399"));
-  CHECK(boreon("evaluate '1e-400'").code == 0);
-  CHECK(boreon("evaluate " + model("mirror_proton.toml")).says("energy"));
-  CHECK(boreon("evaluate 'log(x)' --at x=-1").code == 1);
-  CHECK(boreon("evaluate 'log(x)' --at x=-1").says("x = -1"));
+  CHECK(tool("evaluate 'exp(1i*pi/2)' --json").code == 0);
+  CHECK(tool("evaluate '10^400*exp(-1)' --digits 5").says("3.6788e+399"));
+  CHECK(tool("evaluate '1e-400'").code == 0);
+  CHECK(tool("evaluate " + model("mirror_proton.toml")).says("energy"));
+  CHECK(tool("evaluate 'log(x)' --at x=-1").code == 1);
+  CHECK(tool("evaluate 'log(x)' --at x=-1").says("x = -1"));
 }
 
 TEST_CASE("check on every shipped model agrees to at least eight digits") {
   for (const char* name : {"ion_chemistry.toml", "arc_switching.toml", "dipole_field.toml", "mirror_proton.toml",
                            "pulsating_patch.toml"}) {
     CAPTURE(name);
-    const auto o = boreon("check " + model(name) + " --json");
+    const auto o = tool("check " + model(name) + " --json");
     CHECK(o.code == 0);
     const auto j = o.json();
     check_contract(j, "check");
@@ -70,18 +70,18 @@ TEST_CASE("check on every shipped model agrees to at least eight digits") {
 }
 
 TEST_CASE("solve and simulate") {
-  const auto j = boreon("solve " + model("ion_chemistry.toml") + " --json").json();
+  const auto j = tool("solve " + model("ion_chemistry.toml") + " --json").json();
   check_contract(j, "solve");
   for (const char* key : {"values", "iterations", "residual_norm", "at_bounds", "statistics", "iteration_table"})
     CHECK_MESSAGE(j.contains(key), key);
   CHECK(j["values"]["NOp"] > j["values"]["O2p"]);
-  const double few = boreon("solve " + model("ion_chemistry.toml") + " --set q_N2=2e7 --set q_O2=6e6 --json")
+  const double few = tool("solve " + model("ion_chemistry.toml") + " --set q_N2=2e7 --set q_O2=6e6 --json")
                          .json()["outputs"]["electrons"];
   CHECK(few < 0.2 * j["outputs"]["electrons"].get<double>());
-  CHECK(boreon("solve " + model("ion_chemistry.toml") + " --verbose").says("residual norm"));
+  CHECK(tool("solve " + model("ion_chemistry.toml") + " --verbose").says("residual norm"));
 
   const test::Folder folder;
-  const auto run = boreon("simulate " + model("mirror_proton.toml") + " --until 30 --samples 11 --out " +
+  const auto run = tool("simulate " + model("mirror_proton.toml") + " --until 30 --samples 11 --out " +
                           (folder / "run.csv") + " --plot " + (folder / "run.png") + " --json");
   CHECK(run.code == 0);
   const auto r = run.json();
@@ -97,7 +97,7 @@ TEST_CASE("solve and simulate") {
   while (std::getline(csv, line)) ++lines;
   CHECK(lines == 11);
   const double adams =
-      boreon("simulate " + model("mirror_proton.toml") + " --until 30 --method adams --json").json()["values"]["s"];
+      tool("simulate " + model("mirror_proton.toml") + " --until 30 --method adams --json").json()["values"]["s"];
   CHECK(adams == doctest::Approx(r["values"]["s"].get<double>()).epsilon(1e-5));
 }
 
@@ -106,7 +106,7 @@ TEST_CASE("generated source compiles without warnings and agrees with its own ch
   for (const char* language : {"c++", "c"}) {
     const std::string out = folder / (std::string("generated_") + (language[1] == '+' ? "cpp" : "c"));
     const auto o =
-        boreon("generate " + model("arc_switching.toml") + " --language " + language + " --out " + out + " --json");
+        tool("generate " + model("arc_switching.toml") + " --language " + language + " --out " + out + " --json");
     REQUIRE(o.code == 0);
     check_contract(o.json(), "generate");
     const std::string ending = language[1] == '+' ? ".cpp" : ".c";
@@ -123,25 +123,25 @@ TEST_CASE("generated source compiles without warnings and agrees with its own ch
 }
 
 TEST_CASE("show, plot, help, version, demo") {
-  const auto shown = boreon("show " + model("mirror_proton.toml") + " --format unicode");
+  const auto shown = tool("show " + model("mirror_proton.toml") + " --format unicode");
   CHECK(shown.code == 0);
   CHECK(shown.says("m·s'' = -μ·field'(s)"));
-  CHECK(boreon("show 'x^2/2' --json").json()["latex"][0] == "\\frac{x^{2}}{2}");
+  CHECK(tool("show 'x^2/2' --json").json()["latex"][0] == "\\frac{x^{2}}{2}");
   const test::Folder folder;
   for (const char* name : {"figure.png", "figure.svg"}) {
     CHECK(
-        boreon("plot 'exp(1 - z - exp(-z))' 'a*z' --over 'z from -2 to 8' --set a=0.1 --out " + (folder / name)).code ==
+        tool("plot 'exp(1 - z - exp(-z))' 'a*z' --over 'z from -2 to 8' --set a=0.1 --out " + (folder / name)).code ==
         0);
     CHECK(std::filesystem::file_size(folder / name) > 3000);
   }
-  CHECK(boreon("--version").says("boreon "));
-  CHECK(boreon("--help").says("boreon derive --help"));
+  CHECK(tool("--version").says("boreon "));
+  CHECK(tool("--help").says("boreon derive --help"));
   for (const char* command : {"show", "derive", "simplify", "expand", "factor", "rewrite", "evaluate", "check", "solve",
                               "simulate", "generate", "plot", "demo"}) {
     CAPTURE(command);
-    CHECK(boreon(std::string(command) + " --help").says("Examples:\n  boreon " + std::string(command)));
+    CHECK(tool(std::string(command) + " --help").says("Examples:\n  boreon " + std::string(command)));
   }
-  const auto demo = boreon("demo --json --out " + (folder / "demo"));
+  const auto demo = tool("demo --json --out " + (folder / "demo"));
   CHECK(demo.code == 0);
   CHECK(demo.json()["check"]["verdict"] == "agrees");
   CHECK(std::filesystem::exists(folder / "demo/arc_switching.png"));
@@ -217,12 +217,12 @@ TEST_CASE("mistakes on the command line: exit code, kind, remedy, in text and in
   };
   for (const Mistake& m : mistakes) {
     CAPTURE(m.arguments);
-    const auto plain = boreon(m.arguments);
+    const auto plain = tool(m.arguments);
     CHECK_MESSAGE(plain.code == m.code, plain.text);
     CHECK_MESSAGE(plain.says(m.says), plain.text);
     CHECK_MESSAGE(plain.says("error: "), plain.text);
     CHECK_MESSAGE(plain.out.empty(), plain.out);
-    const auto json = boreon(m.arguments + " --json");
+    const auto json = tool(m.arguments + " --json");
     CHECK(json.code == m.code);
     const auto j = json.json();
     CHECK(j["ok"] == false);
@@ -238,7 +238,7 @@ TEST_CASE(
   for (const char* name : {"ion_chemistry.toml", "mirror_proton.toml", "arc_switching.toml", "dipole_field.toml",
                            "pulsating_patch.toml"}) {
     CAPTURE(name);
-    const test::Output o = boreon("show " + model(name) + " --format latex");
+    const test::Output o = tool("show " + model(name) + " --format latex");
     CHECK(o.code == 0);
     CHECK(o.text.starts_with("\\section*{"));
     int braces = 0;
@@ -278,7 +278,7 @@ TEST_CASE(
 
 TEST_CASE("what the demo says it runs is what it runs") {
   const test::Folder folder;
-  const std::string story = boreon("demo --out " + (folder / "demo")).text;
+  const std::string story = tool("demo --out " + (folder / "demo")).text;
   int typed = 0;
   for (std::size_t at = story.find("$ boreon "); at != std::string::npos; at = story.find("$ boreon ", at + 1)) {
     const std::string line = story.substr(at, story.find('\n', at) - at);
@@ -286,7 +286,7 @@ TEST_CASE("what the demo says it runs is what it runs") {
     // what neither reads a model nor writes files
     if (words.find(".toml") != std::string::npos || words.find("--out") != std::string::npos) continue;
     INFO(line);
-    const test::Output o = boreon(words);
+    const test::Output o = tool(words);
     CHECK(o.code == 0);
     CHECK(story.substr(at + line.size() + 1).starts_with(o.text));
     ++typed;

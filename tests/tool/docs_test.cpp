@@ -118,7 +118,7 @@ TEST_CASE("every command that a page shows gives the output that it shows") {
     for (const Shown& s : shown_in(page)) {
       ++commands;
       if (!s.model.empty()) std::ofstream("two_ions.toml") << s.model;
-      const test::Output o = test::boreon(s.arguments);
+      const test::Output o = test::tool(s.arguments);
       std::istringstream lines(o.text);
       std::vector<std::string> got;
       for (std::string line; std::getline(lines, line);) {

@@ -25,7 +25,7 @@ void require_messages(const std::vector<Case>& cases) {
     const std::string text = c.model;
     CAPTURE(text);
     const std::string file = folder.file("m.toml", text);
-    const test::Output o = test::boreon(std::string(c.command) + " " + file + " " + c.options);
+    const test::Output o = test::tool(std::string(c.command) + " " + file + " " + c.options);
     CHECK_MESSAGE(o.code == c.code, o.text);
     for (const std::string& s : c.says) {
       CAPTURE(s);

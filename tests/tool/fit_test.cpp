@@ -314,6 +314,67 @@ signal = { model = "light", sigma = 0.01 }
   CHECK(r.curves[0].model.size() == 9);
 }
 
+TEST_CASE("what residuals say of a model: R^2, runs of one sign, laws that are not normal") {
+  std::mt19937_64 random(15);
+  const std::vector<double> x = places(60, 0, 6);
+  const auto says = [](const FitResult& r, const char* part) {
+    return std::any_of(r.warnings.begin(), r.warnings.end(),
+                       [&](const std::string& w) { return w.find(part) != std::string::npos; });
+  };
+  int false_alarms = 0;
+  for (int k = 0; k < 60; ++k) {  // errors as they should be
+    std::vector<double> y;
+    for (const double v : x) y.push_back(1 + 2 * v + 0.3 * normal(random));
+    FitProblem p = table({"a", "b"}, {1, 1}, "a + b*x", x, y);
+    const FitResult r = fit(p);
+    REQUIRE(r.converged);
+    if (says(r, "runs of one sign") || says(r, "not normal")) ++false_alarms;
+    // of a line R^2 is the square of the correlation
+    double sx = 0, sy = 0, sxx = 0, syy = 0, sxy = 0;
+    const auto n = static_cast<double>(x.size());
+    for (std::size_t i = 0; i < x.size(); ++i) {
+      sx += x[i];
+      sy += y[i];
+      sxx += x[i] * x[i];
+      syy += y[i] * y[i];
+      sxy += x[i] * y[i];
+    }
+    const double correlation = (sxy - sx * sy / n) / std::sqrt((sxx - sx * sx / n) * (syy - sy * sy / n));
+    CHECK(r.determination[0] == doctest::Approx(correlation * correlation).epsilon(1e-9));
+  }
+  CHECK(false_alarms <= 1);
+  std::vector<double> bent;
+  for (const double v : x) bent.push_back(1 + 2 * v + 0.2 * v * v + 0.1 * normal(random));
+  CHECK(
+      says(fit(table({"a", "b"}, {1, 1}, "a + b*x", x, bent)), "the residuals of y come in runs of one sign along x"));
+  std::vector<double> rough;
+  for (const double v : x) rough.push_back(1 + 2 * v + 0.1 * normal(random) + (uniform(random, 0, 1) < 0.06 ? 3 : 0));
+  CHECK(says(fit(table({"a", "b"}, {1, 1}, "a + b*x", x, rough)), "not normal"));
+  CHECK_FALSE(says(fit(table({"a", "b"}, {1, 1}, "a + b*x", x, rough)), "runs of one sign"));
+}
+
+TEST_CASE("a minimum of slopes that are wrong is refuted by the places beside it") {
+  // a numeric function whose derivative is wrong by a part: the slopes vanish beside the minimum
+  const NumericFunction wrong(
+      "bend", {[](double v) { return std::exp(-v); }, [](double v) { return -std::exp(-v) * (v < 1 ? 1.0 : 0.4); }});
+  const Symbol a("a"), b("b"), x("x"), y("y");
+  FitProblem p;
+  p.names = {"a", "b"};
+  p.unknowns = {a, b};
+  p.start = {2, 1};
+  p.data.names = {"x", "y"};
+  p.data.symbols = {x, y};
+  std::vector<double> at = places(40, 0, 4);
+  std::vector<double> measured;
+  std::mt19937_64 random(3);
+  for (const double v : at) measured.push_back(3 * std::exp(-0.8 * v) + 0.02 * normal(random));
+  p.data.columns = {at, measured};
+  p.targets = {{"y", y, a * wrong(b * x)}};
+  const FitResult r = fit(p);
+  CHECK_FALSE(r.converged);
+  CHECK(r.evidence.verdict == Verdict::disagrees);
+}
+
 TEST_CASE("steady states are fitted row by row: against the same fit with the state written out") {
   // q = a*n^2 + b*n has one positive root; columns may stand in equations, in models and in sigmas
   std::mt19937_64 random(8);
@@ -454,7 +515,7 @@ TEST_CASE("bad data and bad questions are named with their place") {
     CAPTURE(std::string(c.data));
     CAPTURE(std::string(c.fit));
     const std::string file = folder.file("m.toml", head + c.data + "\n[fit]\n" + c.fit + "\n");
-    const test::Output o = test::boreon("fit " + file);
+    const test::Output o = test::tool("fit " + file);
     CHECK(o.code == c.code);
     for (const std::string& s : c.says) {
       CAPTURE(s);
@@ -466,8 +527,8 @@ TEST_CASE("bad data and bad questions are named with their place") {
 TEST_CASE("fit: JSON, rows, figure") {
   const test::Folder folder;
   const std::string model = std::string(BOREON_MODELS) + "/density_decay.toml";
-  const test::Output o = test::boreon("fit " + model + " --json --profile --plot " + (folder / "fit.png") + " --out " +
-                                      (folder / "rows.csv"));
+  const test::Output o = test::tool("fit " + model + " --json --profile --plot " + (folder / "fit.png") + " --out " +
+                                    (folder / "rows.csv"));
   REQUIRE(o.code == 0);
   const auto j = o.json();
   CHECK(j["values"]["alpha"].get<double>() == doctest::Approx(2.6e-13).epsilon(0.05));
@@ -532,7 +593,7 @@ TEST_CASE("solve on more equations than unknowns is a fit") {
       folder.file("more.toml",
                   "[unknowns]\nx = { start = 1, lower = 0, upper = 1.5 }\ny = 1\n[equations]\na = \"x "
                   "+ y = 3\"\nb = \"x - y = 1.2\"\nc = \"x = 2.1\"\n");
-  const test::Output o = test::boreon("solve " + file + " --json");
+  const test::Output o = test::tool("solve " + file + " --json");
   REQUIRE(o.code == 0);
   CHECK(o.json()["values"]["x"] == 1.5);
   CHECK(o.json()["values"]["y"].get<double>() == doctest::Approx(0.9).epsilon(1e-12));

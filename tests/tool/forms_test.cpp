@@ -15,7 +15,7 @@
 using test::model;
 
 namespace {
-test::Output run(const std::string& arguments) { return test::boreon(arguments); }
+test::Output run(const std::string& arguments) { return test::tool(arguments); }
 }  // namespace
 
 TEST_CASE("forms: results, evidence, JSON contract") {

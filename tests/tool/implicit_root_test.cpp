@@ -13,11 +13,11 @@
 using namespace boreon;
 
 TEST_CASE("a definition that is a root: evaluated, checked, solved and fitted") {
-  const test::Output checked = test::boreon("check " + test::model("floating_body.toml"));
+  const test::Output checked = test::tool("check " + test::model("floating_body.toml"));
   CHECK(checked.code == 0);
   CHECK(checked.says("verdict: agrees"));
-  CHECK(test::boreon("evaluate " + test::model("floating_body.toml")).says("potential = -1.22868794673803"));
-  CHECK(test::boreon("show " + test::model("floating_body.toml")).says("V = root(current(v), v from -100*T_e to 0)"));
+  CHECK(test::tool("evaluate " + test::model("floating_body.toml")).says("potential = -1.22868794673803"));
+  CHECK(test::tool("show " + test::model("floating_body.toml")).says("V = root(current(v), v from -100*T_e to 0)"));
 
   // the same quantity as an unknown of its own
   const char* const shared = "[parameters]\na = 0.7\nb = 2\n";
@@ -64,14 +64,14 @@ TEST_CASE("a definition that is a root: evaluated, checked, solved and fitted") 
 TEST_CASE("roots read back from MathML, and the C source of one computes it") {
   const Expr e = parse("1 + a*root(x = cos(a*x), x from 0 to b)");
   CHECK(parse_mathml(to_mathml(e, MathmlPart::content)) == e);
-  const test::Output out = test::boreon("evaluate \"root(x = cos(a*x), x from 0 to 1)\" --at a=2 --json");
+  const test::Output out = test::tool("evaluate \"root(x = cos(a*x), x from 0 to 1)\" --at a=2 --json");
   CHECK(out.json()["check"]["verdict"] == "agrees");
-  CHECK(test::boreon("evaluate \"root(x^2 + 1, x from 0 to 1)\"").says("no change of sign in the range"));
-  CHECK(test::boreon("derive \"root(x^3 + x = p, x from 0 to 9)\" --wrt p").says("check: agrees to 15.0 digits"));
+  CHECK(test::tool("evaluate \"root(x^2 + 1, x from 0 to 1)\"").says("no change of sign in the range"));
+  CHECK(test::tool("derive \"root(x^3 + x = p, x from 0 to 9)\" --wrt p").says("check: agrees to 15.0 digits"));
   const test::Folder folder;
   const std::string model =
       folder.file("m.toml",
                   "[parameters]\np = 3\n[unknowns]\ny = 1\n[equations]\ne = \"y = root(x^3 + x = p + "
                   "y/10, x from 0 to 9)\"\n");
-  CHECK(test::boreon("generate " + model + " --language c --out " + (folder / "c")).says("agrees"));
+  CHECK(test::tool("generate " + model + " --language c --out " + (folder / "c")).says("agrees"));
 }

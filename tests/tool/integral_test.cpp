@@ -11,7 +11,7 @@
 
 namespace {
 
-test::Output run(const std::string& arguments) { return test::boreon(arguments); }
+test::Output run(const std::string& arguments) { return test::tool(arguments); }
 
 void require_contract(const nlohmann::json& j, const std::string& command) {
   REQUIRE(j.at("ok") == true);

@@ -8,11 +8,11 @@
 
 #include "tool.hpp"
 
-using test::boreon;
+using test::tool;
 using test::model;
 
 TEST_CASE("generate --show counts operations and lists programs and machine code") {
-  const auto counts = boreon("generate " + model("ion_chemistry.toml") + " --show operations");
+  const auto counts = tool("generate " + model("ion_chemistry.toml") + " --show operations");
   REQUIRE(counts.code == 0);
   // The counts of each kind add up to the sum that is stated, which is no more than without the optimiser.
   std::istringstream lines(counts.out);
@@ -42,27 +42,27 @@ TEST_CASE("generate --show counts operations and lists programs and machine code
   finish();
   CHECK(functions == 3);
 
-  const auto program = boreon("generate " + model("ion_chemistry.toml") + " --show program");
+  const auto program = tool("generate " + model("ion_chemistry.toml") + " --show program");
   REQUIRE(program.code == 0);
   CHECK(program.says("v0 = "));
   CHECK(program.says("jacobian[0] = "));
-  const auto assembly = boreon("generate " + model("ion_chemistry.toml") + " --show assembly");
+  const auto assembly = tool("generate " + model("ion_chemistry.toml") + " --show assembly");
   REQUIRE(assembly.code == 0);
 #if defined(__x86_64__)
   CHECK(assembly.says("; one point, native"));
   CHECK(assembly.says("ret"));
 #endif
-  const auto wrong = boreon("generate " + model("ion_chemistry.toml") + " --show bytes");
+  const auto wrong = tool("generate " + model("ion_chemistry.toml") + " --show bytes");
   CHECK(wrong.code == 2);
   CHECK(wrong.says("assembly"));
 }
 
 TEST_CASE("check --certify measures digits at the start values of a model") {
-  const auto text = boreon("check " + model("ion_chemistry.toml") + " --certify");
+  const auto text = tool("check " + model("ion_chemistry.toml") + " --certify");
   REQUIRE(text.code == 0);
   CHECK(text.says("d(equation oxygen)/d(N2p)"));
   CHECK(text.says("verdict: 15."));
-  const auto json = boreon("check " + model("ion_chemistry.toml") + " --certify --json").json();
+  const auto json = tool("check " + model("ion_chemistry.toml") + " --certify --json").json();
   double last = 1e9;
   for (const auto& entry : json["result"]) {
     CHECK(entry["digits_lost"].get<double>() <= last);  // the worst first
@@ -75,7 +75,7 @@ TEST_CASE("check --certify measures digits at the start values of a model") {
 }
 
 TEST_CASE("check --certify measures digits of expressions at a place") {
-  const auto loss = boreon("check \"(1 - cos(x))/x^2\" --certify --at x=1e-6 --json").json();
+  const auto loss = tool("check \"(1 - cos(x))/x^2\" --certify --at x=1e-6 --json").json();
   double value_loss = -1;
   for (const auto& entry : loss["result"]) {
     if (entry["entry"] != "(1 - cos(x))/x^2") continue;
@@ -84,12 +84,12 @@ TEST_CASE("check --certify measures digits of expressions at a place") {
   }
   CHECK(value_loss > 8);  // 1 - cos(x) is 5e-13, known to 1e-16
   CHECK(loss["cancellations"].size() >= 1);
-  const auto well = boreon("check \"2*sin(x/2)^2/x^2\" --certify --at x=1e-6 --json").json();
+  const auto well = tool("check \"2*sin(x/2)^2/x^2\" --certify --at x=1e-6 --json").json();
   for (const auto& entry : well["result"]) {
     if (entry["entry"].get<std::string>().rfind("d(", 0) != 0) CHECK(entry["digits_lost"].get<double>() < 1);
   }
   // what is not taken may be undefined
-  CHECK(boreon("check \"piecewise(log(x) if x > 0, x otherwise)\" --certify --at x=-1").code == 0);
+  CHECK(tool("check \"piecewise(log(x) if x > 0, x otherwise)\" --certify --at x=-1").code == 0);
   struct Mistake {
     const char* arguments;
     const char* says;
@@ -100,9 +100,9 @@ TEST_CASE("check --certify measures digits of expressions at a place") {
         Mistake{"\"x*y\" --at x=1", "--at goes with --certify"},
         Mistake{"\"x*log(x - 2)\" --certify --at x=1", "log(x - 2) is undefined where x - 2 = -1"}}) {
     CAPTURE(m.arguments);
-    const auto o = boreon(std::string("check ") + m.arguments);
+    const auto o = tool(std::string("check ") + m.arguments);
     CHECK(o.code != 0);
     CHECK(o.says(m.says));
   }
-  CHECK(boreon("check " + model("ion_chemistry.toml") + " --certify --at x=1").says("--set"));
+  CHECK(tool("check " + model("ion_chemistry.toml") + " --certify --at x=1").says("--set"));
 }

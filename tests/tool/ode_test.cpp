@@ -8,33 +8,33 @@
 
 #include "tool/tool.hpp"
 
-using test::boreon;
+using test::tool;
 
 TEST_CASE("solve: differential equations in text and JSON") {
-  const test::Output o = boreon("solve \"y' = -k*y\" --for 'y(t)' --given 'y(0)=A' --assume 'k > 0'");
+  const test::Output o = tool("solve \"y' = -k*y\" --for 'y(t)' --given 'y(0)=A' --assume 'k > 0'");
   CHECK(o.code == 0);
   CHECK(o.says("y(t) = A*exp(-k*t)"));
   CHECK(o.says("check: put back into equations and conditions"));
-  const auto j = boreon("solve \"y'' + y = 0\" --for 'y(t)' --json --steps").json();
+  const auto j = tool("solve \"y'' + y = 0\" --for 'y(t)' --json --steps").json();
   CHECK(j["status"] == "exact");
   CHECK(j["result"][0]["y(t)"].get<std::string>().find("C2") != std::string::npos);
   CHECK(j["constants"].size() == 2);
   CHECK(j["check"]["verdict"] == "agrees");
   CHECK(j["steps"].size() > 0);
   // another variable, and a system
-  CHECK(boreon("solve \"y' = 3*x^2*y\" --for 'y(x)'").says("exp(x^3)"));
-  const auto s = boreon("solve \"x' = y\" \"y' = -x\" --for 'x(t),y(t)' --given 'x(0)=1, y(0)=0' --json").json();
+  CHECK(tool("solve \"y' = 3*x^2*y\" --for 'y(x)'").says("exp(x^3)"));
+  const auto s = tool("solve \"x' = y\" \"y' = -x\" --for 'x(t),y(t)' --given 'x(0)=1, y(0)=0' --json").json();
   CHECK(s["result"][0]["x(t)"] == "cos(t)");
   CHECK(s["result"][0]["y(t)"] == "-sin(t)");
   // a relation where y cannot be written out
-  const auto r = boreon("solve \"2*t*y + (t^2 + 3*y^2)*y' = 0\" --for 'y(t)' --json").json();
+  const auto r = tool("solve \"2*t*y + (t^2 + 3*y^2)*y' = 0\" --for 'y(t)' --json").json();
   CHECK(r["result"][0].get<std::string>().find("= C1") != std::string::npos);
-  CHECK(boreon("solve \"y' + 1 = 2*y\" --for 'y(t)' --format latex").says("C_{1}"));
+  CHECK(tool("solve \"y' + 1 = 2*y\" --for 'y(t)' --format latex").says("C_{1}"));
 }
 
 TEST_CASE("solve: what goes wrong with differential equations is said with the remedy") {
   const auto says = [](const std::string& words, const char* what, int code = 2) {
-    const test::Output o = boreon(words);
+    const test::Output o = tool(words);
     INFO(words);
     INFO(o.text);
     CHECK(o.code == code);
@@ -52,23 +52,23 @@ TEST_CASE("solve: what goes wrong with differential equations is said with the r
   says("solve \"y' > y\" --for 'y(t)'", "inequality");
   says("solve \"y' = x\" --for 'y(t),x(s)'", "different variables");
   says("solve \"y'' + y = 0\" --for 'y(t)' --given 'y(0)=0, y(pi)=1'", "no solution of the equation meets", 1);
-  const test::Output o = boreon("solve \"y' = cos(t*y)\" --for 'y(t)'");
+  const test::Output o = tool("solve \"y' = cos(t*y)\" --for 'y(t)'");
   CHECK(o.says("unevaluated: none of the known forms fits"));
 }
 
 TEST_CASE("transform: each way in text and JSON, and near misses") {
-  CHECK(boreon("transform 't*exp(-a*t)' --laplace 't to s'").says("1/(a + s)^2"));
-  const auto f = boreon("transform 'exp(-s)/(s + 2)' --inverse-laplace 's to t' --json").json();
+  CHECK(tool("transform 't*exp(-a*t)' --laplace 't to s'").says("1/(a + s)^2"));
+  const auto f = tool("transform 'exp(-s)/(s + 2)' --inverse-laplace 's to t' --json").json();
   CHECK(f["status"] == "exact");
   CHECK(f["check"]["verdict"] == "agrees");
   CHECK(f["result"].get<std::string>().find("heaviside(t - 1)") != std::string::npos);
-  const auto c = boreon("transform 'abs(sin(t))' --fourier 't over 2*pi' --json").json();
+  const auto c = tool("transform 'abs(sin(t))' --fourier 't over 2*pi' --json").json();
   CHECK(c["result"]["a0"] == "2/pi");
   CHECK(c["exceptions"][0]["when"] == "n = 1");
   CHECK(c["exceptions"][0]["value"]["an"] == "0");
-  CHECK(boreon("transform \"y''\" --laplace 't to s'").says("s^2*Y(s)"));
+  CHECK(tool("transform \"y''\" --laplace 't to s'").says("s^2*Y(s)"));
   const auto says = [](const std::string& words, const char* what) {
-    const test::Output o = boreon(words);
+    const test::Output o = tool(words);
     INFO(words);
     CHECK(o.code == 2);
     CHECK(o.says(what));
@@ -80,33 +80,33 @@ TEST_CASE("transform: each way in text and JSON, and near misses") {
   says("transform t --fourier 't'", "t over 2*pi");
   says("transform 'n*t' --fourier 't over 1'", "rename the parameter");
   says("transform t --laplace 't to s' --fourier 't over 1'", "say which transform");
-  const test::Output none = boreon("transform 'exp(t^2)' --laplace 't to s'");
+  const test::Output none = tool("transform 'exp(t^2)' --laplace 't to s'");
   CHECK(none.code == 0);
   CHECK(none.says("unevaluated"));
 }
 
 TEST_CASE("spectrum: formulas and tables") {
   const test::Folder folder;
-  const auto j = boreon("spectrum 'exp(-t)' --over 't over 1' --harmonics 4 --json").json();
+  const auto j = tool("spectrum 'exp(-t)' --over 't over 1' --harmonics 4 --json").json();
   CHECK(j["result"].size() == 5);
   CHECK(j["result"][1]["b"].get<double>() == doctest::Approx(0.196239).epsilon(1e-5));
   CHECK(j["dominant"]["n"] == 1);
-  CHECK(boreon("spectrum 'exp(-t)' --over 't over 1' --first 1 --json").json()["result"][0]["n"] == 1);
+  CHECK(tool("spectrum 'exp(-t)' --over 't over 1' --first 1 --json").json()["result"][0]["n"] == 1);
   const std::string figure = folder / "s.png";
-  CHECK(boreon("spectrum 'sin(t)' --over 't over 2*pi' --plot " + figure).code == 0);
+  CHECK(tool("spectrum 'sin(t)' --over 't over 2*pi' --plot " + figure).code == 0);
   CHECK(std::filesystem::file_size(figure) > 1000);
   // the table that it writes is one that it reads
   const std::string table = folder / "wave.csv";
   std::ofstream(table) << "t [s],u [m],v\n0,1,0\n1,0,1\n2,-1,0\n3,0,-1\n";
-  const test::Output o = boreon("spectrum " + table + " --column u");
+  const test::Output o = tool("spectrum " + table + " --column u");
   CHECK(o.code == 0);
   CHECK(o.says("1/s"));
   CHECK(o.says("the largest harmonic is n = 1 (0.25 1/s, amplitude 1)"));
   const std::string out = folder / "out.csv";
-  CHECK(boreon("spectrum " + table + " --column u --out " + out).code == 0);
-  CHECK(boreon("spectrum " + out + " --column a").code == 0);
+  CHECK(tool("spectrum " + table + " --column u --out " + out).code == 0);
+  CHECK(tool("spectrum " + out + " --column a").code == 0);
   const auto says = [&](const std::string& words, const char* what) {
-    const test::Output fault = boreon("spectrum " + words);
+    const test::Output fault = tool("spectrum " + words);
     INFO(words);
     INFO(fault.text);
     CHECK(fault.code != 0);

@@ -355,40 +355,40 @@ minimise = "sheet"
 slim = "r <= thin"
 tall = "h >= 0.1"
 )");
-  const test::Output text = test::boreon("optimise " + can);
+  const test::Output text = test::tool("optimise " + can);
   CHECK(text.code == 0);
   CHECK(text.says("minimum of sheet = 6.00531 m^2"));
   CHECK(text.says("slim: r <= thin"));
   CHECK(text.says("changes by -7.47345 for each unit"));
   CHECK(text.says("1 constraint is not in the way"));
   CHECK(text.says("sheet = 6.00531 +- 0.25"));
-  const auto json = test::boreon("optimise " + can + " --json --set thin=3").json();
+  const auto json = test::tool("optimise " + can + " --json --set thin=3").json();
   CHECK(json["values"]["r"].get<double>() == doctest::Approx(std::cbrt(0.5 / std::acos(-1.0))));
   CHECK(json["check"]["verdict"] == "agrees");
   CHECK(json["constraints"]["slim"]["active"] == false);
   CHECK(json["constraints"]["volume"]["price"].get<double>() ==
         doctest::Approx(json["objective"].get<double>() * 2 / 3));
-  CHECK(test::boreon("show " + can).says("minimise\n  sheet\n\nconstraints\n  r <= thin   (slim)"));
-  CHECK(test::boreon("check " + can).says("curvature of the objective, 3 entries: agrees"));
-  CHECK(test::boreon("solve " + can).says("optimise finds the best one"));
-  CHECK(test::boreon("optimise " + can + " --goal maximum").says("goes on rising without end"));
-  CHECK(test::boreon("optimise " + can + " --of shet").says("'shet'; did you mean 'sheet'?"));
+  CHECK(test::tool("show " + can).says("minimise\n  sheet\n\nconstraints\n  r <= thin   (slim)"));
+  CHECK(test::tool("check " + can).says("curvature of the objective, 3 entries: agrees"));
+  CHECK(test::tool("solve " + can).says("optimise finds the best one"));
+  CHECK(test::tool("optimise " + can + " --goal maximum").says("goes on rising without end"));
+  CHECK(test::tool("optimise " + can + " --of shet").says("'shet'; did you mean 'sheet'?"));
   const std::string table = folder / "can.csv";
-  CHECK(test::boreon("optimise " + can + " --out " + table).code == 0);
+  CHECK(test::tool("optimise " + can + " --out " + table).code == 0);
   std::ifstream file(table);
   std::string head;
   std::getline(file, head);
   CHECK(head == "r,h,sheet");
 
   const test::Output plain =
-      test::boreon("optimise \"x*y\" --goal maximum --subject \"x + y = 10\" --subject \"x >= 6\" --at x=7");
+      test::tool("optimise \"x*y\" --goal maximum --subject \"x + y = 10\" --subject \"x >= 6\" --at x=7");
   CHECK(plain.says("maximum of x*y = 24"));
   CHECK(plain.says("the lower bound 6 of x"));
-  CHECK(test::boreon("optimise \"x^2\" --subject \"x < 3\"").says("is strict"));
-  CHECK(test::boreon("optimise \"x^2\" --subject \"x + 1\"").says("takes one relation"));
-  CHECK(test::boreon("optimise \"x^2\" --at z=3").says("'z' does not occur"));
-  CHECK(test::boreon("optimise \"3\"").says("nothing to choose"));
-  CHECK(test::boreon("optimise " + can + " --subject \"r <= 3\"").says("a model has its [constraints]"));
+  CHECK(test::tool("optimise \"x^2\" --subject \"x < 3\"").says("is strict"));
+  CHECK(test::tool("optimise \"x^2\" --subject \"x + 1\"").says("takes one relation"));
+  CHECK(test::tool("optimise \"x^2\" --at z=3").says("'z' does not occur"));
+  CHECK(test::tool("optimise \"3\"").says("nothing to choose"));
+  CHECK(test::tool("optimise " + can + " --subject \"r <= 3\"").says("a model has its [constraints]"));
 }
 
 TEST_CASE("models with [optimise]: what is refused, and constraints of arrays") {
@@ -439,5 +439,5 @@ TEST_CASE("models with [optimise]: what is refused, and constraints of arrays") 
                         (1 + w / 8.0);
     CHECK(r.values[static_cast<std::size_t>(w)] == doctest::Approx(flow).epsilon(1e-10).scale(1));
   }
-  CHECK(test::boreon("optimise " + test::model("least_heating.toml")).says("forth[0]: I[0] <= most"));
+  CHECK(test::tool("optimise " + test::model("least_heating.toml")).says("forth[0]: I[0] <= most"));
 }

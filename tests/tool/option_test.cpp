@@ -19,7 +19,7 @@
 
 #include "tool/tool.hpp"
 
-using test::boreon;
+using test::tool;
 using test::Folder;
 using test::model;
 
@@ -41,7 +41,7 @@ std::string stable(const test::Output& o) {
 // The names of the long options that a command's help lists.
 std::vector<std::string> options_of(const std::string& command) {
   std::vector<std::string> list;
-  const std::string help = boreon(command + " --help").out;
+  const std::string help = tool(command + " --help").out;
   for (std::size_t at = help.find("\n  --"); at != std::string::npos; at = help.find("\n  --", at + 1)) {
     list.push_back(help.substr(at + 3, help.find_first_of(" ,\n", at + 3) - at - 3));
   }
@@ -126,14 +126,14 @@ TEST_CASE("every option of every command has an effect, or is an error with the 
       "--steps", "--at-bound", "--assume",          "--verbose", "--complex", "--extent",  "--order",
       "--limit", "--rules",    "--principal-value", "--log-x",   "--log-y",   "--method",  "--points"};
   for (const Form& f : forms) {
-    const std::string plain = stable(boreon(std::string(f.command) + " " + f.words));
+    const std::string plain = stable(tool(std::string(f.command) + " " + f.words));
     for (const std::string& option : options_of(f.command)) {
       if (steering.contains(option)) continue;
       const auto value = values.find(option);
       const std::string words =
           std::string(f.command) + " " + f.words + " " + option + (value == values.end() ? "" : " " + value->second);
       CAPTURE(words);
-      const test::Output o = boreon(words);
+      const test::Output o = tool(words);
       const bool refused = o.code != 0 && (o.says(option) || o.says("error"));
       CHECK_MESSAGE((refused || stable(o) != plain), o.text);
       if (refused) CHECK(o.says("error:"));
@@ -168,7 +168,7 @@ TEST_CASE("every option of what writes files changes the files or the answer, or
   int number = 0;
   const auto made = [&](const Form& f, const std::string& more, test::Output& o) {
     const std::string out = folder / (std::to_string(number++) + (f.into_folder ? "" : ".svg"));
-    o = boreon(std::string(f.command) + " " + f.words + more + " --out " + out);
+    o = tool(std::string(f.command) + " " + f.words + more + " --out " + out);
     std::string all = stable(o);
     for (std::size_t at = all.find(out); at != std::string::npos; at = all.find(out)) all.erase(at, out.size());
     std::vector<std::string> files;
@@ -215,14 +215,14 @@ TEST_CASE("options that mean nothing in a form are refused by name") {
            {"simplify 'a*x' --set a=-1 --assume 'a > 0'", "contradicts --assume"},
            {"generate " + m, "--out"},
            {"plot x --over 'x from 0 to 1' --points 0 --out a.png", "--points"}}) {
-    const auto o = boreon(words);
+    const auto o = tool(words);
     CAPTURE(words);
     CHECK(o.code == 2);
     CHECK_MESSAGE(o.says(part), o.text);
   }
-  CHECK(boreon("check 'a*x = 2*x' --set a=2").code == 0);
-  CHECK(boreon("derive 'a*x^2' --wrt x --set a=3").says("6*x"));
-  CHECK(boreon("integrate 'exp(-a*x)' --over 'x from 0 to infinity' --set a=4").says("1/4"));
+  CHECK(tool("check 'a*x = 2*x' --set a=2").code == 0);
+  CHECK(tool("derive 'a*x^2' --wrt x --set a=3").says("6*x"));
+  CHECK(tool("integrate 'exp(-a*x)' --over 'x from 0 to infinity' --set a=4").says("1/4"));
 }
 
 TEST_CASE("names of other notations are warned of, in text and JSON") {
@@ -238,18 +238,18 @@ TEST_CASE("names of other notations are warned of, in text and JSON") {
         Case{"simplify 'exp(i*x)'", "the imaginary unit is 1i"},
         Case{"derive 'x^2' --wrt q", "so the derivative by it is 0"}}) {
     CAPTURE(std::string(c.words));
-    const auto o = boreon(c.words);
+    const auto o = tool(c.words);
     CHECK(o.code == 0);
     CHECK(o.says(std::string("warning: ")));
     CHECK(o.says(c.warning));
-    const auto j = boreon(std::string(c.words) + " --json").json();
+    const auto j = tool(std::string(c.words) + " --json").json();
     REQUIRE(j["warnings"].size() == 1);
     CHECK(j["warnings"][0].get<std::string>().find(c.warning) != std::string::npos);
   }
   for (const char* words : {"derive 'f(x)' --wrt x --unknown f", "derive \"f'(x)\" --wrt x", "simplify 'y(t) + y(t)'",
                             "derive 'log(x)'", "simplify \"y'' + y\""}) {
     CAPTURE(std::string(words));
-    CHECK(!boreon(words).says("warning"));
+    CHECK(!tool(words).says("warning"));
   }
   for (const auto& [before, now] : {std::pair{"bessel_J(0, x)", "cyl_bessel_j"},
                                     {"bessel_Y(0, x)", "cyl_neumann"},
@@ -258,26 +258,26 @@ TEST_CASE("names of other notations are warned of, in text and JSON") {
                                     {"legendre_P(2, x)", "legendre"},
                                     {"hermite_H(2, x)", "hermite"},
                                     {"dirac(x)", "dirac_delta"}}) {
-    const auto o = boreon("simplify '" + std::string(before) + "'");
+    const auto o = tool("simplify '" + std::string(before) + "'");
     CHECK(o.code == 2);
     CHECK(o.says(now));
   }
 }
 
 TEST_CASE("evidence says how it looked, can fail, and decides the exit code") {
-  CHECK(boreon("evaluate 'exp(-1000)'").says("5.07595889754946e-435"));
-  const auto lost = boreon("evaluate '(1 - cos(x))/x^2' --at x=1e-9");
+  CHECK(tool("evaluate 'exp(-1000)'").says("5.07595889754946e-435"));
+  const auto lost = tool("evaluate '(1 - cos(x))/x^2' --at x=1e-9");
   CHECK(lost.says("  0.5\n"));
   CHECK(lost.says("digits are lost by cancellation"));
-  const auto powers = boreon("check '(x*y)^n = x^n*y^n' --json");
+  const auto powers = tool("check '(x*y)^n = x^n*y^n' --json");
   CHECK(powers.code == 1);
   CHECK(powers.json()["check"]["worst"]["right"].get<std::string>().find('i') != std::string::npos);
-  CHECK(boreon("check '(x*y)^n = x^n*y^n' --assume 'x > 0, y > 0'").code == 0);
-  CHECK(boreon("factor '0^n'").says("0^n"));
-  CHECK(boreon("factor '1/(z+3) + double(0.1)'").code == 0);
-  CHECK(boreon("integrate 'z*exp(-z/H)' --over z").says("valid for H != 0"));
-  CHECK(boreon("integrate 'sinh(t)/t' --over t").says("Shi(t)"));
-  CHECK(boreon("integrate 'sqrt(x)' --over 'x from -1 to 1' --numeric").code == 1);
+  CHECK(tool("check '(x*y)^n = x^n*y^n' --assume 'x > 0, y > 0'").code == 0);
+  CHECK(tool("factor '0^n'").says("0^n"));
+  CHECK(tool("factor '1/(z+3) + double(0.1)'").code == 0);
+  CHECK(tool("integrate 'z*exp(-z/H)' --over z").says("valid for H != 0"));
+  CHECK(tool("integrate 'sinh(t)/t' --over t").says("Shi(t)"));
+  CHECK(tool("integrate 'sqrt(x)' --over 'x from -1 to 1' --numeric").code == 1);
 }
 
 TEST_CASE("names of files are names: nothing is run, nothing else is written") {
@@ -290,7 +290,7 @@ TEST_CASE("names of files are names: nothing is run, nothing else is written") {
   for (const std::string& name : bad) {
     std::string quoted;
     for (const char c : name) quoted += c == '\'' ? "'\\''" : std::string(1, c);
-    const auto o = boreon("plot 'x^2' --over 'x from 0 to 1' --out '" + quoted + "'");
+    const auto o = tool("plot 'x^2' --over 'x from 0 to 1' --out '" + quoted + "'");
     CAPTURE(name);
     CHECK(o.code == 0);
     CHECK(std::filesystem::exists(std::filesystem::path(inside) / name));
@@ -314,20 +314,20 @@ TEST_CASE("files are whole or untouched") {
   for (const std::string& words : {"simulate " + toml + " --out " + toml, "simulate " + toml + " --force --out " + toml,
                                    "show " + toml + " --out " + toml, "solve " + toml + " --out " + toml}) {
     CAPTURE(words);
-    CHECK(boreon(words).code == 2);
+    CHECK(tool(words).code == 2);
     CHECK(text_of(toml) == before);
   }
   const std::string foreign = folder.file("notes.txt", "my own words");
-  CHECK(boreon("derive 'x^2' --out " + foreign).code == 2);
+  CHECK(tool("derive 'x^2' --out " + foreign).code == 2);
   CHECK(text_of(foreign) == "my own words");
-  CHECK(boreon("derive 'x^2' --force --out " + foreign).code == 0);
+  CHECK(tool("derive 'x^2' --force --out " + foreign).code == 0);
   CHECK(text_of(foreign).find("2*x") != std::string::npos);
-  CHECK(boreon("derive 'x^3' --out " + foreign).code == 0);  // earlier output
+  CHECK(tool("derive 'x^3' --out " + foreign).code == 0);  // earlier output
   std::filesystem::create_directories(folder / "src");
   const std::string cmake = folder.file("src/CMakeLists.txt", "project(mine)\n");
-  CHECK(boreon("generate " + model("ion_chemistry.toml") + " --out " + (folder / "src")).code == 2);
+  CHECK(tool("generate " + model("ion_chemistry.toml") + " --out " + (folder / "src")).code == 2);
   CHECK(text_of(cmake) == "project(mine)\n");
-  CHECK(boreon("generate " + model("ion_chemistry.toml") + " --show operations --out " + (folder / "operations.txt"))
+  CHECK(tool("generate " + model("ion_chemistry.toml") + " --show operations --out " + (folder / "operations.txt"))
             .code == 0);
   CHECK(text_of(folder / "operations.txt").find("multiply") != std::string::npos);
   // every command may write over its own earlier output
@@ -344,22 +344,22 @@ TEST_CASE("files are whole or untouched") {
         "show " + model("ion_chemistry.toml") + " --out " + (folder / "own.html"),
         "demo --out " + (folder / "story")}) {
     CAPTURE(words);
-    const int first = boreon(words).code;
-    CHECK(boreon(words).code == first);
+    const int first = tool(words).code;
+    CHECK(tool(words).code == first);
     CHECK((first == 0 || words.find("--eigen") != std::string::npos));
   }
-  CHECK(boreon("derive 'x^2' --out " + (folder / "missing/a.txt")).code == 2);
-  CHECK(boreon("derive 'x^2' --out " + (folder / "src")).code == 2);
+  CHECK(tool("derive 'x^2' --out " + (folder / "missing/a.txt")).code == 2);
+  CHECK(tool("derive 'x^2' --out " + (folder / "src")).code == 2);
   if (std::filesystem::exists("/dev/full")) {
-    CHECK(boreon("derive 'x^2' > /dev/full").code != 0);
-    CHECK(boreon("derive 'x^2' --json > /dev/full").code != 0);
-    CHECK(boreon("simulate " + model("mirror_proton.toml") + " --out /dev/full").code == 2);
+    CHECK(tool("derive 'x^2' > /dev/full").code != 0);
+    CHECK(tool("derive 'x^2' --json > /dev/full").code != 0);
+    CHECK(tool("simulate " + model("mirror_proton.toml") + " --out /dev/full").code == 2);
   }
-  CHECK(boreon("solve " + model("ion_chemistry.toml") + " --out " + (folder / "s.csv")).code == 0);
+  CHECK(tool("solve " + model("ion_chemistry.toml") + " --out " + (folder / "s.csv")).code == 0);
   CHECK(text_of(folder / "s.csv").starts_with("N2p,"));
-  CHECK(boreon("solve " + model("ion_chemistry.toml") + " --out " + (folder / "s.json")).code == 0);
+  CHECK(tool("solve " + model("ion_chemistry.toml") + " --out " + (folder / "s.json")).code == 0);
   CHECK(nlohmann::json::parse(text_of(folder / "s.json"))["command"] == "solve");
-  CHECK(boreon("solve " + model("ion_chemistry.toml") + " --out " + (folder / "s.dat")).code == 2);
+  CHECK(tool("solve " + model("ion_chemistry.toml") + " --out " + (folder / "s.dat")).code == 2);
   for (const auto& entry : std::filesystem::directory_iterator(folder / "."))
     CHECK(entry.path().filename().string()[0] != '.');
 }
@@ -394,22 +394,22 @@ TEST_CASE("whatever is asked ends: an answer, or the limit and how to raise it")
         "evaluate 'zeta(10^40)'", "simplify 'sum(k^20, k from 1 to n)'",
         "series '1/sin(x)' --about x=0 --order 2000 --work 100000000"}) {
     CAPTURE(std::string(words));
-    const auto o = boreon(words);
+    const auto o = tool(words);
     CHECK((o.code == 0 || o.code == 1 || o.code == 2));
     if (o.code != 0) CHECK(o.says("error:"));
   }
-  CHECK(boreon("evaluate 'sum(1/k, k from 1 to 10^18)'").says("42.02374733"));
-  CHECK(boreon("expand '(a+b+c+d)^200' --work 1000000").says("--work 10000000"));
-  CHECK(boreon("expand '(a+b+c+d)^200' --work 1000000 --json").json()["error"]["kind"] == "limit");
+  CHECK(tool("evaluate 'sum(1/k, k from 1 to 10^18)'").says("42.02374733"));
+  CHECK(tool("expand '(a+b+c+d)^200' --work 1000000").says("--work 10000000"));
+  CHECK(tool("expand '(a+b+c+d)^200' --work 1000000 --json").json()["error"]["kind"] == "limit");
 }
 
 TEST_CASE("what a terminal would carry out is written out") {
   const Folder folder;
   const std::string evil = folder.file(
       "evil.toml", "title = \"red \\u001b[31m and \\u202e turned\"\n[unknowns]\nx = 1\n[equations]\ne = \"x = 2\"\n");
-  const auto o = boreon("show " + evil);
+  const auto o = tool("show " + evil);
   CHECK(o.text.find('\x1b') == std::string::npos);
   CHECK(o.says("\\u{001b}[31m"));
   CHECK(o.says("\\u{202e}"));
-  CHECK(boreon("derive $'x\\xff'").text.find('\xff') == std::string::npos);
+  CHECK(tool("derive $'x\\xff'").text.find('\xff') == std::string::npos);
 }

@@ -16,9 +16,9 @@ TEST_CASE("the same command prints the same text") {
            "solve " + model("ion_chemistry.toml") + " --verbose",
            "simulate " + model("pulsating_patch.toml") + " --until 5"}) {
     CAPTURE(arguments);
-    const auto first = test::boreon(arguments);
+    const auto first = test::tool(arguments);
     CHECK(first.code == 0);
-    CHECK(first.text == test::boreon(arguments).text);
+    CHECK(first.text == test::tool(arguments).text);
     CHECK(first.text == first.out);
     CHECK(first.text.find(" \n") == std::string::npos);
   }
@@ -34,7 +34,7 @@ TEST_CASE("results in JSON are text that reads back and means the same as the li
                         Case{"f(x)*g(x^2)", "x"}, Case{"integral(exp(-u^2*x), u from 0 to x)", "x"},
                         Case{"cyl_bessel_j(1, x)*erf(x)", "x"}, Case{"max(x, y)^3", "x"}}) {
     CAPTURE(std::string(c.expression));
-    const auto j = test::boreon(std::string("derive '") + c.expression + "' --wrt " + c.variable + " --json").json();
+    const auto j = test::tool(std::string("derive '") + c.expression + "' --wrt " + c.variable + " --json").json();
     CHECK(j["ok"] == true);
     const boreon::Expr here = boreon::derivative(boreon::parse(c.expression), boreon::Symbol(c.variable));
     CHECK((boreon::parse(j["result"].get<std::string>()) == here));
@@ -45,7 +45,7 @@ TEST_CASE("results in JSON are text that reads back and means the same as the li
 TEST_CASE("solve, simulate and the library give the same numbers") {
   const boreon::Model m = boreon::load_model(model("ion_chemistry.toml"));
   const auto here = boreon::solve_steady(boreon::steady_system(m));
-  auto there = test::boreon("solve " + model("ion_chemistry.toml") + " --json").json();
+  auto there = test::tool("solve " + model("ion_chemistry.toml") + " --json").json();
   for (std::size_t i = 0; i < m.unknowns.size(); ++i) CHECK(there["values"][m.unknowns[i].name] == here.values[i]);
   CHECK(there["iterations"] == here.iterations.size() - 1);
 
@@ -55,7 +55,7 @@ TEST_CASE("solve, simulate and the library give the same numbers") {
   o.samples = 26;
   const boreon::System s = boreon::time_system(arc);
   const auto run = boreon::step_in_time(s, o);
-  auto run_there = test::boreon("simulate " + model("arc_switching.toml") + " --until 50 --samples 26 --json").json();
+  auto run_there = test::tool("simulate " + model("arc_switching.toml") + " --until 50 --samples 26 --json").json();
   for (std::size_t i = 0; i < s.states.size(); ++i)
     CHECK(run_there["values"][s.state_names[i]] == run.states.back()[i]);
   CHECK(run_there["statistics"]["steps"] == run.steps);
@@ -63,8 +63,8 @@ TEST_CASE("solve, simulate and the library give the same numbers") {
 
 TEST_CASE("the models are physically sound") {
   // steady state of the run inside the arc equals the solution of the steady chemistry with the same sources
-  auto late = test::boreon("simulate " + model("arc_switching.toml") + " --until 139 --set t_off=1e6 --json").json();
-  auto steady = test::boreon("solve " + model("arc_switching.toml") +
+  auto late = test::tool("simulate " + model("arc_switching.toml") + " --until 139 --set t_off=1e6 --json").json();
+  auto steady = test::tool("solve " + model("arc_switching.toml") +
                              " --set q_night=2.601e9 --set t_on=1e9 --set t_off=2e9 --json")
                     .json();
   for (const char* ion : {"N2p", "O2p", "NOp"})
@@ -72,7 +72,7 @@ TEST_CASE("the models are physically sound") {
 
   // the proton keeps its energy and turns where its parallel energy is used up
   const test::Folder folder;
-  CHECK(test::boreon("simulate " + model("mirror_proton.toml") + " --out " + (folder / "proton.csv")).code == 0);
+  CHECK(test::tool("simulate " + model("mirror_proton.toml") + " --out " + (folder / "proton.csv")).code == 0);
   std::ifstream file(folder / "proton.csv");
   std::string line;
   std::getline(file, line);
@@ -92,9 +92,9 @@ TEST_CASE("the models are physically sound") {
   CHECK(highest == doctest::Approx(6.4e6 * std::sqrt(parallel / 3.2e-16)).epsilon(1e-4));
 
   // the dipole field: twice as strong over the pole as at the equator, at the same distance
-  auto pole = test::boreon("solve " + model("dipole_field.toml") + " --set x0=0 --set y0=0 --set z0=1 --json").json();
+  auto pole = test::tool("solve " + model("dipole_field.toml") + " --set x0=0 --set y0=0 --set z0=1 --json").json();
   auto equator =
-      test::boreon("solve " + model("dipole_field.toml") + " --set x0=1 --set y0=0 --set z0=0 --json").json();
+      test::tool("solve " + model("dipole_field.toml") + " --set x0=1 --set y0=0 --set z0=0 --json").json();
   CHECK(pole["outputs"]["strength"].get<double>() == doctest::Approx(2 * equator["outputs"]["strength"].get<double>()));
   CHECK(equator["outputs"]["strength"].get<double>() == doctest::Approx(3.12e-5));
 }
@@ -104,9 +104,9 @@ TEST_CASE("formats: each command that shows mathematics knows all three") {
                                                                        "show " + model("dipole_field.toml"),
                                                                        "derive " + model("mirror_proton.toml")}) {
     CAPTURE(command);
-    const std::string text = test::boreon(command + " --format text").out;
-    const std::string latex = test::boreon(command + " --format latex").out;
-    const std::string unicode = test::boreon(command + " --format unicode").out;
+    const std::string text = test::tool(command + " --format text").out;
+    const std::string latex = test::tool(command + " --format latex").out;
+    const std::string unicode = test::tool(command + " --format unicode").out;
     CHECK(latex.find("\\frac") != std::string::npos);
     CHECK(unicode.find("─") != std::string::npos);
     CHECK(text.find("\\frac") == std::string::npos);
@@ -115,19 +115,19 @@ TEST_CASE("formats: each command that shows mathematics knows all three") {
 }
 
 TEST_CASE("assumptions and values given on the command line reach the result") {
-  CHECK(test::boreon("derive 'sqrt(x^2)' --wrt x --json").json()["result"] == "x/sqrt(x^2)");
-  CHECK(test::boreon("derive 'abs(a*x)' --wrt x --assume 'a > 0, x > 0' --json").json()["result"] == "a");
-  CHECK(test::boreon("derive 'sqrt(a - b)' --wrt a --assume 'a > b, b > 0' --json").json()["check"]["verdict"] ==
+  CHECK(test::tool("derive 'sqrt(x^2)' --wrt x --json").json()["result"] == "x/sqrt(x^2)");
+  CHECK(test::tool("derive 'abs(a*x)' --wrt x --assume 'a > 0, x > 0' --json").json()["result"] == "a");
+  CHECK(test::tool("derive 'sqrt(a - b)' --wrt a --assume 'a > b, b > 0' --json").json()["check"]["verdict"] ==
         "agrees");
-  CHECK(test::boreon("evaluate 'a*x' --at x=2 --set a=3 --json").json()["result"] == "6");
-  CHECK(test::boreon("evaluate 'n' --assume 'n integer' --at n=4 --json").code == 0);
+  CHECK(test::tool("evaluate 'a*x' --at x=2 --set a=3 --json").json()["result"] == "6");
+  CHECK(test::tool("evaluate 'n' --assume 'n integer' --at n=4 --json").code == 0);
 }
 
 TEST_CASE("a field that repeats another has all of it") {
   for (const std::string& arguments :
        {"solve " + model("ion_chemistry.toml"), "simulate " + model("pulsating_patch.toml") + " --until 5"}) {
     CAPTURE(arguments);
-    const auto j = test::boreon(arguments + " --json").json();
+    const auto j = test::tool(arguments + " --json").json();
     CHECK(!j["values"].empty());
     CHECK(j["result"] == j["values"]);
   }

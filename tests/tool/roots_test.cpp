@@ -178,11 +178,11 @@ TEST_CASE("stability and the beginning of oscillations") {
 TEST_CASE("roots and branches on the command line") {
   const std::string model = std::string(BOREON_MODELS) + "/arc_ignition.toml";
   const test::Folder folder;
-  test::Output o = test::boreon("solve " + model + " --roots --json");
+  test::Output o = test::tool("solve " + model + " --roots --json");
   REQUIRE(o.code == 0);
   CHECK(o.json()["roots"].size() == 3);
   CHECK(o.json()["complete"] == true);
-  o = test::boreon("trace " + model + " --along power --from 0.005 --to 0.2 --json --plot " + (folder / "b.png") +
+  o = test::tool("trace " + model + " --along power --from 0.005 --to 0.2 --json --plot " + (folder / "b.png") +
                    " --out " + (folder / "b.csv"));
   REQUIRE(o.code == 0);
   CHECK(o.json()["turning_points"].size() == 2);
@@ -202,7 +202,7 @@ TEST_CASE("roots and branches on the command line") {
                         {"solve \"x = 1\" --roots", 2, "--roots"}};
   for (const Case& c : cases) {
     CAPTURE(c.arguments);
-    o = test::boreon(c.arguments);
+    o = test::tool(c.arguments);
     CHECK(o.code == c.code);
     CHECK_MESSAGE(o.says(c.says), o.text);
   }
@@ -210,7 +210,7 @@ TEST_CASE("roots and branches on the command line") {
       folder.file("tight.toml",
                   "[parameters]\nq = 5e7\na = 0.5\n[unknowns]\nn = { start = 100, lower = 0, upper = "
                   "1000 }\n[equations]\nbalance = \"q = a*n^2\"\n");
-  o = test::boreon("solve " + tight);
+  o = test::tool("solve " + tight);
   CHECK(o.code == 1);
   CHECK_MESSAGE(o.says("n = 10000, above its upper bound 1000"), o.text);
 }
@@ -229,7 +229,7 @@ TEST_CASE("the derived Jacobian beside differences, single precision and an old 
   for (const JacobianTrial& t : c.trials)
     for (std::size_t k = 1; k < t.residuals.size(); ++k) CHECK(t.residuals[k] <= t.residuals[k - 1]);
   const test::Folder folder;
-  const test::Output o = test::boreon("solve " + std::string(BOREON_MODELS) +
+  const test::Output o = test::tool("solve " + std::string(BOREON_MODELS) +
                                       "/ion_chemistry.toml --compare-jacobian --plot " + (folder / "c.png"));
   CHECK(o.code == 0);
   CHECK(o.says("single precision"));

@@ -22,8 +22,8 @@ TEST_CASE("a closed form beside a run in time: agreement, a planted fault, and w
   CHECK(compare_with_run(oscillator, {{y(t), cos(2 * t)}}, {given[0]}).verdict == Verdict::untested);
   CHECK(compare_with_run({derivative(y(t), t) + k * y(t)}, {{y(t), exp(-k * t)}}, {given[0]}).verdict ==
         Verdict::untested);
-  const test::Output o = test::boreon("solve \"y' = y^2\" --for 'y(t)' --given 'y(0)=1/2'");
+  const test::Output o = test::tool("solve \"y' = y^2\" --for 'y(t)' --given 'y(0)=1/2'");
   CHECK(o.says("beside a run in time"));
-  CHECK(test::boreon("solve \"x' = y\" \"y' = -x\" --for 'x(t),y(t)' --given 'x(0)=1, y(0)=0'")
+  CHECK(test::tool("solve \"x' = y\" \"y' = -x\" --for 'x(t),y(t)' --given 'x(0)=1, y(0)=0'")
             .says("beside a run in time"));
 }

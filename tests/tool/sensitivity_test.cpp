@@ -274,14 +274,14 @@ TEST_CASE("uncertainties add up as the formula says, correlations included, and 
 TEST_CASE("sensitivity and uncertainties on the command line") {
   const std::string model = std::string(BOREON_MODELS) + "/electron_density.toml";
   const test::Folder folder;
-  test::Output o = test::boreon("sensitivity " + model + " --of n_e --wrt q,a_NO --json --plot " + (folder / "s.png"));
+  test::Output o = test::tool("sensitivity " + model + " --of n_e --wrt q,a_NO --json --plot " + (folder / "s.png"));
   REQUIRE(o.code == 0);
   const auto j = o.json();
   CHECK(j["result"]["n_e"]["q"]["relative"].get<double>() == doctest::Approx(0.5).epsilon(1e-3));
   CHECK(j["result"]["n_e"]["a_NO"]["forward"].get<double>() ==
         doctest::Approx(j["result"]["n_e"]["a_NO"]["adjoint"].get<double>()).epsilon(1e-9));
   CHECK(std::filesystem::file_size(folder / "s.png") > 10000);
-  o = test::boreon("solve " + model + " --json --monte-carlo 200");
+  o = test::tool("solve " + model + " --json --monte-carlo 200");
   REQUIRE(o.code == 0);
   CHECK(o.json()["uncertainties"]["n_e"].get<double>() > 1e9);
   CHECK(o.json()["monte_carlo"]["n_e"]["enough"] == true);
@@ -298,29 +298,29 @@ TEST_CASE("sensitivity and uncertainties on the command line") {
                         {"solve " + std::string(BOREON_MODELS) + "/arc_ignition.toml --monte-carlo 10", "uncertain"}};
   for (const Case& c : cases) {
     CAPTURE(c.arguments);
-    o = test::boreon(c.arguments);
+    o = test::tool(c.arguments);
     CHECK(o.code == 2);
     CHECK_MESSAGE(o.says(c.says), o.text);
   }
-  o = test::boreon("sensitivity " + model + " --of share --wrt q");
+  o = test::tool("sensitivity " + model + " --of share --wrt q");
   CHECK(o.code == 0);
   const std::string idle = folder.file(
       "idle.toml",
       "[parameters]\na = 2\nb = 3\n[unknowns]\nx = 1\ny = 1\n[equations]\ne = \"x^2 = a\"\nf = \"y = b*x\"\n");
-  o = test::boreon("sensitivity " + idle + " --of x --wrt b");
+  o = test::tool("sensitivity " + idle + " --of x --wrt b");
   CHECK(o.says("x does not depend on b"));
   // error bars of a run with an equation that holds at every moment: z = x, so both fall like exp(-k)
   const std::string algebraic = folder.file(
       "algebraic.toml",
       "[parameters]\nk = { value = 1, uncertainty = 0.1 }\n[unknowns]\nx = 1\nz = 1\n[equations]\ne = \"x' = "
       "-k*z\"\nf = \"z = x\"\n[run]\nuntil = 1\n");
-  o = test::boreon("simulate " + algebraic);
+  o = test::tool("simulate " + algebraic);
   CHECK(o.code == 0);
   CHECK_MESSAGE(o.says("x = 0.367879 +- 0.0368   (-0.0368 by k)"), o.text);
   CHECK_MESSAGE(o.says("z = 0.367879 +- 0.0368   (-0.0368 by k)"), o.text);
   const std::string twofold =
       folder.file("twofold.toml", "[parameters]\na = 0\n[unknowns]\nx = 2\n[equations]\ne = \"(x - 1)^2 = a\"\n");
-  o = test::boreon("sensitivity " + twofold + " --of x --wrt a");
+  o = test::tool("sensitivity " + twofold + " --of x --wrt a");
   CHECK(o.code == 1);
   CHECK_MESSAGE(o.says("singular"), o.text);
 }
@@ -350,7 +350,7 @@ TEST_CASE("second derivatives of steady states, by closed forms and in either or
   CHECK_THROWS_WITH_AS((void)second_sensitivities(s, "k", {"a"}), doctest::Contains("no output or unknown 'k'"), Error);
 
   const test::Output out =
-      test::boreon("sensitivity " + test::model("electron_density.toml") + " --of n_e --wrt q,a_NO --second");
+      test::tool("sensitivity " + test::model("electron_density.toml") + " --of n_e --wrt q,a_NO --second");
   CHECK(out.code == 0);
   CHECK(out.says("second derivatives of n_e"));
   CHECK(out.says("the uncertain parameters move the mean of n_e by"));

@@ -6,7 +6,7 @@
 #include "tool/tool.hpp"
 
 TEST_CASE("solve: solutions, conditions and cases in JSON") {
-  const auto j = test::boreon("solve 'a*x^2 + b*x + c = 0' --for x --json").json();
+  const auto j = test::tool("solve 'a*x^2 + b*x + c = 0' --for x --json").json();
   CHECK(j["ok"] == true);
   CHECK(j["status"] == "exact");
   CHECK(j["complete"] == true);
@@ -20,31 +20,31 @@ TEST_CASE("solve: solutions, conditions and cases in JSON") {
 }
 
 TEST_CASE("solve: families, free unknowns, no solution, numbers in a range") {
-  const auto family = test::boreon("solve 'sin(x) = 1/2' --json").json();
+  const auto family = test::tool("solve 'sin(x) = 1/2' --json").json();
   CHECK(family["integers"][0] == "n1");
   CHECK(family["result"].size() == 2);
-  const auto free = test::boreon("solve 'x + y = 1' --for x,y --json").json();
+  const auto free = test::tool("solve 'x + y = 1' --for x,y --json").json();
   CHECK(free["free"][0] == "y");
   CHECK(free["result"][0]["x"] == "1 - y");
-  const auto none = test::boreon("solve 'sqrt(x) = -1' --json").json();
+  const auto none = test::tool("solve 'sqrt(x) = -1' --json").json();
   CHECK(none["ok"] == true);
   CHECK(none["complete"] == true);
   CHECK(none["result"].empty());
-  const auto numbers = test::boreon("solve '3*sin(x) = x' --within 'x from -10 to 10' --json").json();
+  const auto numbers = test::tool("solve '3*sin(x) = x' --within 'x from -10 to 10' --json").json();
   CHECK(numbers["status"] == "approximate");
   CHECK(numbers["complete"] == true);
   CHECK(numbers["result"].size() == 3);
   CHECK(numbers["result"][2]["x"].get<std::string>().starts_with("2.27886266007582"));
-  const auto honest = test::boreon("solve 'tanh(x) = a*x' --for x");
+  const auto honest = test::tool("solve 'tanh(x) = a*x' --for x");
   CHECK(honest.code == 0);
   CHECK(honest.says("unevaluated"));
 }
 
 TEST_CASE("solve: --set, --assume, --digits, --format and --steps act") {
-  CHECK(test::boreon("solve 'x^2 = a' --set a=9 --for x").says("x = 3"));
-  CHECK(!test::boreon("solve 'x^2 = 7*x' --assume 'x > 0'").says("x = 0"));
-  CHECK(test::boreon("solve 'x^2 = 2' --digits 30").says("1.41421356237309504880168872421"));
-  CHECK(test::boreon("solve 'x^2 = 2' --format latex").says("\\sqrt{2}"));
-  CHECK(test::boreon("solve 'exp(2*x) = 5' --steps").says("inverse of exp"));
-  CHECK(test::boreon("solve '(x - 1)^2*(x + 2) = 0'").says("(2 times)"));
+  CHECK(test::tool("solve 'x^2 = a' --set a=9 --for x").says("x = 3"));
+  CHECK(!test::tool("solve 'x^2 = 7*x' --assume 'x > 0'").says("x = 0"));
+  CHECK(test::tool("solve 'x^2 = 2' --digits 30").says("1.41421356237309504880168872421"));
+  CHECK(test::tool("solve 'x^2 = 2' --format latex").says("\\sqrt{2}"));
+  CHECK(test::tool("solve 'exp(2*x) = 5' --steps").says("inverse of exp"));
+  CHECK(test::tool("solve '(x - 1)^2*(x + 2) = 0'").says("(2 times)"));
 }

@@ -28,7 +28,7 @@ inline std::string read_all(std::FILE* pipe) {
   return text;
 }
 
-inline Output boreon(const std::string& arguments) {
+inline Output tool(const std::string& arguments) {
   Output o;
   const std::string errors =
       (std::filesystem::temp_directory_path() / ("boreon-errors-" + std::to_string(::getpid()))).string();
