@@ -207,6 +207,8 @@ const std::vector<Command>& commands() {
        [](CLI::App& c, Parsing& r) {
          option(c, r, "--for", r.request.solve_for, "the unknowns: x,y; functions as \"y(t)\"");
          option(c, r, "--given", r.request.given, "values of unknown functions: \"y(0)=1, y'(0)=2\"");
+         flag(c, r, "--exact", r.request.exact,
+              "the equations of a model in closed form, in its parameters; for the unknowns or what --for names");
          flag(c, r, "--roots", r.request.roots, "all steady states of a model within its bounds");
          flag(c, r, "--compare-jacobian", r.request.compare_jacobian,
               "the solve of a model with the derived Jacobian, differences, single precision, an old one");

@@ -1,14 +1,12 @@
 // SPDX-License-Identifier: MIT
-// derive, evaluate, check: from expressions and models to derivatives and numbers, each with its evidence.
+// derive, check: from expressions and models to derivatives, each with its evidence.
 #include <fmt/format.h>
 #include <fmt/ranges.h>
 
 #include <algorithm>
 #include <cmath>
-#include <cstdlib>
 
 #include "request.hpp"
-#include "sensitivity.hpp"
 
 namespace boreon::cli {
 namespace {
@@ -222,41 +220,6 @@ std::string brief(const Evidence& e) {
                      e.skipped > 0 ? fmt::format("; {} entries could be compared at no point", e.skipped) : "");
 }
 
-std::string number_text(double v) { return fmt::format("{:.15g}", v); }
-
-Answer evaluate_model(const Request& r) {
-  const Model model = model_of(r);
-  const System system = system_of(model);
-  Bindings b;
-  for (std::size_t i = 0; i < system.parameters.size(); ++i) {
-    b.set(system.parameters[i], i < model.parameters.size()
-                                    ? Expr(model.parameters[i].value)
-                                    : Expr(Number::shortest_decimal(system.parameter_values[i])));
-  }
-  for (std::size_t i = 0; i < system.states.size(); ++i)
-    b.set(system.states[i], Expr(Number::shortest_decimal(system.start[i])));
-  b.set(system.time, Expr(Number::shortest_decimal(model.run.from)));
-  Answer a;
-  a.text = "at the start values:\n";
-  a.json["result"] = Json::object();
-  const auto add = [&](const std::string& name, const Expr& e) {
-    const double v = evaluate(e, b, Unused::allowed);
-    a.text += fmt::format("  {} = {}\n", name, number_text(v));
-    a.json["result"][name] = number_text(v);
-  };
-  for (std::size_t i = 0; i < system.residuals.size(); ++i) {
-    add(model.equations.empty()      ? "model of " + system.equation_names[i] + " in the middle of the data"
-        : system.right_sides.empty() ? "residual of " + system.equation_names[i]
-                                     : "rate of " + system.state_names[i],
-        system.residuals[i]);
-  }
-  for (std::size_t i = 0; i < system.outputs.size(); ++i) add(system.output_names[i], system.outputs[i]);
-  add_uncertainties(a, r, model, system, sensitivity_options(r, model, OutputsAt::start));
-  a.json["status"] = "approximate";
-  a.json["check"] = {{"method", "none"}, {"points", 0}, {"digits", 0}, {"worst", nullptr}, {"verdict", "untested"}};
-  return a;
-}
-
 }  // namespace
 
 Answer derive(const Request& r) {
@@ -266,117 +229,6 @@ Answer derive(const Request& r) {
     throw Error(ErrorKind::usage, "--coordinates goes with --what gradient, divergence, curl or laplacian");
   if (field && !is_model(r.inputs.at(0))) return derive_field(r);
   return is_model(r.inputs.at(0)) ? derive_model(r) : derive_expression(r);
-}
-
-Answer evaluate_command(const Request& r) {
-  if (is_model(r.inputs.at(0))) return evaluate_model(r);
-  if (r.inputs.size() != 1) throw Error(ErrorKind::usage, "evaluate takes one expression");
-  const Assumed assumed = assumptions_of(r);
-  Expr e = evaluate_derivatives(read_input(r.inputs[0], assumed.context));
-  // integrals, sums and limits: by closed form where there is one, which quadrature then confirms
-  Expr closed = e;
-  bool operators = false;
-  bool limits = false;
-  postorder(e, [&](const Expr& x) {
-    operators = operators || x.is(Kind::integral) || x.is(Kind::reduction) || x.is(Kind::limit);
-    limits = limits || x.is(Kind::limit) ||
-             (x.is(Kind::reduction) && (x.operands()[3].is_constant(ConstantCode::infinity) ||
-                                        !x.operands()[3].word() || *x.operands()[3].word() > 100000));
-  });
-  if (operators) closed = evaluate_operators(e, assumed.conditions);
-  if (limits) e = closed;
-  Bindings b;
-  if (!r.at.empty()) {
-    for (const auto& [name, value] : assignments(r.at.get(), "--at")) b.set(name, value);
-  }
-  Answer a;
-  bool imaginary = r.complex;
-  bool roots = false;
-  postorder(e, [&](const Expr& x) {
-    imaginary = imaginary || x.is_constant(ConstantCode::imaginary);
-    roots = roots || is_call_of(x, "polynomial_root");
-  });
-  for (const auto& entry : b.entries())
-    postorder(entry.value, [&](const Expr& x) { imaginary = imaginary || x.is_constant(ConstantCode::imaginary); });
-  a.json["status"] = "approximate";
-  if (r.digits.get() != 0) {
-    const Enclosure c = certify(closed, b, r.digits.get(), operators ? Unused::allowed : Unused::error);
-    if (!imaginary && !c.imaginary.empty()) (void)evaluate(e, b);  // explains where the real domain is left
-    a.json["result"] = c.to_string();
-    a.json["check"] = {{"method", "ball arithmetic, rigorous"},
-                       {"points", 1},
-                       {"digits", r.digits.get()},
-                       {"worst", nullptr},
-                       {"verdict", "agrees"}};
-    a.text = fmt::format("  {}\ncheck: rigorous enclosure by ball arithmetic, correct to one unit of the last digit\n",
-                         c.to_string());
-    return a;
-  }
-  std::complex<double> v;
-  try {
-    v = imaginary ? evaluate_complex(e, b) : std::complex<double>(evaluate(e, b));
-  } catch (const Error& error) {
-    // roots of polynomials are as openly complex as the imaginary unit is
-    if (error.kind() != ErrorKind::domain || !roots) throw;
-    imaginary = true;
-    v = evaluate_complex(e, b);
-  }
-  if (!std::isfinite(v.real()) || !std::isfinite(v.imag())) {
-    throw Error(
-        ErrorKind::domain,
-        "the value is beyond the range of double precision, about 1.8e308; ask for --digits 15 to get it all the same");
-  }
-  a.json["result"] = complex_text(v);
-  a.text = fmt::format("  {}\n", complex_text(v));
-  try {
-    const Enclosure c = certify(closed, b, 20, operators ? Unused::allowed : Unused::error);
-    const std::complex<double> exact(
-        std::strtod(c.real.c_str(), nullptr),
-        c.imaginary.empty() || (!imaginary && std::abs(std::strtod(c.imaginary.c_str(), nullptr)) <= 2 * c.radius)
-            ? 0.0
-            : std::strtod(c.imaginary.c_str(), nullptr));
-    const bool vanishes = c.real.find_first_of("123456789") == std::string::npos &&
-                          c.imaginary.find_first_of("123456789") == std::string::npos;
-    const double size = std::max(std::abs(exact), std::abs(v));
-    // What double precision cannot hold, or has lost, is told by the enclosure.
-    const bool below = !vanishes && exact == 0.0;
-    const double plain = below ? 0 : v == exact ? 15 : std::clamp(-std::log10(std::abs(v - exact) / size), 0.0, 15.0);
-    a.json["check"] = {
-        {"method", "ball arithmetic, rigorous"},
-        {"points", 1},
-        {"digits", 15},
-        {"worst",
-         {{"reference", c.to_string()}, {"double_precision", complex_text(v)}, {"digits_of_double_precision", plain}}},
-        {"verdict", "agrees"}};
-    if (below) {
-      const Enclosure rounded = certify(closed, b, 15, operators ? Unused::allowed : Unused::error);
-      a.json["result"] = rounded.to_string();
-      a.text = fmt::format(
-          "  {}\ncheck: rigorous enclosure, correct to the last digit shown; it is below the range of double "
-          "precision, about 4.9e-324\n",
-          rounded.to_string());
-    } else if (plain < 12) {
-      a.json["result"] = complex_text(exact);
-      a.text = fmt::format("  {}\ncheck: rigorous enclosure {}\n", complex_text(exact), c.to_string());
-      r.warn(
-          fmt::format("double precision gives {} for this expression: {:.0f} of 16 digits are lost by cancellation, so "
-                      "a numeric function made of it loses them too",
-                      complex_text(v), std::ceil(16 - plain)));
-    } else {
-      a.text +=
-          fmt::format("check: {:.0f} digits agree with a rigorous enclosure ({})\n", std::floor(plain), c.to_string());
-      a.json["check"]["digits"] = plain;
-    }
-  } catch (const Error& why) {
-    if (why.kind() == ErrorKind::limit || why.kind() == ErrorKind::interrupted) throw;
-    a.text += "check: untested (no rigorous enclosure at this point)\n";
-    a.json["check"] = {{"method", "ball arithmetic, rigorous"},
-                       {"points", 0},
-                       {"digits", 0},
-                       {"worst", nullptr},
-                       {"verdict", "untested"}};
-  }
-  return a;
 }
 
 namespace {

@@ -78,6 +78,7 @@ struct Request {
   Option<std::string> precision{"double"};
   Option<std::size_t> monte_carlo{0};
   Option<bool> roots{false};
+  Option<bool> exact{false};
   Option<bool> compare_jacobian{false};
   Option<bool> second{false};
   Option<std::string> goal;

@@ -8,6 +8,7 @@
 
 #include "boreon/equations.hpp"
 #include "request.hpp"
+#include "solve.hpp"
 
 namespace boreon::cli {
 namespace {
@@ -186,36 +187,9 @@ std::vector<std::string> common_conditions(const SolutionSet& s) {
 
 }  // namespace
 
-Answer solve(const Request& r) {
-  if (is_model(r.inputs.at(0))) {
-    const Model m = model_of(r);
-    if (m.objective && m.equations.size() < m.unknowns.size())
-      throw Error(ErrorKind::usage,
-                  fmt::format("'{}' leaves a choice ({} equations for {} unknowns): optimise finds the best one",
-                              m.called(), m.equations.size(), m.unknowns.size()));
-    if (r.roots) return roots_of_model(r, m);
-    if (r.compare_jacobian) return jacobians_of_model(r, m);
-    const bool more_equations = m.equations.size() > m.unknowns.size() && !m.in_time() && m.fits.empty();
-    return more_equations ? fit_of_model(r, m) : solve_model(r, m);
-  }
-  if (asks_for_functions(r)) return solve_differential_equations(r);
-  const Assumed assumed = assumptions_of(r);
-  if (auto a = inequality(r, assumed)) return *a;
-  const std::vector<Expr> equations = equations_of(r, assumed);
-  for (const Expr& call : unknown_calls(equations)) {
-    if (call.operands().size() == 3 && !call.operands()[2].is_integer(0))
-      throw Error(ErrorKind::usage, fmt::format("a derivative of {0} occurs: a differential equation is solved for the "
-                                                "function, --for \"{0}({1})\"",
-                                                call.name(), to_text(call.operands()[1])));
-  }
-  if (!r.given.empty()) throw Error(ErrorKind::usage, "--given is for differential equations, with --for \"y(t)\"");
-  const std::vector<Expr> unknowns = unknowns_of(r, assumed, equations);
-  SolveOptions options;
-  options.conditions = assumed.conditions;
-  options.within = range_within(r, assumed, unknowns);
-  const int digits = r.digits.get();
-  const SolutionSet s = boreon::solve(equations, unknowns, options);
+Answer answer_of(const Request& r, const SolutionSet& s) {
   Answer a;
+  const int digits = r.digits.get();
   a.json["result"] = Json::array();
   a.json["status"] = to_string(s.status);
   a.json["complete"] = s.complete;
@@ -244,6 +218,38 @@ Answer solve(const Request& r) {
                           s.check.entries == 1 ? "" : "s", s.check.points, s.check.points == 1 ? "" : "s");
   if (r.steps && !s.steps.empty()) a.text += fmt::format("route:\n  {}\n", fmt::join(s.steps, "\n  "));
   return a;
+}
+
+Answer solve(const Request& r) {
+  if (is_model(r.inputs.at(0))) {
+    const Model m = model_of(r);
+    if (m.objective && m.equations.size() < m.unknowns.size())
+      throw Error(ErrorKind::usage,
+                  fmt::format("'{}' leaves a choice ({} equations for {} unknowns): optimise finds the best one",
+                              m.called(), m.equations.size(), m.unknowns.size()));
+    if (r.exact) return exact_solution_of_model(r, m);
+    if (r.roots) return roots_of_model(r, m);
+    if (r.compare_jacobian) return jacobians_of_model(r, m);
+    const bool more_equations = m.equations.size() > m.unknowns.size() && !m.in_time() && m.fits.empty();
+    return more_equations ? fit_of_model(r, m) : solve_model(r, m);
+  }
+  if (asks_for_functions(r)) return solve_differential_equations(r);
+  const Assumed assumed = assumptions_of(r);
+  if (auto a = inequality(r, assumed)) return *a;
+  const std::vector<Expr> equations = equations_of(r, assumed);
+  for (const Expr& call : unknown_calls(equations)) {
+    if (call.operands().size() == 3 && !call.operands()[2].is_integer(0))
+      throw Error(ErrorKind::usage, fmt::format("a derivative of {0} occurs: a differential equation is solved for the "
+                                                "function, --for \"{0}({1})\"",
+                                                call.name(), to_text(call.operands()[1])));
+  }
+  if (!r.given.empty()) throw Error(ErrorKind::usage, "--given is for differential equations, with --for \"y(t)\"");
+  const std::vector<Expr> unknowns = unknowns_of(r, assumed, equations);
+  SolveOptions options;
+  options.conditions = assumed.conditions;
+  options.within = range_within(r, assumed, unknowns);
+  const SolutionSet s = boreon::solve(equations, unknowns, options);
+  return answer_of(r, s);
 }
 
 }  // namespace boreon::cli

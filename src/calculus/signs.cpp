@@ -189,7 +189,7 @@ std::optional<int> Signs::known(const Expr& e) const {
     const EvaluationPlan plan({&e, 1});
     for (const long precision : {64L, 256L, 1024L}) {
       const auto b = ball_at(plan, {}, {}, precision);
-      if (!b) break;
+      if (!b) continue;  // roots of polynomials with large coefficients need more bits to be told apart
       if (arb_contains_zero(b->im()) == 0) return std::nullopt;
       if (arb_is_positive(b->re()) != 0) return 1;
       if (arb_is_negative(b->re()) != 0) return -1;

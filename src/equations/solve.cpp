@@ -379,12 +379,32 @@ class Solve {
       for (const Expr& c : options_.conditions) {
         if (!depends_on(c, v.target)) continue;
         const Expr there = substitute(c, values, Unused::allowed);
-        if (!holds(there, signs).value_or(true)) return false;
-        if (!holds(there, signs) && std::find(conditions.begin(), conditions.end(), there) == conditions.end())
+        const std::optional<bool> known = is_sign_of(c, v.target) ? sign_holds(c, signs.known(v.value)) : std::nullopt;
+        const std::optional<bool> fulfilled = known ? known : holds(there, signs);
+        if (!fulfilled.value_or(true)) return false;
+        if (!fulfilled && std::find(conditions.begin(), conditions.end(), there) == conditions.end())
           conditions.push_back(there);
       }
     }
     return true;
+  }
+
+  // x > 0, 0 >= x, ...: the sign of the value as it is written is known where that of a difference is not.
+  static bool is_sign_of(const Expr& c, const Expr& x) {
+    if (!c.is(Kind::relation)) return false;
+    const auto o = c.operands();
+    return (o[0] == x && o[1].is_integer(0)) || (o[1] == x && o[0].is_integer(0));
+  }
+  static std::optional<bool> sign_holds(const Expr& c, std::optional<int> sign) {
+    if (!sign) return std::nullopt;
+    const int left = c.operands()[0].is_integer(0) ? -*sign : *sign;
+    switch (c.relation_op()) {
+      case RelationOp::less: return left < 0;
+      case RelationOp::less_equal: return left <= 0;
+      case RelationOp::equal: return left == 0;
+      case RelationOp::not_equal: return left != 0;
+    }
+    return std::nullopt;
   }
 
   static bool strict(Assumption a) { return a == Assumption::positive || a == Assumption::negative; }

@@ -11,6 +11,7 @@
 #include "boreon/cross_check.hpp"
 #include "boreon/model.hpp"
 #include "boreon/traverse.hpp"
+#include "model/highest_rates.hpp"
 #include "model/time_integrals.hpp"
 
 namespace boreon {
@@ -55,112 +56,6 @@ void add_common(System& s, const Model& model) {
     s.parameter_values.push_back(p.value.to_double());
   }
   for (const NamedExpression& o : model.outputs) s.output_names.push_back(o.name);
-}
-
-// Highest derivatives from equations in which they occur linearly: A*rates = -rest, by elimination on the symbolic
-// matrix, which is diagonal or nearly so in most models.
-std::vector<Expr> solve_for_rates(const Model& model, const std::vector<std::size_t>& equations,
-                                  const std::vector<Expr>& residuals, const std::vector<Expr>& rates) {
-  const std::size_t n = rates.size();
-  SparseMatrix a = sparse_jacobian(residuals, rates);
-  NodeMap<std::size_t> index;
-  for (std::size_t j = 0; j < n; ++j) index[rates[j]] = j;
-  // The rates that occur in an expression.
-  const auto rates_in = [&](const Expr& e) {
-    std::vector<std::size_t> found;
-    for (const Expr& c : unknown_calls({&e, 1})) {
-      if (const std::size_t* j = index.find(c)) found.push_back(*j);
-    }
-    return found;
-  };
-  for (const Expr& value : a.values) {
-    if (const auto found = rates_in(value); !found.empty()) {
-      throw Error(ErrorKind::unsupported,
-                  fmt::format("the highest derivatives occur nonlinearly in the equations; solve them for {} first",
-                              to_text(rates[found[0]])));
-    }
-  }
-  Bindings zero;
-  for (const Expr& r : rates) zero.set(r, 0);
-  std::vector<Expr> rest = substitute(residuals, zero, Unused::allowed);
-  std::vector<std::vector<std::pair<std::size_t, Expr>>> rows(n);
-  for (std::size_t i = 0; i < n; ++i) {
-    for (auto k = a.pattern.row_start[i]; k < a.pattern.row_start[i + 1]; ++k) {
-      rows[i].emplace_back(static_cast<std::size_t>(a.pattern.columns[static_cast<std::size_t>(k)]),
-                           a.values[static_cast<std::size_t>(k)]);
-    }
-  }
-  std::vector<Expr> solution(n);
-  // Mostly each equation has a rate of its own, and nothing is to be eliminated.
-  std::vector<char> taken(n, 0);
-  bool diagonal = true;
-  for (const auto& row : rows) {
-    diagonal = diagonal && row.size() == 1 && taken[row[0].first] == 0;
-    if (diagonal) taken[row[0].first] = 1;
-  }
-  if (diagonal) {
-    for (std::size_t i = 0; i < n; ++i) solution[rows[i][0].first] = -rest[i] / rows[i][0].second;
-    return solution;
-  }
-  std::vector<char> row_done(n, 0);
-  std::vector<char> solved(n, 0);
-  for (std::size_t step = 0; step < n; ++step) {
-    // the row with the fewest rates left is solved next, so that chains and triangles need no elimination
-    std::size_t best = n;
-    for (std::size_t i = 0; i < n; ++i) {
-      if (row_done[i] == 0 && (best == n || rows[i].size() < rows[best].size())) best = i;
-    }
-    auto& row = rows[best];
-    if (row.empty()) {
-      throw Error(
-          ErrorKind::unsupported,
-          fmt::format("the equations cannot be solved for the highest derivatives: {} contains none that is left",
-                      model.equations[equations[best]].name),
-          model.equations[equations[best]].position);
-    }
-    const auto [column, pivot] = row.front();
-    row_done[best] = 1;
-    solved[column] = 1;
-    const std::vector<std::pair<std::size_t, Expr>> pivot_row(row.begin() + 1, row.end());
-    const Expr pivot_rest = rest[best];
-    // eliminate the column from all other rows that are left
-    for (std::size_t i = 0; i < n; ++i) {
-      if (row_done[i] != 0) continue;
-      const auto at =
-          std::find_if(rows[i].begin(), rows[i].end(), [c = column](const auto& e) { return e.first == c; });
-      if (at == rows[i].end()) continue;
-      const Expr factor = at->second / pivot;
-      rows[i].erase(at);
-      rest[i] = rest[i] - factor * pivot_rest;
-      for (const auto& [j, v] : pivot_row) {
-        const auto other =
-            std::find_if(rows[i].begin(), rows[i].end(), [c = j](const auto& e) { return e.first == c; });
-        if (other == rows[i].end()) {
-          rows[i].emplace_back(j, -factor * v);
-        } else {
-          other->second = other->second - factor * v;
-          if (other->second.is_integer(0)) rows[i].erase(other);
-        }
-      }
-    }
-    Expr sum = -pivot_rest;
-    for (const auto& [j, v] : pivot_row) sum -= v * rates[j];
-    solution[column] = sum / pivot;
-  }
-  // Rates that a solved row still refers to are put in, last solved first.
-  for (std::size_t round = 0; round < n; ++round) {
-    bool any = false;
-    for (Expr& s : solution) {
-      Bindings b;
-      for (const std::size_t j : rates_in(s)) b.set(rates[j], solution[j]);
-      if (b.empty()) continue;
-      const Expr next = substitute(s, b, Unused::allowed);
-      any = any || !(next == s);
-      s = next;
-    }
-    if (!any) break;
-  }
-  return solution;
 }
 
 // Equations with rates, and those that hold at every moment.

@@ -419,3 +419,23 @@ TEST_CASE("more solutions than can be listed are not passed over") {
   const Symbol a("a");
   CHECK(!solve({sqrt(x + 1) - x + a}, {x}).complete);
 }
+
+TEST_CASE("roots of polynomials with large coefficients have signs") {
+  const Symbol x("x");
+  const SolutionSet s =
+      solve({parse("6.292e38 - 5.72e24*x - 7.2599987e16*x^2 + 121*x^3")}, {x}, {.conditions = {greater_equal(x, 0)}});
+  REQUIRE(s.solutions.size() == 2);
+  for (const Solution& one : s.solutions) CHECK(one.conditions.empty());
+  CHECK(s.complete);
+}
+
+TEST_CASE("a sign that an unknown is given as a relation is decided as one that is assumed") {
+  const Symbol n("n"), q("q", {Assumption::positive}), a("a", {Assumption::positive}), b("b", {Assumption::positive});
+  const SolutionSet s = solve({q - a * power(n, 2) - b * n}, {n}, {.conditions = {greater_equal(n, 0)}});
+  REQUIRE(s.solutions.size() == 1);
+  CHECK(s.solutions[0].conditions.empty());
+  CHECK(s.complete);
+  CHECK(s.check.verdict == Verdict::agrees);
+  const SolutionSet none = solve({power(n, 2) - q}, {n}, {.conditions = {less(n, 0), greater(n, 0)}});
+  CHECK(none.solutions.empty());
+}

@@ -34,8 +34,8 @@ TEST_CASE("units of unknowns and equations change neither verdict nor digits of 
       "[unknowns]\nx = 1\ny = 1\n[equations]\na = \"x^2 - 4\"\nb = \"y - 3*x\"\n",
       "[unknowns]\nx = -1.2\ny = 1\n[equations]\na = \"10*(y - x^2)\"\nb = \"1 - x\"\n",
       "[unknowns]\nx = { start = 0.5, lower = 0 }\n[equations]\ne = \"x*exp(x) = 1\"\n",
-      "[unknowns]\nx = { start = 1, lower = 0 }\ny = { start = 2, lower = 0 }\nz = { start = 1, lower = 0 "
-      "}\n[equations]\na = \"3 - x*y - x\"\nb = \"x*y - 2*y*z\"\nc = \"x + y + z - 4\"\n",
+      ("[unknowns]\nx = { start = 1, lower = 0 }\ny = { start = 2, lower = 0 }\nz = { start = 1, lower = 0 }\n"
+       "[equations]\na = \"3 - x*y - x\"\nb = \"x*y - 2*y*z\"\nc = \"x + y + z - 4\"\n"),
       "[unknowns]\nx = 0\ny = 0\n[equations]\na = \"2*x + y = 4\"\nb = \"x - y = 1/2\"\n",
       "[unknowns]\nx = 1\n[equations]\na = \"x^2 + 1\"\n",
       "[unknowns]\nx = { start = 0.3, lower = 0 }\n[equations]\na = \"x + 1\"\n",

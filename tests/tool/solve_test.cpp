@@ -15,8 +15,7 @@ TEST_CASE("solve: solutions, conditions and cases in JSON") {
   CHECK(j["exceptions"][0]["when"] == "a = 0");
   CHECK(j["check"]["verdict"] == "agrees");
   CHECK(j["check"]["digits"].get<double>() >= 15);
-  CHECK((boreon::parse(j["result"][0]["x"].get<std::string>()) ==
-         boreon::parse("(-b + sqrt(b^2 - 4*a*c))/(2*a)")));
+  CHECK((boreon::parse(j["result"][0]["x"].get<std::string>()) == boreon::parse("(-b + sqrt(b^2 - 4*a*c))/(2*a)")));
 }
 
 TEST_CASE("solve: families, free unknowns, no solution, numbers in a range") {
@@ -47,4 +46,45 @@ TEST_CASE("solve: --set, --assume, --digits, --format and --steps act") {
   CHECK(test::tool("solve 'x^2 = 2' --format latex").says("\\sqrt{2}"));
   CHECK(test::tool("solve 'exp(2*x) = 5' --steps").says("inverse of exp"));
   CHECK(test::tool("solve '(x - 1)^2*(x + 2) = 0'").says("(2 times)"));
+}
+
+TEST_CASE("solve MODEL --exact: closed forms in parameters, beside the numeric steady state") {
+  const test::Folder folder;
+  const std::string balance = folder.file("balance.toml",
+                                          "[parameters]\nq = 4e9\nalpha = 2e-13\nbeta = 1e-3\n[unknowns]\nn = { start "
+                                          "= 1e10, lower = 0 }\n[definitions]\nloss = "
+                                          "\"alpha*n^2 + beta*n\"\n[equations]\ne = \"n' = q - loss\"\n");
+  auto j = test::tool("solve " + balance + " --exact --json").json();
+  CHECK(j["status"] == "exact");
+  CHECK(j["complete"] == true);
+  REQUIRE(j["result"].size() == 1);
+  CHECK((boreon::parse(j["result"][0]["n"].get<std::string>()) ==
+         boreon::parse("(sqrt(beta^2 + 4*alpha*q) - beta)/(2*alpha)")));
+  CHECK(j["steady_digits"].get<double>() > 12);
+  CHECK(j["check"]["verdict"] == "agrees");
+  // for a parameter, which then says what it takes
+  j = test::tool("solve " + balance + " --exact --for alpha --json").json();
+  REQUIRE(j["result"].size() == 1);
+  CHECK((boreon::parse(j["result"][0]["alpha"].get<std::string>()) == boreon::parse("q/n^2 - beta/n")));
+  // several branches, those outside the bounds marked
+  const std::string branches = folder.file(
+      "branches.toml",
+      "[parameters]\np = 3\n[unknowns]\nx = { start = 2, lower = 1 }\ny = 1\n[equations]\na = \"x + y = p\"\nb = "
+      "\"x*y = 2\"\n");
+  j = test::tool("solve " + branches + " --exact --json").json();
+  CHECK(j["result"].size() == 2);
+  CHECK(j["values"].size() == 2);
+  CHECK(j["steady_digits"].get<double>() > 12);
+  const auto text = test::tool("solve " + branches + " --exact --set p=4");
+  CHECK_MESSAGE(text.says("outside the bounds"), text.text);
+  CHECK(test::tool("solve " + balance + " --exact --for gamma").says("no unknown or parameter 'gamma'"));
+  CHECK(test::tool("solve " + balance + " --exact --for gamma").code == 2);
+  // without a closed form the certified numbers, which do not claim to be all
+  const std::string none =
+      folder.file("none.toml", "[parameters]\na = 2\n[unknowns]\nx = 1\n[equations]\ne = \"tanh(x) = a*x - 1\"\n");
+  j = test::tool("solve " + none + " --exact --json").json();
+  CHECK(j["status"] == "approximate");
+  CHECK(j["in_parameters"] == false);
+  CHECK(j["complete"] == false);
+  CHECK(j["steady_digits"].get<double>() > 12);
 }
