@@ -194,13 +194,6 @@ System time_system(const Model& model) {
                             model.equations.size(), model.unknowns.size()),
                 model.equations.back().position);
   }
-  if (!model.in_time()) {
-    throw Error(
-        ErrorKind::unsupported,
-        fmt::format(
-            "no equation of '{}' has a time derivative such as {}', so there is nothing to step in time; use solve",
-            model.called(), model.unknowns.front().name));
-  }
   System s;
   add_common(s, model);
   Bindings b;
@@ -224,6 +217,13 @@ System time_system(const Model& model) {
   for (const ModelEquation& e : model.equations) {
     s.equation_names.push_back(e.name);
     residuals.push_back(integrals.replaced(e.resolved.residual(), e.position));
+  }
+  if (!model.in_time() && integrals.all().empty()) {
+    throw Error(
+        ErrorKind::unsupported,
+        fmt::format(
+            "no equation of '{}' has a time derivative such as {}', so there is nothing to step in time; use solve",
+            model.called(), model.unknowns.front().name));
   }
   residuals = substitute(residuals, b, Unused::allowed);
   const EquationParts parts = parted(model, residuals, rates);

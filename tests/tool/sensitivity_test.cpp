@@ -206,6 +206,12 @@ TEST_CASE("integrals over time: of closed forms, small beside large states, in e
       "[unknowns]\nx = 1\n[equations]\ne = \"x' = -9*integral(x, t from 0 to t)\"\n[outputs]\no = \"x\"\n"));
   const TimeResult wave = step_in_time(memory, o);
   CHECK(wave.outputs.back()[0] == doctest::Approx(std::cos(12.0)).epsilon(1e-6));
+  // an integral equation without any rate: x = 1 + 2 integral of x is exp(2 t)
+  const System volterra = time_system(parse_model(
+      "[unknowns]\nx = 1\n[equations]\ne = \"x = 2*integral(x, t from 0 to t) + 1\"\n[outputs]\no = \"x\"\n"));
+  TimeOptions shorter = o;
+  shorter.until = 1.5;
+  CHECK(step_in_time(volterra, shorter).outputs.back()[0] == doctest::Approx(std::exp(3.0)).epsilon(1e-6));
   CHECK_THROWS_AS(
       (void)steady_system(parse_model("[unknowns]\nx = 1\n[equations]\ne = \"x' = 1 - x - integral(x, t from "
                                       "0 to t)\"\n")),
