@@ -12,6 +12,7 @@
 
 #include "boreon/error.hpp"
 #include "boreon/work.hpp"
+#include "solvers/consistent_start.hpp"
 #include "solvers/klu_factors.hpp"
 #include "solvers/run_derivatives.hpp"
 #include "solvers/run_support.hpp"
@@ -50,7 +51,8 @@ class AlgebraicDerivatives final : public RunDerivatives {
  public:
   AlgebraicDerivatives(const System& system, std::vector<RunInput> by, double relative_tolerance,
                        double absolute_tolerance)
-      : RunDerivatives(system, std::move(by), relative_tolerance, absolute_tolerance, corrector_functions(system)) {
+      : RunDerivatives(system, std::move(by), relative_tolerance, absolute_tolerance, corrector_functions(system)),
+        start_(system) {
     for (std::size_t i = 0; i < n_; ++i) {
       place_.push_back(is_algebraic(i) ? algebraic_.size() : n_);
       if (is_algebraic(i)) algebraic_.push_back(i);
@@ -133,12 +135,13 @@ class AlgebraicDerivatives final : public RunDerivatives {
 
   // Factors of dg/dz with what was evaluated last; null where the equations do not determine the states.
   [[nodiscard]] std::unique_ptr<KluFactors> algebra() const;
-  [[nodiscard]] std::string begin(void* mem, double until);
+  [[nodiscard]] std::string begin(void* mem);
   void initialise(void* mem);
   void slopes_of_algebraic(Slopes& s);
 
   std::vector<std::size_t> algebraic_;  // states
   std::vector<std::size_t> place_;      // of a state among them
+  ConsistentStart start_;
   VectorHandle y_;
   VectorHandle rates_;
   VectorHandle kinds_;
@@ -164,25 +167,19 @@ std::unique_ptr<KluFactors> AlgebraicDerivatives::algebra() const {
 }
 
 // The run itself, from consistent values.
-std::string AlgebraicDerivatives::begin(void* mem, double until) {
+std::string AlgebraicDerivatives::begin(void* mem) {
   y_ = make_vector(n_, context_);
   rates_ = make_vector(n_, context_);
   kinds_ = make_vector(n_, context_);
   std::copy(at_.start.begin(), at_.start.end(), data(y_));
+  if (const std::string problem = start_.find(at_.parameters, at_.from, data(y_)); !problem.empty())
+    return fmt::format("no values of the algebraic unknowns fulfil the equations at the start, {} = {:.6g}: {}",
+                       system_.time.name(), at_.from, problem);
   if (!evaluate(at_.from, data(y_), data(rates_)))
     return fmt::format("the equations have no value at the start, {} = {:.6g}", system_.time.name(), at_.from);
   for (std::size_t i = 0; i < n_; ++i) {
     data(kinds_)[i] = is_algebraic(i) ? 0 : 1;
     if (is_algebraic(i)) data(rates_)[i] = 0;
-  }
-  if (until > at_.from) {
-    // With memory of its own: once values are consistent, IDAS would not set up sensitivities any more.
-    const IdaMemory first(context_);
-    initialise(first.get());
-    if (IDACalcIC(first.get(), IDA_YA_YDP_INIT, at_.from + 1e-6 * (until - at_.from)) < 0)
-      return fmt::format("no values of the algebraic unknowns fulfil the equations at the start, {} = {:.6g}",
-                         system_.time.name(), at_.from);
-    accept(IDAGetConsistentIC(first.get(), y_.get(), rates_.get()), "start");
   }
   initialise(mem);
   return {};
@@ -227,7 +224,7 @@ std::string AlgebraicDerivatives::run(const Point& at, const std::vector<double>
   prepare(at, until);
   const std::size_t m = derivatives ? by_.size() : 0;
   const IdaMemory mem(context_);
-  if (std::string problem = begin(mem.get(), until); !problem.empty()) return problem;
+  if (std::string problem = begin(mem.get()); !problem.empty()) return problem;
   Slopes s;
   Slopes rates;
   if (derivatives) {
@@ -282,7 +279,7 @@ std::string AlgebraicDerivatives::adjoint(const Point& at, double until, const s
   prepare(at, until);
   gradient.assign(by_.size(), 0.0);
   const IdaMemory mem(context_);
-  if (std::string problem = begin(mem.get(), until); !problem.empty()) return problem;
+  if (std::string problem = begin(mem.get()); !problem.empty()) return problem;
   accept(IDAAdjInit(mem.get(), steps_between_checkpoints_of_algebra, IDA_HERMITE), "checkpoints");
   double reached = at.from;
   int checkpoints = 0;

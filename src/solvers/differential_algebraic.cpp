@@ -14,7 +14,7 @@
 
 #include "boreon/error.hpp"
 #include "expr/work.hpp"
-#include "solvers/klu_factors.hpp"
+#include "solvers/consistent_start.hpp"
 #include "solvers/run_support.hpp"
 #include "solvers/sundials_support.hpp"
 
@@ -51,8 +51,8 @@ class AlgebraicStepper {
           fault(system_.right_sides, inputs_, {system_.start, system_.parameter_values, {options_.from}, {0}}));
       return result;
     }
-    prepare();
     if (!consistent(result)) return result;
+    prepare();
     result.tolerances = bounds_.tolerances();
     sample(result, options_.from);
     step(result);
@@ -108,40 +108,26 @@ class AlgebraicStepper {
     accept(IDASetNoInactiveRootWarn(mem_), "bounds");
   }
 
-  // Whether the algebraic equations determine their states: index 1.
-  [[nodiscard]] bool determined() {
-    std::vector<Expr> equations;
-    std::vector<Expr> unknowns;
-    std::vector<double> sizes;
-    for (std::size_t i = 0; i < n_; ++i) {
-      if (!is_algebraic(i)) continue;
-      equations.push_back(system_.right_sides[i]);
-      unknowns.push_back(system_.states[i]);
-      sizes.push_back(data(y_)[i] != 0 ? std::fabs(data(y_)[i]) : 1);
-    }
-    NumericJacobian j(equations, unknowns, inputs_, system_.parameter_values, LinearSolver::automatic, context_);
-    const double rate = 0;
-    const double* in[] = {data(y_), system_.parameter_values.data(), &options_.from, &rate};
-    if (!j.evaluate(in)) return true;  // the search for consistent values goes on from there
-    const ScaledRows scaled(j.pattern(), j.values(), sizes);
-    return KluFactors(j.pattern(), scaled.entries).reciprocal_condition() > 1e-15;
-  }
-
   // Values of the algebraic states, and rates of the others, that fulfil the equations at the start.
   bool consistent(TimeResult& result) {
-    const double first = options_.from + 1e-6 * (options_.until - options_.from);
-    if (!determined() || IDACalcIC(mem_, IDA_YA_YDP_INIT, first) < 0) {
-      std::vector<std::string> names;
-      for (std::size_t i = 0; i < n_; ++i)
-        if (is_algebraic(i)) names.push_back(system_.state_names[i]);
-      result.message = fmt::format(
-          "no values of {} fulfil the equations at the start, {} = {}: other starts may help; if "
-          "the equations do not determine {}, derive them by time",
-          fmt::join(names, ", "), system_.time.name(), options_.from, names.size() == 1 ? "it" : "them");
-      return false;
+    ConsistentStart start(system_);
+    const std::string problem = start.find(system_.parameter_values, options_.from, data(y_));
+    const bool determined = problem.empty() && start.determined(data(y_));
+    if (determined && evaluate(options_.from, data(y_), data(slope_))) {
+      for (std::size_t i = 0; i < n_; ++i) {
+        if (is_algebraic(i)) data(slope_)[i] = 0;
+      }
+      return true;
     }
-    accept(IDAGetConsistentIC(mem_, y_.get(), slope_.get()), "start");
-    return true;
+    std::vector<std::string> names;
+    for (std::size_t i = 0; i < n_; ++i)
+      if (is_algebraic(i)) names.push_back(system_.state_names[i]);
+    result.message = fmt::format(
+        "no values of {} fulfil the equations at the start, {} = {}{}: other starts may help; if "
+        "the equations do not determine {}, derive them by time",
+        fmt::join(names, ", "), system_.time.name(), options_.from, problem.empty() ? "" : " (" + problem + ")",
+        names.size() == 1 ? "it" : "them");
+    return false;
   }
 
   void step(TimeResult& result) {
