@@ -160,6 +160,15 @@ std::string number_step(const Figure& f, double scale, int most) {
   return fmt::format("set ytics {:.10g}\n", step);
 }
 
+// Whether places are so large or small that only their powers of ten can be read.
+bool far_from_one(const Figure& f) {
+  for (const Curve& c : f.curves) {
+    for (const double x : c.x)
+      if (x > 1e5 || (x > 0 && x < 1e-4)) return true;
+  }
+  return false;
+}
+
 std::string script(const std::vector<Figure>& panels, bool svg) {
   const int width = panels[0].width;
   const int height = panels[0].height;
@@ -192,9 +201,10 @@ std::string script(const std::vector<Figure>& panels, bool svg) {
   for (const Figure& f : panels) {
     const int power = common_power(f);
     const double scale = std::pow(10.0, -power);
-    s += fmt::format("set title {} noenhanced\nset xlabel {} noenhanced\nset ylabel {} noenhanced\n",
+    s += fmt::format("set title {} noenhanced\nset xlabel {} noenhanced\nset ylabel {} noenhanced{}\n",
                      quoted(f.subtitle.empty() ? f.title : f.title + "   " + f.subtitle), quoted(f.x_label),
-                     quoted(power == 0 ? f.y_label : typeset_label(fmt::format("10^{} {}", power, f.y_label))));
+                     quoted(power == 0 ? f.y_label : typeset_label(fmt::format("10^{} {}", power, f.y_label))),
+                     panels.size() > 3 ? " font ',10'" : "");
     const auto range = [&](const char* axis, double low, double high) {
       const auto end = [](double v) { return std::isfinite(v) ? fmt::format("{:.10g}", v) : std::string("*"); };
       s += fmt::format("set {}range [{}:{}]\n", axis, end(low), end(high));
@@ -204,7 +214,8 @@ std::string script(const std::vector<Figure>& panels, bool svg) {
     s += std::isfinite(f.y_low) || !f.categories.empty() ? "set offsets\n"
                                                          : "set offsets 0, 0, graph 0.03, graph 0.03\n";
     if (panels.size() > 2) s += number_step(f, scale, std::max(2, height / static_cast<int>(panels.size()) / 55));
-    s += f.logarithmic_x ? "set logscale x\n" : "unset logscale x\n";
+    s += f.logarithmic_x ? fmt::format("set logscale x\nset format x '{}'\n", far_from_one(f) ? "10^{%L}" : "%g")
+                         : "unset logscale x\nset format x '% h'\n";
     s += f.logarithmic_y ? "set logscale y\nset format y '10^{%L}'\n" : "unset logscale y\nset format y '%g'\n";
     if (!f.field.values.empty()) {
       s += colours(f, of_bars++);
