@@ -108,9 +108,20 @@ TEST_CASE("random systems: forward, adjoint and differences agree, steady and in
       s.right_sides.push_back(p + sin(before) / 3 - 2 * x[static_cast<std::size_t>(i)] -
                               pow(x[static_cast<std::size_t>(i)], 3) * s.parameters[1]);
     }
+    Expr seen = exp(-x[0]);
+    if (k % 3 == 2) {  // and a state that follows at once
+      const Symbol z("z");
+      s.algebraic.assign(static_cast<std::size_t>(n), 0);
+      s.algebraic.push_back(1);
+      s.states.emplace_back(z);
+      s.start.push_back(7);
+      s.right_sides[0] += z / 5;
+      s.right_sides.push_back(z + pow(z, 3) / 3 - s.parameters[0] * x[0] - s.parameters[2] * x[1]);
+      seen = exp(-z) * x[1];
+    }
     s.residuals = s.right_sides;
     s.output_names = {"a", "b"};
-    s.outputs = {x[0] * x[1] + s.parameters[2], exp(-x[0])};
+    s.outputs = {x[0] * x[1] + s.parameters[2], seen};
     SensitivityOptions options = run_until(uniform(random, 0.5, 4));
     const std::vector<std::string> by{"p0", "p1", "p2"};
     for (const bool steady : {false, true}) {
