@@ -76,7 +76,7 @@ std::string step_text(const LinearResponse& r, const std::string& t, int digits)
     }
     const Complex a = r.residues[k] / p * (p.imag() == 0 ? 1.0 : 2.0);
     constant -= a.real();
-    const std::string decay = p.real() == 0 ? "" : fmt::format("exp({:.{}g}*{})", p.real(), digits, t);
+    const std::string decay = p.real() == 0 ? "" : "exp(" + signed_term("", p.real(), t, digits) + ")";
     if (p.imag() == 0) {
       text += signed_term(text, a.real(), decay, digits);
       continue;
@@ -246,8 +246,11 @@ Answer response_command(const Request& r) {
                 ? fmt::format("  a lasting change of {} moves {} by {:.{}g} for each unit\n", g.input, g.output,
                               g.at_rest, digits)
                 : fmt::format("  a lasting change of {} moves {} without end\n", g.input, g.output);
+  const bool leaves = std::any_of(g.poles.begin(), g.poles.end(), [](const Complex& p) { return p.real() > 0; }) ||
+                      std::any_of(g.hidden.begin(), g.hidden.end(), [](const Complex& p) { return p.real() > 0; });
   a.text += g.stable ? "  stable: what is disturbed comes back\n"
-                     : "  not stable: what is disturbed leaves the steady state\n";
+            : leaves ? "  not stable: what is disturbed leaves the steady state\n"
+                     : "  not stable: what is disturbed does not come back\n";
   const std::string step = g.in_closed_form() ? step_text(g, m.independent.name(), digits) : std::string();
   if (!step.empty()) a.text += fmt::format("  after a unit step: {}\n", step);
   const auto peak = std::max_element(sweep.magnitude.begin(), sweep.magnitude.end());

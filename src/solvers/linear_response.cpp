@@ -356,6 +356,9 @@ LinearResponse linear_response(const System& given, const std::string& output, c
   System s = checked(given, Purpose::in_time);
   s.residuals = s.right_sides;
   s.equation_names.clear();
+  for (std::size_t i = 0; i < s.states.size(); ++i)
+    s.equation_names.push_back((s.algebraic.empty() || s.algebraic[i] == 0 ? "rate of " : "equation of ") +
+                               s.state_names[i]);
   if (s.states.size() > most_states_of_response)
     throw Error(ErrorKind::unsupported, fmt::format("a transfer function of {} states: at most {} are taken",
                                                     s.states.size(), most_states_of_response));
