@@ -32,19 +32,6 @@ std::string with_error(double value, double error, int digits) {
   return fmt::format("{:.{}g} +- {:.2g}", value, places, error);
 }
 
-// What the figure is drawn along: the time of a run, or the first column that the model or its equations use.
-std::optional<std::size_t> along(const FitProblem& p, const FitTarget& t) {
-  std::vector<Expr> all{t.model};
-  if (p.steady) all.insert(all.end(), p.steady->residuals.begin(), p.steady->residuals.end());
-  const auto used = [&](const Expr& column) {
-    return std::any_of(all.begin(), all.end(), [&](const Expr& e) { return depends_on(e, column); });
-  };
-  for (std::size_t c = 0; c < p.data.symbols.size(); ++c) {
-    if (p.run ? p.data.symbols[c] == p.time : used(p.data.symbols[c])) return c;
-  }
-  return std::nullopt;
-}
-
 std::string label_of(const DataTable& d, std::size_t c) {
   const std::string unit = c < d.units.size() ? d.units[c] : std::string();
   return typeset_label(unit.empty() ? d.names[c] : fmt::format("{} [{}]", d.names[c], unit));
@@ -68,7 +55,7 @@ void draw(const Request& r, const Model& m, const FitProblem& p, const FitResult
   std::vector<Figure> panels;
   for (std::size_t k = 0; k < f.curves.size(); ++k) {
     const FitResult::Curve& c = f.curves[k];
-    const auto column = along(p, p.targets[k]);
+    const auto column = column_along(p, k);
     std::vector<double> places;
     for (const std::size_t row : c.rows)
       places.push_back(column ? p.data.columns[*column][row] : static_cast<double>(row + 1));

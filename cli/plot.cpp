@@ -55,20 +55,25 @@ std::size_t add_measured(const Request& r, const std::string& variable, Figure& 
 
 }  // namespace
 
-Range range_in(const std::string& text, const ParseContext& context, const char* option) {
+std::optional<Range> parsed_range(const std::string& text, const ParseContext& context) {
   // "z from a to b" is what stands behind the comma of an integral.
   Expr range;
   try {
     range = parse("integral(0, " + text + ")", context);
   } catch (const Error&) {
-    range = 0;
+    return std::nullopt;
   }
-  if (range.operands().size() != 4)
+  if (range.operands().size() != 4) return std::nullopt;
+  return Range{range.operands()[1], evaluate(range.operands()[2]), evaluate(range.operands()[3])};
+}
+
+Range range_in(const std::string& text, const ParseContext& context, const char* option) {
+  const std::optional<Range> r = parsed_range(text, context);
+  if (!r)
     throw Error(ErrorKind::usage, fmt::format("{} takes a range such as \"z from -2 to 8\", not '{}'", option, text));
-  const Range r{range.operands()[1], evaluate(range.operands()[2]), evaluate(range.operands()[3])};
-  if (!(r.from < r.to) || !std::isfinite(r.from) || !std::isfinite(r.to))
-    throw Error(ErrorKind::usage, fmt::format("the range {} to {} is empty or infinite", r.from, r.to));
-  return r;
+  if (!(r->from < r->to) || !std::isfinite(r->from) || !std::isfinite(r->to))
+    throw Error(ErrorKind::usage, fmt::format("the range {} to {} is empty or infinite", r->from, r->to));
+  return *r;
 }
 
 Answer plot(const Request& r) {

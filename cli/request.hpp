@@ -123,12 +123,13 @@ struct Assumed {
 [[nodiscard]] Expr read_input(const std::string& input, const ParseContext& context, const char* place = "");
 /// "x = 1/3, y = 2" as names and values.
 [[nodiscard]] std::vector<std::pair<std::string, Expr>> assignments(const std::string& text, const char* option);
-/// "z from -2 to 8". Error(usage) for what is none, or empty.
+/// "z from -2 to 8". Nothing, or Error(usage), for what is none; Error(usage) for an empty or infinite one.
 struct Range {
   Expr variable;
   double from = 0;
   double to = 0;
 };
+[[nodiscard]] std::optional<Range> parsed_range(const std::string& text, const ParseContext& context);
 [[nodiscard]] Range range_in(const std::string& text, const ParseContext& context, const char* option);
 /// Split at commas outside parentheses.
 [[nodiscard]] std::vector<std::string> split(const std::string& text);

@@ -9,6 +9,7 @@
 #include <limits>
 
 #include "request.hpp"
+#include "sensitivity.hpp"
 #include "values.hpp"
 
 namespace boreon::cli {
@@ -194,42 +195,27 @@ Json json_of_list(const std::vector<Complex>& list) {
   return j;
 }
 
-}  // namespace
-
-Answer response_command(const Request& r) {
-  if (!is_model(r.inputs.at(0))) throw Error(ErrorKind::usage, "response takes a model file (.toml)");
-  const Model m = model_of(r);
-  if (!m.in_time())
-    throw Error(ErrorKind::usage,
-                fmt::format("no equation of '{}' has a time derivative: every change acts at once, and "
-                            "sensitivity tells how much",
-                            m.called()));
-  const System s = rates_at_rest(m);
-  const std::vector<std::string> of = r.of.peek().empty() ? std::vector<std::string>() : split(r.of.get());
-  std::vector<std::string> by;
-  for (const std::string& text : r.wrt)
-    for (const std::string& name : split(text)) by.push_back(name);
-  if (by.size() != 1 || of.size() > 1)
-    throw Error(ErrorKind::usage, "say which parameter is changed, and one output that answers: --wrt q --of n");
-  const std::string output = !of.empty() ? of[0] : s.output_names.empty() ? s.state_names.at(0) : s.output_names[0];
-  const LinearResponse g = linear_response(s, output, by[0]);
-  if (!g.found)
-    throw Error(ErrorKind::convergence,
-                fmt::format("'{}' has no steady state to look around: {}", m.called(), g.message));
-  auto [from, to] = natural_range(g);
-  if (!r.over.empty()) {
-    if (r.over.size() != 1) throw Error(ErrorKind::usage, "--over takes one range: \"omega from 0.01 to 10\"");
-    const Range range = range_in(r.over[0], {}, "--over");
-    if (range.from <= 0)
-      throw Error(ErrorKind::usage, "angular frequencies are positive: --over \"omega from 0.01 to 10\"");
-    from = range.from;
-    to = range.to;
+// Where it is strongest, and where half of its power is lost.
+void describe_frequencies(Answer& a, const LinearResponse& g, const Sweep& sweep, int digits) {
+  const auto peak = std::max_element(sweep.magnitude.begin(), sweep.magnitude.end());
+  a.json["resonance"] = nullptr;
+  if (std::isfinite(g.at_rest) && *peak > 1.05 * std::fabs(g.at_rest) && peak != sweep.magnitude.begin() &&
+      peak + 1 != sweep.magnitude.end()) {
+    const double omega = sweep.omega[static_cast<std::size_t>(peak - sweep.magnitude.begin())];
+    a.json["resonance"] = omega;
+    a.text += fmt::format("  strongest near omega = {:.4g}, {:.4g} there\n", omega, *peak);
   }
-  const Sweep sweep = swept(g, from, to, r.points.get() == 0 ? 401 : r.points.get());
-  const int digits = digits_of(r);
+  const double half = std::isfinite(g.at_rest) && g.at_rest != 0
+                          ? falls_below(g, sweep, std::fabs(g.at_rest) / std::sqrt(2.0))
+                          : std::numeric_limits<double>::quiet_NaN();
+  a.json["half_power"] = std::isnan(half) ? Json(nullptr) : Json(half);
+  if (!std::isnan(half)) a.text += fmt::format("  half of the power beyond omega = {:.{}g}\n", half, digits);
+  a.json["frequencies"] = {{"omega", sweep.omega}, {"magnitude", sweep.magnitude}, {"phase", sweep.phase}};
+}
+
+void describe(Answer& a, const Request& r, const Model& m, const LinearResponse& g, const Sweep& sweep, int digits) {
   const std::string rate = m.independent_unit.empty() ? "" : "  1/" + m.independent_unit;
   const std::string quotient = g.as_quotient ? quotient_text(g, "s", digits) : std::string();
-  Answer a;
   a.text = fmt::format("{}\nhow {} answers small changes of {} around the steady state {} = {:.{}g}, {} = {:.{}g}\n",
                        m.called(), g.output, g.input, g.input, g.input_value, digits, g.output, g.output_value, digits);
   if (g.as_quotient) {
@@ -253,19 +239,7 @@ Answer response_command(const Request& r) {
                      : "  not stable: what is disturbed does not come back\n";
   const std::string step = g.in_closed_form() ? step_text(g, m.independent.name(), digits) : std::string();
   if (!step.empty()) a.text += fmt::format("  after a unit step: {}\n", step);
-  const auto peak = std::max_element(sweep.magnitude.begin(), sweep.magnitude.end());
-  a.json["resonance"] = nullptr;
-  if (std::isfinite(g.at_rest) && *peak > 1.05 * std::fabs(g.at_rest) && peak != sweep.magnitude.begin() &&
-      peak + 1 != sweep.magnitude.end()) {
-    const double omega = sweep.omega[static_cast<std::size_t>(peak - sweep.magnitude.begin())];
-    a.json["resonance"] = omega;
-    a.text += fmt::format("  strongest near omega = {:.4g}, {:.4g} there\n", omega, *peak);
-  }
-  const double half = std::isfinite(g.at_rest) && g.at_rest != 0
-                          ? falls_below(g, sweep, std::fabs(g.at_rest) / std::sqrt(2.0))
-                          : std::numeric_limits<double>::quiet_NaN();
-  a.json["half_power"] = std::isnan(half) ? Json(nullptr) : Json(half);
-  if (!std::isnan(half)) a.text += fmt::format("  half of the power beyond omega = {:.{}g}\n", half, digits);
+  describe_frequencies(a, g, sweep, digits);
   a.json["result"] = g.as_quotient ? Json(quotient) : Json(nullptr);
   a.json["status"] = "approximate";
   a.json["output"] = g.output;
@@ -277,7 +251,6 @@ Answer response_command(const Request& r) {
   a.json["at_rest"] = std::isfinite(g.at_rest) ? Json(g.at_rest) : Json(nullptr);
   a.json["stable"] = g.stable;
   a.json["step"] = step.empty() ? Json(nullptr) : Json(step);
-  a.json["frequencies"] = {{"omega", sweep.omega}, {"magnitude", sweep.magnitude}, {"phase", sweep.phase}};
   a.json["check"] = json_of(g.evidence);
   a.text += fmt::format("check: {}: {:.1f} digits{}\n", g.evidence.method, g.evidence.digits,
                         g.evidence.worst_entry.empty() ? "" : " (worst: " + g.evidence.worst_entry + ")");
@@ -285,14 +258,52 @@ Answer response_command(const Request& r) {
     a.text += "the ways to the response disagree\n";
     a.exit_code = 1;
   }
+}
+
+void write_frequencies(const Request& r, const Sweep& sweep) {
+  if (!r.out.peek().ends_with(".csv"))
+    throw Error(ErrorKind::usage,
+                fmt::format("the response is written as .csv, the answer as .json; not '{}'", r.out.peek()));
+  std::string text = "omega,magnitude,phase\n";
+  for (std::size_t k = 0; k < sweep.omega.size(); ++k)
+    text += fmt::format("{:.17g},{:.17g},{:.17g}\n", sweep.omega[k], sweep.magnitude[k], sweep.phase[k]);
+  write_output(r.out.get(), text, output_policy(r));
+}
+
+}  // namespace
+
+Answer response_command(const Request& r) {
+  if (!is_model(r.inputs.at(0))) throw Error(ErrorKind::usage, "response takes a model file (.toml)");
+  const Model m = model_of(r);
+  if (!m.in_time())
+    throw Error(ErrorKind::usage,
+                fmt::format("no equation of '{}' has a time derivative: every change acts at once, and "
+                            "sensitivity tells how much",
+                            m.called()));
+  const System s = rates_at_rest(m);
+  const std::vector<std::string> of = r.of.peek().empty() ? std::vector<std::string>() : split(r.of.get());
+  const std::vector<std::string> by = names_in(r.wrt, "--wrt");
+  if (by.size() != 1 || of.size() > 1)
+    throw Error(ErrorKind::usage, "say which parameter is changed, and one output that answers: --wrt q --of n");
+  const std::string output = !of.empty() ? of[0] : s.output_names.empty() ? s.state_names.at(0) : s.output_names[0];
+  const LinearResponse g = linear_response(s, output, by[0]);
+  if (!g.found)
+    throw Error(ErrorKind::convergence,
+                fmt::format("'{}' has no steady state to look around: {}", m.called(), g.message));
+  auto [from, to] = natural_range(g);
+  if (!r.over.empty()) {
+    if (r.over.size() != 1) throw Error(ErrorKind::usage, "--over takes one range: \"omega from 0.01 to 10\"");
+    const Range range = range_in(r.over[0], {}, "--over");
+    if (range.from <= 0)
+      throw Error(ErrorKind::usage, "angular frequencies are positive: --over \"omega from 0.01 to 10\"");
+    from = range.from;
+    to = range.to;
+  }
+  const Sweep sweep = swept(g, from, to, r.points.get() == 0 ? 401 : r.points.get());
+  Answer a;
+  describe(a, r, m, g, sweep, digits_of(r));
   if (!r.out.peek().empty() && !r.out.peek().ends_with(".json")) {
-    if (!r.out.peek().ends_with(".csv"))
-      throw Error(ErrorKind::usage,
-                  fmt::format("the response is written as .csv, the answer as .json; not '{}'", r.out.peek()));
-    std::string text = "omega,magnitude,phase\n";
-    for (std::size_t k = 0; k < sweep.omega.size(); ++k)
-      text += fmt::format("{:.17g},{:.17g},{:.17g}\n", sweep.omega[k], sweep.magnitude[k], sweep.phase[k]);
-    write_output(r.out.get(), text, output_policy(r));
+    write_frequencies(r, sweep);
     a.text += fmt::format("written to {}\n", r.out.get());
   }
   if (!r.plot.empty()) {

@@ -148,6 +148,31 @@ void warn_of_undefined_outputs(const Request& r, const System& s, const TimeResu
   }
 }
 
+// Of a search that went nowhere the beginning and the end say enough.
+std::string iteration_table(const SteadyResult& result, bool all) {
+  constexpr std::size_t at_the_end = 4;
+  const std::size_t count = result.iterations.size();
+  const std::size_t first = all || count <= 12 + at_the_end ? count : 12;
+  std::string text = "  iteration   residual norm       step\n";
+  for (std::size_t k = 0; k < count; ++k) {
+    if (k == first) {
+      text += fmt::format("  ... {} more, --verbose shows them\n", count - first - at_the_end);
+      k = count - at_the_end;
+    }
+    const Iteration& i = result.iterations[k];
+    text += fmt::format("  {:>9}   {:>13.6e}   {:>8.1e}\n", i.number, i.residual_norm, i.step_norm);
+  }
+  return text;
+}
+
+void warn_of_integrals(const Request& r, const System& s) {
+  for (std::size_t i = 0; i < s.outputs.size(); ++i) {
+    if (s.outputs[i].is_constant(ConstantCode::undefined))
+      r.warn(
+          fmt::format("the output {} is an integral over time, which a steady state does not have", s.output_names[i]));
+  }
+}
+
 }  // namespace
 
 Answer solve_model(const Request& r, const Model& m) {
@@ -163,18 +188,7 @@ Answer solve_model(const Request& r, const Model& m) {
   if (!result.converged) result = follow_to_steady_state(s, result, options);
   Answer a;
   a.text = m.called() + "\n";
-  if (r.verbose || !result.converged) {
-    a.text += "  iteration   residual norm       step\n";
-    // of a search that went nowhere the beginning and the end say enough
-    const std::size_t first = r.verbose ? result.iterations.size() : 12;
-    for (const Iteration& i : result.iterations) {
-      const auto at = static_cast<std::size_t>(&i - result.iterations.data());
-      if (at == first && at + 4 < result.iterations.size())
-        a.text += fmt::format("  ... {} more, --verbose shows them\n", result.iterations.size() - first - 4);
-      if (at >= first && at + 4 < result.iterations.size()) continue;
-      a.text += fmt::format("  {:>9}   {:>13.6e}   {:>8.1e}\n", i.number, i.residual_norm, i.step_norm);
-    }
-  }
+  if (r.verbose || !result.converged) a.text += iteration_table(result, r.verbose);
   if (!result.converged) {
     throw Error(ErrorKind::convergence, fmt::format("no steady state of '{}' was found: {}\n{}", m.called(),
                                                     result.message, a.text.substr(a.text.find('\n') + 1)));
@@ -186,11 +200,7 @@ Answer solve_model(const Request& r, const Model& m) {
     a.text +=
         fmt::format("  the equations depend on {0}; they are taken at {0} = {1}\n", m.independent.name(), m.run.from);
   list_values(a, m, s, result.values, result.outputs, digits_of(r));
-  for (std::size_t i = 0; i < s.outputs.size(); ++i) {
-    if (s.outputs[i].is_constant(ConstantCode::undefined))
-      r.warn(
-          fmt::format("the output {} is an integral over time, which a steady state does not have", s.output_names[i]));
-  }
+  warn_of_integrals(r, s);
   if (!result.at_bounds.empty()) a.text += fmt::format("  at a bound: {}\n", fmt::join(result.at_bounds, ", "));
   // The unknown that is known worst, and the equation that is fulfilled worst, each by its own measure.
   const auto worst_of = [](const std::vector<double>& list) {

@@ -16,17 +16,6 @@
 namespace boreon::cli {
 namespace {
 
-std::vector<std::string> names_in(const Option<std::vector<std::string>>& option, const char* what) {
-  std::vector<std::string> all;
-  for (const std::string& text : option) {
-    for (const std::string& name : split(text)) {
-      if (name.empty()) throw Error(ErrorKind::usage, fmt::format("{} takes names: {} a,b", what, what));
-      if (std::find(all.begin(), all.end(), name) == all.end()) all.push_back(name);
-    }
-  }
-  return all;
-}
-
 std::string percent(double v) { return std::isfinite(v) ? fmt::format("{:+.4g}", v) : std::string("-"); }
 
 // The error of each kind of difference quotient over the steps: too long, and the curve shows; too short, and rounding.
@@ -241,6 +230,17 @@ void add_second(Answer& a, const Model& m, const System& s, const std::vector<st
 }
 
 }  // namespace
+
+std::vector<std::string> names_in(const Option<std::vector<std::string>>& option, const char* what) {
+  std::vector<std::string> all;
+  for (const std::string& text : option) {
+    for (const std::string& name : split(text)) {
+      if (name.empty()) throw Error(ErrorKind::usage, fmt::format("{} takes names: {} a,b", what, what));
+      if (std::find(all.begin(), all.end(), name) == all.end()) all.push_back(name);
+    }
+  }
+  return all;
+}
 
 SensitivityOptions sensitivity_options(const Request& r, const Model& m, OutputsAt at) {
   SensitivityOptions o;

@@ -7,6 +7,8 @@
 
 namespace boreon::cli {
 
+/// The names in an option that may be repeated, each a list.
+[[nodiscard]] std::vector<std::string> names_in(const Option<std::vector<std::string>>& option, const char* what);
 /// Tolerances and times of the model for outputs that are taken there; the end of a run is --until, else [run] until.
 [[nodiscard]] SensitivityOptions sensitivity_options(const Request& r, const Model& m, OutputsAt at);
 /// Adds `uncertainties` of outputs, if parameters are uncertain, and --monte-carlo.

@@ -64,19 +64,12 @@ std::optional<std::pair<double, double>> range_within(const Request& r, const As
     throw Error(ErrorKind::usage,
                 fmt::format("--within takes a range of numbers such as \"x from 0 to 10\", not '{}'", r.within.peek()));
   };
-  Expr node;
-  try {
-    node = parse("integral(0, " + r.within.get() + ")", assumed.context);
-  } catch (const Error&) {
-    wrong();
-  }
-  if (node.operands().size() != 4) wrong();
-  if (unknowns.size() != 1 || node.operands()[1].name() != unknowns[0].name())
+  const std::optional<Range> range = parsed_range(r.within.get(), assumed.context);
+  if (!range) wrong();
+  if (unknowns.size() != 1 || range->variable.name() != unknowns[0].name())
     throw Error(ErrorKind::usage, "--within gives the range of the one unknown");
-  const double low = evaluate(node.operands()[2]);
-  const double high = evaluate(node.operands()[3]);
-  if (!(low < high) || !std::isfinite(low) || !std::isfinite(high)) wrong();
-  return std::pair{low, high};
+  if (!(range->from < range->to) || !std::isfinite(range->from) || !std::isfinite(range->to)) wrong();
+  return std::pair{range->from, range->to};
 }
 
 std::vector<std::string> texts(const std::vector<Expr>& list) {

@@ -133,6 +133,10 @@ struct FitResult {
 /// 15 (1975) 49; Bates and Watts, Nonlinear Regression Analysis, 1988.
 [[nodiscard]] FitResult fit(const FitProblem& problem, const FitOptions& options = {});
 
+/// Along what a target is looked at: the time of a run, else the first column that its model or the equations of steady
+/// states use; nothing if they use none.
+[[nodiscard]] std::optional<std::size_t> column_along(const FitProblem& problem, std::size_t target);
+
 /// The model of a target along a column (the time of a run), for figures: values and their standard errors at places of
 /// your own. Empty where the model, or the equations of steady states, depend on other columns as well.
 [[nodiscard]] FitResult::Curve model_curve(const FitProblem& problem, const FitResult& result, std::size_t target,

@@ -3,9 +3,6 @@
 // z), of index 1. Source: Cao, Li, Petzold, Serban, Adjoint sensitivity analysis for differential-algebraic equations,
 // SIAM J. Sci. Comput. 24 (2003) 1076.
 #include <fmt/format.h>
-#include <idas/idas.h>
-#include <sunmatrix/sunmatrix_dense.h>
-#include <sunmatrix/sunmatrix_sparse.h>
 
 #include <algorithm>
 #include <cmath>
@@ -13,6 +10,7 @@
 #include "boreon/error.hpp"
 #include "boreon/work.hpp"
 #include "solvers/consistent_start.hpp"
+#include "solvers/ida_support.hpp"
 #include "solvers/klu_factors.hpp"
 #include "solvers/run_derivatives.hpp"
 #include "solvers/run_support.hpp"
@@ -21,31 +19,6 @@ namespace boreon {
 namespace {
 
 constexpr long steps_between_checkpoints_of_algebra = 200;
-
-class IdaMemory {
- public:
-  explicit IdaMemory(const SundialsContext& context) : mem_(IDACreate(context.get())) {
-    if (mem_ == nullptr) throw std::bad_alloc();
-    IDASetErrHandlerFn(
-        mem_, [](int, const char*, const char*, char*, void*) {}, nullptr);
-  }
-  ~IdaMemory() { IDAFree(&mem_); }
-  IdaMemory(const IdaMemory&) = delete;
-  IdaMemory& operator=(const IdaMemory&) = delete;
-  [[nodiscard]] void* get() const noexcept { return mem_; }
-
- private:
-  void* mem_;
-};
-
-// f - c*x for states with a rate: with c from the solver its negative is the matrix of the corrector, with c = 0 the
-// Jacobian itself.
-std::vector<Expr> corrector_functions(const System& s) {
-  std::vector<Expr> list;
-  for (std::size_t i = 0; i < s.states.size(); ++i)
-    list.push_back(s.algebraic[i] != 0 ? s.right_sides[i] : s.right_sides[i] - Symbol("_rate") * s.states[i]);
-  return list;
-}
 
 class AlgebraicDerivatives final : public RunDerivatives {
  public:
@@ -79,12 +52,8 @@ class AlgebraicDerivatives final : public RunDerivatives {
   static int jacobian_callback(double t, double c, N_Vector y, N_Vector, N_Vector, SUNMatrix j, void* self, N_Vector,
                                N_Vector, N_Vector) {
     AlgebraicDerivatives& s = self_of(self);
-    if (!s.fill_jacobian(t, data(y), c, j)) return 1;
-    const bool dense = SUNMatGetID(j) == SUNMATRIX_DENSE;
-    double* const entries = dense ? SUNDenseMatrix_Data(j) : SUNSparseMatrix_Data(j);
-    const std::size_t count = dense ? s.n_ * s.n_ : s.jacobian_.pattern().nonzeros();
-    for (std::size_t k = 0; k < count; ++k) entries[k] = -entries[k];
-    return 0;
+    const double* in[] = {data(y), s.at_.parameters.data(), &t, &c};
+    return fill_corrector(s.jacobian_, in, j) ? 0 : 1;
   }
   // s' - (J s + df/dp) for states with a rate, -(J s + dg/dp) for the others.
   static int slopes_callback(int count, double t, N_Vector y, N_Vector, N_Vector, N_Vector* s, N_Vector* rates,
@@ -92,7 +61,7 @@ class AlgebraicDerivatives final : public RunDerivatives {
     AlgebraicDerivatives& a = self_of(self);
     if (interrupt_requested()) return -1;
     if (!a.evaluate_jacobian(t, data(y)) || !a.evaluate_by_parameters(t, data(y))) return 1;
-    a.products(s, r, static_cast<std::size_t>(count));
+    a.along_inputs(s, r, static_cast<std::size_t>(count));
     for (int k = 0; k < count; ++k) {
       for (std::size_t i = 0; i < a.n_; ++i) data(r[k])[i] = a.rate(i, data(rates[k])) - data(r[k])[i];
     }
@@ -123,20 +92,9 @@ class AlgebraicDerivatives final : public RunDerivatives {
     return 0;
   }
 
-  void products(N_Vector* s, N_Vector* out, std::size_t count) {
-    from_.clear();
-    to_.clear();
-    for (std::size_t k = 0; k < count; ++k) {
-      from_.push_back(data(s[k]));
-      to_.push_back(data(out[k]));
-    }
-    along_inputs(from_, to_);
-  }
-
   // Factors of dg/dz with what was evaluated last; null where the equations do not determine the states.
   [[nodiscard]] std::unique_ptr<KluFactors> algebra() const;
   [[nodiscard]] std::string begin(void* mem);
-  void initialise(void* mem);
   void slopes_of_algebraic(Slopes& s);
 
   std::vector<std::size_t> algebraic_;  // states
@@ -145,8 +103,6 @@ class AlgebraicDerivatives final : public RunDerivatives {
   VectorHandle y_;
   VectorHandle rates_;
   VectorHandle kinds_;
-  std::vector<const double*> from_;
-  std::vector<double*> to_;
 };
 
 std::unique_ptr<KluFactors> AlgebraicDerivatives::algebra() const {
@@ -181,11 +137,6 @@ std::string AlgebraicDerivatives::begin(void* mem) {
     data(kinds_)[i] = is_algebraic(i) ? 0 : 1;
     if (is_algebraic(i)) data(rates_)[i] = 0;
   }
-  initialise(mem);
-  return {};
-}
-
-void AlgebraicDerivatives::initialise(void* mem) {
   const VectorHandle tolerance = make_vector(n_, context_);
   std::copy(tolerances_.begin(), tolerances_.end(), data(tolerance));
   accept(IDAInit(mem, &AlgebraicDerivatives::residual_callback, at_.from, y_.get(), rates_.get()), "start");
@@ -196,6 +147,7 @@ void AlgebraicDerivatives::initialise(void* mem) {
   accept(IDASetJacFn(mem, &AlgebraicDerivatives::jacobian_callback), "Jacobian");
   accept(IDASetMaxNumSteps(mem, most_steps_), "limit of steps");
   accept(IDASetMaxErrTestFails(mem, 20), "options");
+  return {};
 }
 
 // What the equations make of the slopes of the other states: dz = -(dg/dz)^-1 (dg/dx dx + dg/dp).
@@ -209,7 +161,7 @@ void AlgebraicDerivatives::slopes_of_algebraic(Slopes& s) {
     products_of.push_back(make_vector(n_, context_));
     handles.push_back(products_of.back().get());
   }
-  products(s.handles.data(), handles.data(), handles.size());
+  along_inputs(s.handles.data(), handles.data(), handles.size());
   for (std::size_t k = 0; k < handles.size(); ++k) {
     std::vector<double> right;
     for (const std::size_t row : algebraic_) right.push_back(-data(handles[k])[row]);
@@ -231,7 +183,7 @@ std::string AlgebraicDerivatives::run(const Point& at, const std::vector<double>
     s = slopes_at_start(at);
     slopes_of_algebraic(s);
     rates = slopes_at_start(at);
-    products(s.handles.data(), rates.handles.data(), m);
+    along_inputs(s.handles.data(), rates.handles.data(), m);
     for (std::size_t k = 0; k < m; ++k) {
       for (const std::size_t i : algebraic_) data(rates.vectors[k])[i] = 0;
     }

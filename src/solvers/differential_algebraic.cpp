@@ -5,9 +5,6 @@
 
 #include <fmt/format.h>
 #include <fmt/ranges.h>
-#include <idas/idas.h>
-#include <sunmatrix/sunmatrix_dense.h>
-#include <sunmatrix/sunmatrix_sparse.h>
 
 #include <algorithm>
 #include <cmath>
@@ -15,6 +12,7 @@
 #include "boreon/error.hpp"
 #include "expr/work.hpp"
 #include "solvers/consistent_start.hpp"
+#include "solvers/ida_support.hpp"
 #include "solvers/run_support.hpp"
 #include "solvers/sundials_support.hpp"
 
@@ -30,10 +28,9 @@ class AlgebraicStepper {
         inputs_{{"y", system.states}, {"p", system.parameters}, {"t", {system.time}}, {"c", {Symbol("_rate")}}},
         right_side_(with_parameters({OutputGroup("f", system.right_sides)}, inputs_, system.parameter_values)),
         outputs_(with_parameters({OutputGroup("g", system.outputs)}, inputs_, system.parameter_values)),
-        jacobian_(iteration_functions(system), system.states, inputs_, system.parameter_values, options.linear_solver,
+        jacobian_(corrector_functions(system), system.states, inputs_, system.parameter_values, options.linear_solver,
                   context_),
         bounds_(system, options) {}
-  ~AlgebraicStepper() { IDAFree(&mem_); }
   AlgebraicStepper(const AlgebraicStepper&) = delete;
   AlgebraicStepper& operator=(const AlgebraicStepper&) = delete;
 
@@ -57,55 +54,40 @@ class AlgebraicStepper {
     sample(result, options_.from);
     step(result);
     result.completed = result.message.empty();
-    IDAGetNumSteps(mem_, &result.steps);
-    IDAGetNumResEvals(mem_, &result.right_side_calls);
-    IDAGetNumJacEvals(mem_, &result.jacobian_calls);
-    IDAGetNumErrTestFails(mem_, &result.error_test_failures);
-    IDAGetNumNonlinSolvConvFails(mem_, &result.nonlinear_failures);
-    IDAGetLastStep(mem_, &result.last_step);
+    IDAGetNumSteps(mem_.get(), &result.steps);
+    IDAGetNumResEvals(mem_.get(), &result.right_side_calls);
+    IDAGetNumJacEvals(mem_.get(), &result.jacobian_calls);
+    IDAGetNumErrTestFails(mem_.get(), &result.error_test_failures);
+    IDAGetNumNonlinSolvConvFails(mem_.get(), &result.nonlinear_failures);
+    IDAGetLastStep(mem_.get(), &result.last_step);
     return result;
   }
 
  private:
-  // f - c*y for states with a rate, whose negative derivative is the matrix of the corrector.
-  static std::vector<Expr> iteration_functions(const System& s) {
-    std::vector<Expr> list;
-    for (std::size_t i = 0; i < s.states.size(); ++i)
-      list.push_back(s.algebraic[i] != 0 ? s.right_sides[i] : s.right_sides[i] - Symbol("_rate") * s.states[i]);
-    return list;
-  }
-
   [[nodiscard]] bool is_algebraic(std::size_t i) const { return system_.algebraic[i] != 0; }
 
   void prepare() {
     VectorHandle kinds = make_vector(n_, context_);
-    for (std::size_t i = 0; i < n_; ++i) {
-      data(kinds)[i] = is_algebraic(i) ? 0 : 1;
-      if (is_algebraic(i)) data(slope_)[i] = 0;
-    }
+    for (std::size_t i = 0; i < n_; ++i) data(kinds)[i] = is_algebraic(i) ? 0 : 1;
     bounds_.set_tolerances(absolute_tolerances(system_.start, data(slope_), options_.until - options_.from,
                                                options_.relative_tolerance, options_.absolute_tolerance,
                                                options_.sizes));
     VectorHandle tolerance = make_vector(n_, context_);
     std::copy(bounds_.tolerances().begin(), bounds_.tolerances().end(), data(tolerance));
-    mem_ = IDACreate(context_.get());
-    if (mem_ == nullptr) throw std::bad_alloc();
-    IDASetErrHandlerFn(
-        mem_, [](int, const char*, const char*, char*, void*) {}, nullptr);
-    accept(IDAInit(mem_, &AlgebraicStepper::residual_callback, options_.from, y_.get(), slope_.get()), "start");
-    accept(IDASetUserData(mem_, this), "data");
-    accept(IDASVtolerances(mem_, options_.relative_tolerance, tolerance.get()), "tolerances");
-    accept(IDASetId(mem_, kinds.get()), "kinds of equations");
-    accept(IDASetLinearSolver(mem_, jacobian_.solver(), jacobian_.matrix()), "linear solver");
-    accept(IDASetJacFn(mem_, &AlgebraicStepper::jacobian_callback), "Jacobian");
-    accept(IDASetMaxNumSteps(mem_, options_.max_steps), "limit of steps");
-    accept(IDASetStopTime(mem_, options_.until), "end");
-    accept(IDASetMaxErrTestFails(mem_, 20), "options");
+    accept(IDAInit(mem_.get(), &AlgebraicStepper::residual_callback, options_.from, y_.get(), slope_.get()), "start");
+    accept(IDASetUserData(mem_.get(), this), "data");
+    accept(IDASVtolerances(mem_.get(), options_.relative_tolerance, tolerance.get()), "tolerances");
+    accept(IDASetId(mem_.get(), kinds.get()), "kinds of equations");
+    accept(IDASetLinearSolver(mem_.get(), jacobian_.solver(), jacobian_.matrix()), "linear solver");
+    accept(IDASetJacFn(mem_.get(), &AlgebraicStepper::jacobian_callback), "Jacobian");
+    accept(IDASetMaxNumSteps(mem_.get(), options_.max_steps), "limit of steps");
+    accept(IDASetStopTime(mem_.get(), options_.until), "end");
+    accept(IDASetMaxErrTestFails(mem_.get(), 20), "options");
     if (bounds_.count() == 0) return;
-    accept(IDARootInit(mem_, static_cast<int>(bounds_.count()), &AlgebraicStepper::bound_callback), "bounds");
+    accept(IDARootInit(mem_.get(), static_cast<int>(bounds_.count()), &AlgebraicStepper::bound_callback), "bounds");
     std::vector<int> falling(bounds_.count(), -1);
-    accept(IDASetRootDirection(mem_, falling.data()), "bounds");
-    accept(IDASetNoInactiveRootWarn(mem_), "bounds");
+    accept(IDASetRootDirection(mem_.get(), falling.data()), "bounds");
+    accept(IDASetNoInactiveRootWarn(mem_.get()), "bounds");
   }
 
   // Values of the algebraic states, and rates of the others, that fulfil the equations at the start.
@@ -136,7 +118,7 @@ class AlgebraicStepper {
       const double target = sample_time(options_, k);
       int flag = IDA_SUCCESS;
       for (;;) {
-        flag = IDASolve(mem_, target, &reached, y_.get(), slope_.get(), IDA_NORMAL);
+        flag = IDASolve(mem_.get(), target, &reached, y_.get(), slope_.get(), IDA_NORMAL);
         if (flag != IDA_ROOT_RETURN) break;
         note_crossings(reached, result);
         if (options_.at_bound == TimeOptions::AtBound::stop) {
@@ -185,12 +167,7 @@ class AlgebraicStepper {
                                N_Vector, N_Vector) {
     auto& s = *static_cast<AlgebraicStepper*>(self);
     const double* in[] = {data(y), s.system_.parameter_values.data(), &t, &c};
-    if (!s.jacobian_.fill(in, j)) return 1;
-    const bool dense = SUNMatGetID(j) == SUNMATRIX_DENSE;
-    double* const entries = dense ? SUNDenseMatrix_Data(j) : SUNSparseMatrix_Data(j);
-    const std::size_t count = dense ? s.n_ * s.n_ : s.jacobian_.pattern().nonzeros();
-    for (std::size_t k = 0; k < count; ++k) entries[k] = -entries[k];
-    return 0;
+    return fill_corrector(s.jacobian_, in, j) ? 0 : 1;
   }
 
   static int bound_callback(double, N_Vector y, N_Vector, double* g, void* self) {
@@ -200,7 +177,7 @@ class AlgebraicStepper {
 
   void note_crossings(double time, TimeResult& result) const {
     std::vector<int> which(bounds_.count());
-    IDAGetRootInfo(mem_, which.data());
+    IDAGetRootInfo(mem_.get(), which.data());
     bounds_.note(which, time, result);
   }
 
@@ -226,7 +203,7 @@ class AlgebraicStepper {
   BoundWatch bounds_;
   VectorHandle y_;
   VectorHandle slope_;
-  void* mem_ = nullptr;
+  IdaMemory mem_{context_};  // goes first, as it refers to the rest
 };
 
 }  // namespace

@@ -8,8 +8,6 @@
 #include <limits>
 #include <numeric>
 
-#include "solvers/fit_residuals.hpp"
-
 namespace boreon {
 namespace {
 
@@ -29,15 +27,6 @@ double determination(const FitResult::Curve& c) {
     all += std::pow((c.measured[i] - mean) / c.deviation[i], 2);
   }
   return all > 0 ? 1 - left / all : std::numeric_limits<double>::quiet_NaN();
-}
-
-// Along what residuals are looked at: the time of a run, else the first column of the model or its equations.
-std::optional<std::size_t> along(const FitProblem& p, const FitTarget& t) {
-  if (p.run) return p.data.find(p.time);
-  std::vector<Expr> all{t.model};
-  if (p.steady) all.insert(all.end(), p.steady->residuals.begin(), p.steady->residuals.end());
-  const std::vector<std::size_t> used = columns_in(p, all);
-  return used.empty() ? std::nullopt : std::optional(used.front());
 }
 
 // Residuals by their deviation, in order along a column; one for each place, several there by their mean.
@@ -117,7 +106,7 @@ void add_residual_hints(const FitProblem& problem, FitResult& result) {
     const FitResult::Curve& c = result.curves[k];
     result.determination.push_back(determination(c));
     if (exact || t.robust) continue;
-    const auto column = along(problem, t);
+    const auto column = column_along(problem, k);
     const std::vector<double> z = ordered(problem, c, column);
     for (std::string& hint :
          std::vector{runs_of_one_sign(z, t.name, column ? problem.data.names[*column] : ""), not_normal(z, t.name)})

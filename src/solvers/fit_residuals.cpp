@@ -58,6 +58,18 @@ std::vector<std::size_t> columns_in(const FitProblem& p, std::span<const Expr> e
   return used;
 }
 
+std::vector<std::size_t> columns_of_model(const FitProblem& p, const FitTarget& t) {
+  std::vector<Expr> all{t.model};
+  if (p.steady) all.insert(all.end(), p.steady->residuals.begin(), p.steady->residuals.end());
+  return columns_in(p, all);
+}
+
+std::optional<std::size_t> column_along(const FitProblem& p, std::size_t target) {
+  if (p.run) return p.data.find(p.time);
+  const std::vector<std::size_t> used = columns_of_model(p, p.targets[target]);
+  return used.empty() ? std::nullopt : std::optional(used.front());
+}
+
 FitResiduals::FitResiduals(const FitProblem& problem) : problem_(problem) {
   choose_rows();
   for (std::size_t k = 0; k < targets_.size(); ++k) check_deviations(k);

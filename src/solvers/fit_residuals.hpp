@@ -77,6 +77,9 @@ class FitResiduals {
 /// The columns of the data that occur in expressions, in the order of the data.
 [[nodiscard]] std::vector<std::size_t> columns_in(const FitProblem& problem, std::span<const Expr> expressions);
 
+/// Those that a model needs: in its formula, and in the equations of steady states.
+[[nodiscard]] std::vector<std::size_t> columns_of_model(const FitProblem& problem, const FitTarget& target);
+
 /// Of steady states, one for each row.
 [[nodiscard]] std::unique_ptr<FitResiduals> steady_residuals(const FitProblem& problem);
 /// Of a table, a run in time, or steady states. The problem must live as long. Throws as fit() does.

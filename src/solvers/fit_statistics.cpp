@@ -145,6 +145,17 @@ void add_statistics(FitResiduals& residuals, const FitLocal& at, const std::vect
   }
 }
 
+namespace {
+
+// `by` standard errors of unknown i away, the others following: where chi-square rises least.
+std::vector<double> away(const FitLocal& at, const FitResult& result, std::size_t i, double by) {
+  std::vector<double> x = result.values;
+  for (const std::size_t k : at.free) x[k] += by * result.covariance[i][k] / result.standard_errors[i];
+  return x;
+}
+
+}  // namespace
+
 void add_nonlinearity(FitResiduals& residuals, const FitBox& box, const FitLocal& at, FitResult& result) {
   const double scale = scale_of(result);
   if (!(scale > 0)) return;
@@ -153,11 +164,8 @@ void add_nonlinearity(FitResiduals& residuals, const FitBox& box, const FitLocal
     double rise = 0;
     bool inside = true;
     for (const int side : {1, -1}) {
-      std::vector<double> x = result.values;
-      for (const std::size_t k : at.free) {
-        x[k] += side * result.covariance[i][k] / result.standard_errors[i];
-        inside = inside && x[k] >= box.lower[k] && x[k] <= box.upper[k];
-      }
+      const std::vector<double> x = away(at, result, i, side);
+      for (const std::size_t k : at.free) inside = inside && x[k] >= box.lower[k] && x[k] <= box.upper[k];
       if (inside) rise += 0.5 * (residuals.cost(x) - result.chi_square) / scale;
     }
     if (inside) result.nonlinearity = std::max(result.nonlinearity, std::fabs(rise - 1));
@@ -172,9 +180,8 @@ double fall_beside(FitResiduals& residuals, const FitBox& box, const FitLocal& a
   for (const std::size_t i : at.free) {
     if (!(result.standard_errors[i] > 0)) continue;
     for (const double by : {0.3, -0.3}) {
-      std::vector<double> x = result.values;
-      for (const std::size_t k : at.free)
-        x[k] = box.inside(k, x[k] + by * result.covariance[i][k] / result.standard_errors[i]);
+      std::vector<double> x = away(at, result, i, by);
+      for (const std::size_t k : at.free) x[k] = box.inside(k, x[k]);
       const double better = (result.chi_square - residuals.cost(x)) / scale;
       if (!(better > fall)) continue;
       fall = better;
@@ -266,9 +273,7 @@ FitResult::Curve model_curve(const FitProblem& problem, const FitResult& result,
                              const std::vector<double>& places) {
   FitProblem p = problem;
   const Symbol nothing("_nothing");
-  std::vector<Expr> all{problem.targets[target].model};
-  if (problem.steady) all.insert(all.end(), problem.steady->residuals.begin(), problem.steady->residuals.end());
-  for (const std::size_t c : columns_in(problem, all)) {
+  for (const std::size_t c : columns_of_model(problem, problem.targets[target])) {
     if (c != column) return {};
   }
   p.data.symbols = {problem.data.symbols[column], nothing};

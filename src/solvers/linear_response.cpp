@@ -32,6 +32,10 @@ using DenseVector = Eigen::VectorXd;
 constexpr std::size_t most_states_of_response = 400;
 constexpr double together = 1e-6;  // relative distance at which a pole and a zero cancel
 
+double digits_of(double error, double size) {
+  return error == 0 ? 15 : std::clamp(-std::log10(error / size), 0.0, 15.0);
+}
+
 // Derivatives of the rates and of the output at a steady state.
 struct Derivatives {
   DenseMatrix by_states;
@@ -221,7 +225,7 @@ double digits_of_quotient(const LinearResponse& r) {
     if (scale > 0) worst = std::max(worst, std::abs(a - b) / scale);
     if (!std::isfinite(scale)) worst = 1;
   }
-  return worst == 0 ? 15 : std::clamp(-std::log10(worst), 0.0, 15.0);
+  return digits_of(worst, 1);
 }
 
 void add_residues(LinearResponse& r) {
@@ -275,8 +279,7 @@ double digits_of_steps(const System& system, const std::vector<double>& rest, st
       size = std::max({size, std::fabs(seen), std::fabs(claimed)});
       worst = std::max(worst, std::fabs(seen - claimed));
     }
-    if (size == 0) return 15;
-    return worst == 0 ? 15 : std::clamp(-std::log10(worst / size), 0.0, 15.0);
+    return digits_of(worst, size);
   }
   return 0;
 }
@@ -306,9 +309,7 @@ void judge_response(const System& s, const std::vector<double>& rest, std::size_
     if (slope.found && !std::isnan(slope.of(0, 0).difference)) {
       const double d = slope.of(0, 0).difference;
       const double size = std::max(std::fabs(d), std::fabs(r.at_rest));
-      join("G(0) against differences of steady states",
-           size == 0 || d == r.at_rest ? 15 : std::clamp(-std::log10(std::fabs(d - r.at_rest) / size), 0.0, 15.0), 4,
-           "G(0)");
+      join("G(0) against differences of steady states", digits_of(std::fabs(d - r.at_rest), size), 4, "G(0)");
     }
   }
   if (r.stable && r.in_closed_form())

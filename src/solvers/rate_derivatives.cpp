@@ -57,13 +57,7 @@ class RateDerivatives final : public RunDerivatives {
     RateDerivatives& r = self_of(self);
     if (interrupt_requested()) return -1;
     if (!r.evaluate_jacobian(t, data(y)) || !r.evaluate_by_parameters(t, data(y))) return 1;
-    r.from_.clear();
-    r.to_.clear();
-    for (int i = 0; i < count; ++i) {
-      r.from_.push_back(data(s[i]));
-      r.to_.push_back(data(slope[i]));
-    }
-    r.along_inputs(r.from_, r.to_);
+    r.along_inputs(s, slope, static_cast<std::size_t>(count));
     return 0;
   }
   // dl/dt = -J^T l, from the end backwards.
@@ -92,9 +86,6 @@ class RateDerivatives final : public RunDerivatives {
     return 0;
   }
   void initialise(void* mem, const VectorHandle& y);
-
-  std::vector<const double*> from_;
-  std::vector<double*> to_;
 };
 
 // The run itself, from the values in y.

@@ -96,18 +96,19 @@ void RunDerivatives::prepare(const Point& at, double until) {
   tolerances_ = absolute_tolerances(at.start, slope.data(), until - at.from, relative_, absolute_, sizes_);
 }
 
-void RunDerivatives::along_inputs(const std::vector<const double*>& s, const std::vector<double*>& slopes) const {
+void RunDerivatives::along_inputs(N_Vector* s, N_Vector* slopes, std::size_t count) const {
   const std::vector<double>& values = jacobian_.values();
-  for (std::size_t i = 0; i < s.size(); ++i) {
+  for (std::size_t i = 0; i < count; ++i) {
+    const double* const from = data(s[i]);
     for (std::size_t row = 0; row < n_; ++row) {
       double sum = 0;
-      jacobian_.pattern().each(row, [&](std::size_t k, std::size_t column) { sum += values[k] * s[i][column]; });
-      slopes[i][row] = sum;
+      jacobian_.pattern().each(row, [&](std::size_t k, std::size_t column) { sum += values[k] * from[column]; });
+      data(slopes[i])[row] = sum;
     }
   }
   for (std::size_t row = 0; row < n_; ++row) {
     by_parameters_.each(row, [&](std::size_t k, std::size_t column) {
-      slopes[parameter_inputs_[column]][row] += by_parameters_values_[k];
+      data(slopes[parameter_inputs_[column]])[row] += by_parameters_values_[k];
     });
   }
 }

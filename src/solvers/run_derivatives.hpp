@@ -66,7 +66,7 @@ class RunDerivatives {
   /// The same into a matrix of the solver.
   [[nodiscard]] bool fill_jacobian(double t, const double* y, double c, SUNMatrix matrix);
   /// J*s + df/d(input), and J^T*l, with what was evaluated last.
-  void along_inputs(const std::vector<const double*>& s, const std::vector<double*>& slopes) const;
+  void along_inputs(N_Vector* s, N_Vector* slopes, std::size_t count) const;
   void transposed(const double* l, double* product) const;
   /// l^T df/d(parameter) for each parameter among the inputs.
   void along_parameters(const double* l, double* product) const;

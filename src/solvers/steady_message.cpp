@@ -47,9 +47,8 @@ Pressed pressed(const System& s, const std::vector<double>& y, const Verificatio
   return {};
 }
 
-std::string worst_equation(const System& s, const Verification& v) {
-  const auto worst = std::max_element(v.residuals.begin(), v.residuals.end()) - v.residuals.begin();
-  return s.equation_names[static_cast<std::size_t>(worst)];
+std::size_t worst_equation(const Verification& v) {
+  return static_cast<std::size_t>(std::max_element(v.residuals.begin(), v.residuals.end()) - v.residuals.begin());
 }
 
 // Newton's method comes nearer to a solution of multiplicity m by the factor 1 - 1/m in each step, and the residual by
@@ -116,15 +115,13 @@ void explain_failure(NewtonRun& run, bool dependent, SteadyResult& r, const Veri
         run.fault_at(*run.outside()));
     return;
   }
-  const std::string equation = worst_equation(s, v);
+  const std::size_t worst = worst_equation(v);
+  const std::string& equation = s.equation_names[worst];
   const Dependence d = run.dependence_at(r.values);
   if (!v.solvable || !d.unknowns.empty()) {
     // The slope vanishes where the residual does not: a least value that is not zero.
     r.suspects = names_of(d.unknowns, s.state_names);
-    if (r.suspects.empty()) {
-      const auto worst = std::max_element(v.residuals.begin(), v.residuals.end()) - v.residuals.begin();
-      r.suspects = flat_in(run, static_cast<std::size_t>(worst), v);
-    }
+    if (r.suspects.empty()) r.suspects = flat_in(run, worst, v);
     r.outcome = SteadyOutcome::stalled;
     r.message = fmt::format(
         "the residual of '{}' comes no nearer to zero than {:.1e} of its terms, near {}, where it does not change with "
@@ -142,12 +139,12 @@ void explain_failure(NewtonRun& run, bool dependent, SteadyResult& r, const Veri
     return;
   }
   if (v.worst_residual() < 1e-9) {
-    const auto worst = std::max_element(v.moves.begin(), v.moves.end()) - v.moves.begin();
+    const auto moved = std::max_element(v.moves.begin(), v.moves.end()) - v.moves.begin();
     r.message = fmt::format(
         "the residuals vanish to {:.1e} of their terms, but {} is not determined by them better than to {:.1e} of "
         "itself: a multiple solution, or nearly "
         "dependent equations",
-        v.worst_residual(), s.state_names[static_cast<std::size_t>(worst)], v.worst_move());
+        v.worst_residual(), s.state_names[static_cast<std::size_t>(moved)], v.worst_move());
     return;
   }
   if (const std::vector<double> limit = multiple_solution(r, v); !limit.empty()) {
