@@ -7,7 +7,7 @@
 #include <cmath>
 #include <functional>
 
-#include "request.hpp"
+#include "derive.hpp"
 
 namespace boreon::cli {
 namespace {
@@ -69,7 +69,7 @@ Answer report(const std::string& title, const std::string& place, const Program&
 
 }  // namespace
 
-Answer certificate_of_model(const Request& r) {
+Answer certificate_of_model(const CheckRequest& r) {
   if (!r.at.empty())
     throw Error(ErrorKind::usage,
                 "a model is certified at its start values: change them with --set, --at is for expressions");
@@ -101,7 +101,7 @@ Answer certificate_of_model(const Request& r) {
                 });
 }
 
-Answer certificate_of_expressions(const Request& r) {
+Answer certificate_of_expressions(const CheckRequest& r) {
   const Assumed assumed = assumptions_of(r);
   std::vector<Expr> values;
   for (const std::string& text : r.inputs) values.push_back(read_input(text, assumed.context));

@@ -6,7 +6,7 @@
 #include <filesystem>
 
 #include "embedded_models.hpp"
-#include "request.hpp"
+#include "parsing.hpp"
 #include "terminal.hpp"
 
 namespace boreon::cli {
@@ -31,43 +31,28 @@ class Story {
         folder_.string() + ".\n");
     heading("1. Write the equations down");
     say("The steady ion chemistry inside the arc is a text file (" + path("ion_chemistry.toml") + "):\n\n");
-    Request r = request("show", "ion_chemistry.toml");
-    r.format = std::string("unicode");
-    step(r, show);
+    step({"show", "@ion_chemistry.toml", "--format", "unicode"});
     heading("2. Derive, and check against independent numerics");
     say("The Jacobian is derived symbolically; every entry is compared with extrapolated difference quotients.\n\n");
-    r = request("derive", "ion_chemistry.toml");
-    r.what = std::string("jacobian");
-    step(r, derive);
+    step({"derive", "@ion_chemistry.toml", "--what", "jacobian"});
     say("\nThe same check for every shipped model:\n\n");
     for (const EmbeddedModel& m : embedded_models()) {
-      if (is_model(m.name)) step(request("check", m.name), check);
+      if (is_model(m.name)) step({"check", "@" + m.name});
     }
     heading("3. Solve for the steady state");
-    r = request("solve", "ion_chemistry.toml");
-    r.verbose = true;
-    step(r, solve);
+    step({"solve", "@ion_chemistry.toml", "--verbose"});
     heading("4. Step in time: the arc switches on and off");
-    r = request("simulate", "arc_switching.toml");
-    r.plot = path("arc_switching.png");
-    r.out = path("arc_switching.csv");
-    r.log_y = true;
-    r.show = std::vector<std::string>{"N2p,O2p,NOp,electrons"};
-    step(r, simulate);
+    step({"simulate", "@arc_switching.toml", "--out", "@arc_switching.csv", "--plot", "@arc_switching.png", "--show",
+          "N2p,O2p,NOp,electrons", "--log-y"});
     heading("5. A proton on a field line, second order in time");
-    r = request("simulate", "mirror_proton.toml");
-    r.plot = path("mirror_proton.png");
-    r.show = std::vector<std::string>{"s"};
-    step(r, simulate);
+    step({"simulate", "@mirror_proton.toml", "--plot", "@mirror_proton.png", "--show", "s"});
     pulsation();
     layer();
     exactly();
     measure();
     fields();
     heading("19. Source text for your own program");
-    r = request("generate", "ion_chemistry.toml");
-    r.out = (folder_ / "generated").string();
-    step(r, generate);
+    step({"generate", "@ion_chemistry.toml", "--out", "@generated"});
     say(fmt::format("\nDone: {} steps, {} of them checked, {} disagreed. Figures, tables and source are in {}.\n",
                     steps_, checked_, failed_, folder_.string()));
     answer_.json["result"] = folder_.string();
@@ -85,126 +70,69 @@ class Story {
  private:
   void pulsation() {
     heading("6. A pulsating patch");
-    Request r = request("simulate", "pulsating_patch.toml");
-    r.plot = path("pulsating_patch.png");
-    r.method = std::string("adams");
-    step(r, simulate);
+    step({"simulate", "@pulsating_patch.toml", "--method", "adams", "--plot", "@pulsating_patch.png"});
     say("What an arc has left behind when it is gone, with error bars: integrals over time are states like "
         "others.\n\n");
-    step(request("simulate", "closing_arc.toml"), simulate);
+    step({"simulate", "@closing_arc.toml"});
     heading("7. The dipole field from its potential");
-    step(request("solve", "dipole_field.toml"), solve);
+    step({"solve", "@dipole_field.toml"});
   }
 
   void layer() {
     heading("8. A Chapman layer, drawn");
-    Request r = request("plot", "");
-    r.inputs = {"exp(1 - z - exp(-z))", "exp(1 - z - 2*exp(-z))", "derivative(exp(1 - z - exp(-z)), z)"};
-    r.over = std::vector<std::string>{"z from -2 to 8"};
-    r.out = path("chapman_layer.png");
-    step(r, plot);
+    step({"plot", "exp(1 - z - exp(-z))", "exp(1 - z - 2*exp(-z))", "derivative(exp(1 - z - exp(-z)), z)", "--over",
+          "z from -2 to 8", "--out", "@chapman_layer.png"});
     heading("9. Its integrals: the column, and the mean altitude");
-    r = request("integrate", "");
-    r.inputs = {"q0*exp(1 - (z - zm)/H - exp((zm - z)/H))"};
-    r.over = std::vector<std::string>{"z from -infinity to infinity"};
-    r.assume = std::vector<std::string>{"q0 > 0, H > 0"};
-    step(r, integrate_command);
-    r.inputs = {"(z - zm)*exp(-(z - zm)/H - exp((zm - z)/H))/H"};
-    r.assume = std::vector<std::string>{"H > 0"};
-    step(r, integrate_command);
+    const std::string everywhere = "z from -infinity to infinity";
+    step({"integrate", "q0*exp(1 - (z - zm)/H - exp((zm - z)/H))", "--over", everywhere, "--assume", "q0 > 0, H > 0"});
+    step({"integrate", "(z - zm)*exp(-(z - zm)/H - exp((zm - z)/H))/H", "--over", everywhere, "--assume", "H > 0"});
     say("The slant column at grazing incidence, elevation sine c over a sphere of radius R:\n\n");
-    r.inputs = {"exp(-(c*s + s^2/(2*R))/H)"};
-    r.over = std::vector<std::string>{"s from 0 to infinity"};
-    r.assume = std::vector<std::string>{"R > 0, H > 0"};
-    step(r, integrate_command);
+    step({"integrate", "exp(-(c*s + s^2/(2*R))/H)", "--over", "s from 0 to infinity", "--assume", "R > 0, H > 0"});
   }
 
   void exactly() {
     heading("10. The balance of production and loss, solved for the electron density");
-    Request r = request("solve", "");
-    r.inputs = {"q = alpha*n^2 + beta*n"};
-    r.solve_for = std::vector<std::string>{"n"};
-    r.assume = std::vector<std::string>{"alpha > 0, beta > 0, q > 0, n > 0"};
-    step(r, solve);
+    step({"solve", "q = alpha*n^2 + beta*n", "--for", "n", "--assume", "alpha > 0, beta > 0, q > 0, n > 0"});
     heading("11. The oscillation of a field line with its initial values, and a current switched on late");
-    r = request("solve", "");
-    r.inputs = {"u'' + 2*b*u' + w^2*u = 0"};
-    r.solve_for = std::vector<std::string>{"u(t)"};
-    r.given = std::vector<std::string>{"u(0)=1, u'(0)=0"};
-    r.assume = std::vector<std::string>{"b > 0, w > b"};
-    step(r, solve);
-    r = request("transform", "");
-    r.inputs = {"U*exp(-T*s)/(s*(L*s + R))"};
-    r.inverse_laplace = std::string("s to t");
-    r.assume = std::vector<std::string>{"U > 0, L > 0, R > 0, T > 0"};
-    step(r, transform_command);
+    step({"solve", "u'' + 2*b*u' + w^2*u = 0", "--for", "u(t)", "--given", "u(0)=1, u'(0)=0", "--assume",
+          "b > 0, w > b"});
+    step({"transform", "U*exp(-T*s)/(s*(L*s + R))", "--inverse-laplace", "s to t", "--assume",
+          "U > 0, L > 0, R > 0, T > 0"});
     say("The light of a pulsating arc, in harmonics of its period T:\n\n");
-    r = request("transform", "");
-    r.inputs = {"exp(-t/tau)"};
-    r.fourier = std::string("t over T");
-    r.assume = std::vector<std::string>{"T > 0, tau > 0"};
-    step(r, transform_command);
+    step({"transform", "exp(-t/tau)", "--fourier", "t over T", "--assume", "T > 0, tau > 0"});
   }
 
   void fields() {
     heading("16. Fields: a patch of plasma that drifts through the arc");
-    step(request("show", "drifting_patch.toml"), show);
-    Request r = request("simulate", "drifting_patch.toml");
-    r.show = std::vector<std::string>{"n,profile,content"};
-    r.plot = path("drifting_patch.png");
-    step(r, simulate);
+    step({"show", "@drifting_patch.toml"});
+    step({"simulate", "@drifting_patch.toml", "--plot", "@drifting_patch.png", "--show", "n,profile,content"});
     heading("17. A network: currents that the arc drives in a power grid");
-    step(request("solve", "ground_currents.toml"), solve);
+    step({"solve", "@ground_currents.toml"});
     heading("18. The best: currents that heat least, and air of least free energy");
-    step(request("optimise", "least_heating.toml"), optimise_command);
-    step(request("optimise", "air_mixture.toml"), optimise_command);
+    step({"optimise", "@least_heating.toml"});
+    step({"optimise", "@air_mixture.toml"});
   }
 
   void measure() {
     heading("12. The recombination coefficient from what a (made-up) radar saw");
-    Request r = request("fit", "density_decay.toml");
-    r.plot = path("density_decay.png");
-    step(r, fit_command);
+    step({"fit", "@density_decay.toml", "--plot", "@density_decay.png"});
     say("Production, recombination and the density before the arc came, from a run in time:\n\n");
-    step(request("fit", "arc_onset.toml"), fit_command);
+    step({"fit", "@arc_onset.toml"});
     say("Two rates from steady states, one for each row of a table:\n\n");
-    step(request("fit", "ion_ratio.toml"), fit_command);
+    step({"fit", "@ion_ratio.toml"});
     heading("13. Which rate coefficient the electron density depends on most");
-    r = request("sensitivity", "electron_density.toml");
-    r.of = std::string("n_e");
-    r.plot = path("sensitivity.png");
-    step(r, sensitivity_command);
+    step({"sensitivity", "@electron_density.toml", "--of", "n_e", "--plot", "@sensitivity.png"});
     heading("14. Error bars on the electron density");
-    r = request("solve", "electron_density.toml");
-    r.monte_carlo = 1000;
-    step(r, solve);
+    step({"solve", "@electron_density.toml", "--monte-carlo", "1000"});
     say("How the pulsating patch answers small changes of its supply:\n\n");
-    r = request("response", "pulsating_patch.toml");
-    r.of = std::string("brightness");
-    r.wrt = std::vector<std::string>{"supply"};
-    r.plot = path("response.png");
-    step(r, response_command);
+    step({"response", "@pulsating_patch.toml", "--of", "brightness", "--wrt", "supply", "--plot", "@response.png"});
     heading("15. A discharge that ignites: all its steady states, and the branch they lie on");
-    r = request("solve", "arc_ignition.toml");
-    r.roots = true;
-    step(r, solve);
-    r = request("trace", "arc_ignition.toml");
-    r.along = std::string("power");
-    r.from_value = std::string("0.005");
-    r.to_value = std::string("0.2");
-    r.plot = path("arc_ignition.png");
-    step(r, trace_command);
+    step({"solve", "@arc_ignition.toml", "--roots"});
+    step({"trace", "@arc_ignition.toml", "--along", "power", "--from", "0.005", "--to", "0.2", "--plot",
+          "@arc_ignition.png"});
   }
 
   [[nodiscard]] std::string path(const std::string& name) const { return (folder_ / name).string(); }
-
-  Request request(const std::string& command, const std::string& model) const {
-    Request r;
-    r.command = command;
-    if (!model.empty()) r.inputs = {path(model)};
-    r.force = force_;
-    return r;
-  }
 
   // Printed at once, so that one can read along while the next step runs.
   void say(const std::string& text) {
@@ -212,49 +140,29 @@ class Story {
   }
   void heading(const std::string& text) { say("\n" + text + "\n" + std::string(text.size(), '-') + "\n"); }
 
-  static std::string command_line(const Request& r) {
-    std::string s = "$ boreon " + r.command;
-    for (const auto& i : r.inputs) s += is_model(i) ? " " + i : " \"" + i + "\"";
-    if (!r.what.empty()) s += " --what " + *r.what;
-    const auto quoted = [&](const char* name, const std::string& value) {
-      s += fmt::format(" {} \"{}\"", name, value);
-    };
-    for (const std::string& f : r.solve_for) {
-      if (is_identifier(f)) {
-        s += " --for " + f;
-      } else {
-        quoted("--for", f);
-      }
+  // As one would type it.
+  static std::string command_line(const std::vector<std::string>& words) {
+    std::string s = "$ boreon";
+    for (const std::string& w : words) {
+      const bool plain = w.find_first_of(" ()'\"*<>=^") == std::string::npos;
+      s += plain ? " " + w : " \"" + w + "\"";
     }
-    for (const std::string& g : r.given) quoted("--given", g);
-    if (!r.laplace.empty()) quoted("--laplace", *r.laplace);
-    if (!r.inverse_laplace.empty()) quoted("--inverse-laplace", *r.inverse_laplace);
-    if (!r.fourier.empty()) quoted("--fourier", *r.fourier);
-    for (const std::string& o : r.over) s += " --over \"" + o + "\"";
-    for (const std::string& a : r.assume) s += " --assume \"" + a + "\"";
-    if (*r.method != "bdf") s += " --method " + *r.method;
-    if (*r.format != "text") s += " --format " + *r.format;
-    if (r.verbose) s += " --verbose";
-    if (r.roots) s += " --roots";
-    if (*r.monte_carlo > 0) s += fmt::format(" --monte-carlo {}", *r.monte_carlo);
-    for (const auto& [name, value] :
-         {std::pair("--of", &r.of), {"--along", &r.along}, {"--from", &r.from_value}, {"--to", &r.to_value}}) {
-      if (!value->empty()) s += fmt::format(" {} {}", name, **value);
-    }
-    if (!r.out.empty()) s += " --out " + *r.out;
-    if (!r.plot.empty()) s += " --plot " + *r.plot;
-    for (const auto& x : r.show) s += " --show " + x;
-    if (r.log_y) s += " --log-y";
     return s + "\n";
   }
 
-  void step(const Request& r, Answer (*run)(const Request&)) {
-    say(command_line(r));
+  // One command; "@name" is a file in the folder of the demo.
+  void step(std::vector<std::string> words) {
+    for (std::string& w : words) {
+      if (w.starts_with('@')) w = path(w.substr(1));
+    }
+    say(command_line(words));
+    const Parsed p = parsed(words);
+    p.request->force = force_;
     const WorkBudget budget(work_);  // each step may use as much as a command of its own
-    const Answer a = run(r);
+    const Answer a = p.command->run(*p.request);
     say(tidy(a.text));
     ++steps_;
-    Json entry{{"command", r.command}, {"input", r.inputs}};
+    Json entry{{"command", p.request->command}, {"input", p.request->inputs}};
     if (a.json.contains("check")) {
       entry["check"] = a.json.at("check");
       const std::string verdict = a.json.at("check").at("verdict").text();
@@ -281,6 +189,12 @@ class Story {
 
 }  // namespace
 
-Answer demo(const Request& r) { return Story(r).tell(); }
+Command demo_command() {
+  Command c =
+      command<Request>("demo", "the whole story on the shipped models", "  boreon demo\n  boreon demo --out figures\n",
+                       [](const Request& r) { return Story(r).tell(); });
+  c.takes_inputs = false;
+  return c;
+}
 
 }  // namespace boreon::cli

@@ -1,24 +1,25 @@
 // SPDX-License-Identifier: MIT
-// derive, check: from expressions and models to derivatives, each with its evidence.
+// derive: from expressions and models to derivatives, each with its evidence.
 #include <fmt/format.h>
 #include <fmt/ranges.h>
 
 #include <algorithm>
 #include <cmath>
 
-#include "request.hpp"
+#include "derive.hpp"
 
 namespace boreon::cli {
 namespace {
 
-CheckOptions options_for(const Request& r, const Assumed& assumed) {
+CheckOptions options_for(const Assumed& assumed, std::size_t points) {
   CheckOptions o;
   o.conditions = assumed.conditions;
-  if (r.points.get() != 0) o.points = r.points;
+  if (points != 0) o.points = points;
   return o;
 }
 
-std::vector<Expr> variables_of(const Request& r, const std::vector<Expr>& functions, const ParseContext& context) {
+std::vector<Expr> variables_of(const DeriveRequest& r, const std::vector<Expr>& functions,
+                               const ParseContext& context) {
   std::vector<Expr> list;
   for (const std::string& w : r.wrt) {
     if (split(w).empty())
@@ -82,64 +83,6 @@ SparseMatrix as_sparse(const std::vector<Expr>& row) {
   return m;
 }
 
-Answer derive_expression(const Request& r) {
-  Assumed assumed = assumptions_of(r);
-  std::vector<Expr> functions;
-  for (const std::string& text : r.inputs) {
-    const Expr e = evaluate_derivatives(read_input(text, assumed.context));
-    if (is_condition(e))
-      throw Error(ErrorKind::shape,
-                  "an expression is expected, not an equation or a condition; derive its two sides one by one");
-    functions.push_back(e);
-  }
-  std::vector<Expr> variables = variables_of(r, functions, assumed.context);
-  Answer a;
-  const std::string what = r.what.empty() ? (functions.size() > 1 ? "jacobian" : "derivative") : r.what.get();
-  if (variables.empty()) {
-    if (what == "derivative" && free_symbols(functions).size() != 1)
-      throw Error(ErrorKind::usage, "--wrt says what to derive by, such as --wrt x or --wrt x,x,y");
-    for (const Symbol& s : free_symbols(functions)) variables.push_back(s);
-  }
-  if (what != "jacobian" && functions.size() != 1)
-    throw Error(ErrorKind::usage, fmt::format("--what {} takes one expression, got {}", what, functions.size()));
-  const CheckOptions options = options_for(r, assumed);
-  if (what == "derivative") {
-    const Expr d = derivative(functions[0], variables);
-    a.text = typeset(r, d) + "\n";
-    a.json["result"] = to_text(d);
-    conclude(a, r.no_check ? Evidence{} : cross_check_derivative(functions[0], variables, d, options));
-    return a;
-  }
-  std::vector<std::string> names;
-  for (const Expr& v : variables) names.push_back(to_text(v));
-  a.json["variables"] = names;
-  if (what == "gradient") {
-    const std::vector<Expr> g = gradient(functions[0], variables);
-    for (std::size_t i = 0; i < g.size(); ++i) {
-      a.text += fmt::format("by {}:\n{}\n", names[i], typeset(r, g[i]));
-      a.json["result"].push_back(to_text(g[i]));
-    }
-    conclude(a, r.no_check ? Evidence{} : cross_check(functions, variables, as_sparse(g), options));
-  } else if (what == "jacobian") {
-    const SparseMatrix j = sparse_jacobian(functions, variables);
-    a.text = typeset(r, j.dense()) + "\n";
-    a.json["result"] = text_of(j.dense());
-    conclude(a, r.no_check ? Evidence{} : cross_check(functions, variables, j, options));
-  } else if (what == "hessian") {
-    const SparseMatrix h = sparse_hessian(functions[0], variables);
-    a.text = typeset(r, h.dense()) + "\n";
-    a.json["result"] = text_of(h.dense());
-    conclude(a, r.no_check ? Evidence{} : cross_check(gradient(functions[0], variables), variables, h, options));
-  } else {
-    throw Error(
-        ErrorKind::usage,
-        fmt::format(
-            "--what is derivative, gradient, jacobian, hessian, determinant, divergence, curl or laplacian, not '{}'",
-            what));
-  }
-  return a;
-}
-
 // Entries as they are shown: in a shorter form where a quick search finds one. The check then looks at these.
 SparseMatrix shortened(SparseMatrix m) {
   constexpr std::size_t most_entries = 400;
@@ -154,7 +97,7 @@ SparseMatrix shortened(SparseMatrix m) {
   return m;
 }
 
-Answer derive_model(const Request& r) {
+Answer derive_model(const DeriveRequest& r) {
   const Model model = model_of(r);
   const System system = system_of(model);
   const CheckOptions options = check_options(model, system);
@@ -213,95 +156,94 @@ Answer derive_model(const Request& r) {
   return a;
 }
 
-// The finding without the method, which the verdict names once.
-std::string brief(const Evidence& e) {
-  if (e.verdict != Verdict::agrees) return e.to_string();
-  return fmt::format("agrees to {:.1f} digits at {} points{}", e.digits, e.points,
-                     e.skipped > 0 ? fmt::format("; {} entries could be compared at no point", e.skipped) : "");
-}
-
-}  // namespace
-
-Answer derive(const Request& r) {
+Answer answer_to(const DeriveRequest& r) {
   const bool field = r.what.get() == "determinant" || r.what.get() == "divergence" || r.what.get() == "curl" ||
                      r.what.get() == "laplacian" || (r.what.get() == "gradient" && !r.coordinates.empty());
   if (!field && !r.coordinates.empty())
     throw Error(ErrorKind::usage, "--coordinates goes with --what gradient, divergence, curl or laplacian");
   if (field && !is_model(r.inputs.at(0))) return derive_field(r);
-  return is_model(r.inputs.at(0)) ? derive_model(r) : derive_expression(r);
+  return is_model(r.inputs.at(0)) ? derive_model(r) : derive_expressions(r);
 }
 
-namespace {
-std::string entry_count(std::size_t n) { return fmt::format("{} {}", n, n == 1 ? "entry" : "entries"); }
 }  // namespace
 
-Answer check(const Request& r) {
-  if (!r.certify && !r.at.empty())
-    throw Error(ErrorKind::usage, "derivatives are compared at random points: --at goes with --certify");
-  if (r.certify) return is_model(r.inputs.at(0)) ? certificate_of_model(r) : certificate_of_expressions(r);
-  if (!is_model(r.inputs.at(0))) {
-    const Expr e = read_input(r.inputs[0], assumptions_of(r).context);
-    const bool truth = e.is_constant(ConstantCode::true_value) || e.is_constant(ConstantCode::false_value);
-    if (r.inputs.size() == 1 && (truth || (e.is(Kind::relation) && e.relation_op() == RelationOp::equal)))
-      return equivalence(r);
-    Request gradient_request = r;
-    if (gradient_request.what.empty()) gradient_request.what = r.inputs.size() > 1 ? "jacobian" : "gradient";
-    return derive_expression(gradient_request);
+Answer derive_expressions(const DeriveRequest& r, std::size_t points) {
+  Assumed assumed = assumptions_of(r);
+  std::vector<Expr> functions;
+  for (const std::string& text : r.inputs) {
+    const Expr e = evaluate_derivatives(read_input(text, assumed.context));
+    if (is_condition(e))
+      throw Error(ErrorKind::shape,
+                  "an expression is expected, not an equation or a condition; derive its two sides one by one");
+    functions.push_back(e);
   }
-  const Model model = model_of(r);
-  const System system = system_of(model);
-  CheckOptions options = check_options(model, system);
-  if (r.points.get() != 0) options.points = r.points.get();
+  std::vector<Expr> variables = variables_of(r, functions, assumed.context);
   Answer a;
-  std::vector<Expr> functions = system.residuals;
-  std::vector<std::string> names = system.right_sides.empty() ? system.equation_names : system.state_names;
-  if (!system.right_sides.empty()) {
-    for (std::string& n : names) n = "rate of " + n;
+  const std::string what = r.what.empty() ? (functions.size() > 1 ? "jacobian" : "derivative") : r.what.get();
+  if (variables.empty()) {
+    if (what == "derivative" && free_symbols(functions).size() != 1)
+      throw Error(ErrorKind::usage, "--wrt says what to derive by, such as --wrt x or --wrt x,x,y");
+    for (const Symbol& s : free_symbols(functions)) variables.push_back(s);
   }
-  const Evidence jacobian =
-      cross_check(functions, system.states, sparse_jacobian(functions, system.states), options, names);
-  const bool fit = model.equations.empty();
-  a.text = model.called() + "\n";
-  const bool equations = !model.equations.empty() || !model.fits.empty();
-  if (jacobian.entries > 0 || equations)
-    a.text += fmt::format("  Jacobian of the {}, {}: {}\n", fit ? "models of the fit" : "equations",
-                          entry_count(jacobian.entries), brief(jacobian));
-  Evidence overall = jacobian;
-  std::vector<Expr> with_parameters = system.states;
-  with_parameters.insert(with_parameters.end(), system.parameters.begin(), system.parameters.end());
-  const auto part = [&](const char* what, const std::vector<Expr>& f, const std::vector<Expr>& v,
-                        const std::vector<std::string>& row_names) {
-    if (f.empty() || v.empty()) return;
-    const Evidence e = cross_check(f, v, sparse_jacobian(f, v), options, row_names);
-    a.text += fmt::format("  {}, {}: {}\n", what, entry_count(e.entries), brief(e));
-    if (e.verdict != Verdict::agrees && overall.verdict == Verdict::agrees && e.entries > 0) overall = e;
-    if (e.entries > 0 && (e.digits < overall.digits || (overall.entries == 0 && !equations))) overall = e;
-  };
-  part(fit ? "derivatives of the models by parameters and columns" : "derivatives of the equations by the parameters",
-       functions, system.parameters, names);
-  part("derivatives of the outputs", system.outputs, with_parameters, system.output_names);
-  if (model.objective) {
-    const OptimisationProblem p = optimisation_problem(model);
-    std::vector<Expr> limits{p.objective};
-    std::vector<std::string> limit_names{"objective"};
-    for (std::size_t j = model.equations.size(); j < p.constraints.size(); ++j) {
-      limits.push_back(p.constraints[j].value);
-      limit_names.push_back(p.constraints[j].name);
+  if (what != "jacobian" && functions.size() != 1)
+    throw Error(ErrorKind::usage, fmt::format("--what {} takes one expression, got {}", what, functions.size()));
+  const CheckOptions options = options_for(assumed, points);
+  if (what == "derivative") {
+    const Expr d = derivative(functions[0], variables);
+    a.text = typeset(r, d) + "\n";
+    a.json["result"] = to_text(d);
+    conclude(a, r.no_check ? Evidence{} : cross_check_derivative(functions[0], variables, d, options));
+    return a;
+  }
+  std::vector<std::string> names;
+  for (const Expr& v : variables) names.push_back(to_text(v));
+  a.json["variables"] = names;
+  if (what == "gradient") {
+    const std::vector<Expr> g = gradient(functions[0], variables);
+    for (std::size_t i = 0; i < g.size(); ++i) {
+      a.text += fmt::format("by {}:\n{}\n", names[i], typeset(r, g[i]));
+      a.json["result"].push_back(to_text(g[i]));
     }
-    part("slopes of the objective and the constraints", limits, with_parameters, limit_names);
-    std::vector<std::string> slope_names;
-    for (const std::string& n : p.names) slope_names.push_back("d(objective)/d" + n);
-    part("curvature of the objective", gradient(p.objective, p.unknowns), p.unknowns, slope_names);
+    conclude(a, r.no_check ? Evidence{} : cross_check(functions, variables, as_sparse(g), options));
+  } else if (what == "jacobian") {
+    const SparseMatrix j = sparse_jacobian(functions, variables);
+    a.text = typeset(r, j.dense()) + "\n";
+    a.json["result"] = text_of(j.dense());
+    conclude(a, r.no_check ? Evidence{} : cross_check(functions, variables, j, options));
+  } else if (what == "hessian") {
+    const SparseMatrix h = sparse_hessian(functions[0], variables);
+    a.text = typeset(r, h.dense()) + "\n";
+    a.json["result"] = text_of(h.dense());
+    conclude(a, r.no_check ? Evidence{} : cross_check(gradient(functions[0], variables), variables, h, options));
+  } else {
+    throw Error(
+        ErrorKind::usage,
+        fmt::format(
+            "--what is derivative, gradient, jacobian, hessian, determinant, divergence, curl or laplacian, not '{}'",
+            what));
   }
-  for (const Warning& w : model.warnings)
-    a.text += fmt::format("  warning: {} (line {})\n", w.message, w.position.line);
-  a.text += fmt::format("verdict: {}, {:.1f} digits at the worst entry ({})\n", to_string(overall.verdict),
-                        overall.digits, overall.method);
-  a.json["result"] = to_string(overall.verdict);
-  a.json["status"] = "exact";
-  a.json["check"] = json_of(overall);
-  a.exit_code = overall.verdict == Verdict::agrees ? 0 : 1;
   return a;
+}
+
+void DeriveRequest::declare(Declaration& d) {
+  d.add("--what", what, "derivative, gradient, jacobian, hessian, determinant, divergence, curl or laplacian");
+  d.add("--coordinates", coordinates,
+        "cartesian, cylindrical, spherical or dipole (gradient, divergence, curl, laplacian)");
+  d.add("--of", of, "output of the model to derive (gradient, hessian)");
+  d.add("--wrt", wrt, "variables, one for each derivation: x,x,y").formulas();
+  d.add("--no-check", no_check, "skip the comparison with independent numerics");
+}
+
+Command derive_command() {
+  return command<DeriveRequest>("derive", "derivatives, checked against difference quotients",
+                                "  boreon derive \"x^3*y\" --wrt x,x,y\n"
+                                "  boreon derive \"x*y + sin(z)\" --what gradient\n"
+                                "  boreon derive \"r*cos(a)\" \"r*sin(a)\" --wrt r,a --format unicode\n"
+                                "  boreon derive \"r*cos(a)\" \"r*sin(a)\" --wrt r,a --what determinant\n"
+                                "  boreon derive \"0\" \"0\" \"B*r*sin(theta)\" --what curl --coordinates spherical\n"
+                                "  boreon derive model.toml --what jacobian\n"
+                                "  boreon derive model.toml --what gradient --of energy\n",
+                                answer_to);
 }
 
 }  // namespace boreon::cli

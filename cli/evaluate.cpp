@@ -7,15 +7,29 @@
 #include <cstdlib>
 #include <functional>
 
-#include "request.hpp"
+#include "command.hpp"
+#include "option_groups.hpp"
 #include "sensitivity.hpp"
 
 namespace boreon::cli {
 namespace {
 
+struct EvaluateRequest : Request, MonteCarloOption {
+  Option<std::string> at;
+  Option<int> digits{0};
+  Option<bool> complex{false};
+
+  void declare(Declaration& d) override {
+    d.add("--at", at, "values: \"x=1/3, y=2\"").formulas();
+    d.add("--digits", digits, "significant digits, certified by ball arithmetic").within(1, 100000);
+    d.add("--complex", complex, "complex values, principal branches");
+    declare_draws(d);
+  }
+};
+
 std::string number_text(double v) { return fmt::format("{:.15g}", v); }
 
-Answer evaluate_model(const Request& r) {
+Answer evaluate_model(const EvaluateRequest& r) {
   const Model model = model_of(r);
   const System system = system_of(model);
   Bindings b;
@@ -43,7 +57,7 @@ Answer evaluate_model(const Request& r) {
         system.residuals[i]);
   }
   for (std::size_t i = 0; i < system.outputs.size(); ++i) add(system.output_names[i], system.outputs[i]);
-  add_uncertainties(a, r, model, system, sensitivity_options(r, model, OutputsAt::start));
+  add_uncertainties(a, r, model, system, sensitivity_options(model, OutputsAt::start), r.monte_carlo);
   a.json["status"] = "approximate";
   a.json["check"] = {{"method", "none"}, {"points", 0}, {"digits", 0}, {"worst", nullptr}, {"verdict", "untested"}};
   return a;
@@ -119,8 +133,8 @@ std::complex<double> in_double_precision(const Expr& e, const Bindings& b, bool&
 }
 
 // What double precision cannot hold, or has lost, is told by the enclosure.
-void set_beside_enclosure(Answer& a, const Request& r, const Evaluated& e, const Bindings& b, std::complex<double> v,
-                          bool imaginary) {
+void set_beside_enclosure(Answer& a, const EvaluateRequest& r, const Evaluated& e, const Bindings& b,
+                          std::complex<double> v, bool imaginary) {
   const Enclosure c = certify(e.closed, b, 20, e.unused);
   const auto number = [](const std::string& text) { return std::strtod(text.c_str(), nullptr); };
   const bool real = c.imaginary.empty() || (!imaginary && std::abs(number(c.imaginary)) <= 2 * c.radius);
@@ -155,9 +169,7 @@ void set_beside_enclosure(Answer& a, const Request& r, const Evaluated& e, const
   }
 }
 
-}  // namespace
-
-Answer evaluate_command(const Request& r) {
+Answer answer_to(const EvaluateRequest& r) {
   if (is_model(r.inputs.at(0))) return evaluate_model(r);
   if (r.inputs.size() != 1) throw Error(ErrorKind::usage, "evaluate takes one expression");
   const Assumed assumed = assumptions_of(r);
@@ -183,6 +195,17 @@ Answer evaluate_command(const Request& r) {
     a.json["check"] = enclosure_check(0, 0, nullptr, "untested");
   }
   return a;
+}
+
+}  // namespace
+
+Command evaluate_command() {
+  return command<EvaluateRequest>("evaluate", "numbers, in double precision or to any number of certified digits",
+                                  "  boreon evaluate \"sin(x)/x\" --at \"x=1/3\"\n"
+                                  "  boreon evaluate \"sin(x)/x\" --at \"x=1/3\" --digits 40\n"
+                                  "  boreon evaluate \"exp(1i*pi)\"\n"
+                                  "  boreon evaluate model.toml\n",
+                                  answer_to);
 }
 
 }  // namespace boreon::cli

@@ -6,7 +6,7 @@
 #include <algorithm>
 #include <cmath>
 
-#include "request.hpp"
+#include "derive.hpp"
 
 namespace boreon::cli {
 namespace {
@@ -86,7 +86,7 @@ Comparison by_elimination(const Matrix& jacobian, const Expr& determinant, const
   return out;
 }
 
-Answer determinant_of(const Request& r) {
+Answer determinant_of(const DeriveRequest& r) {
   const Fields f = fields_of(r, {});
   std::vector<Expr> variables;
   for (const std::string& w : r.wrt) {
@@ -122,7 +122,7 @@ Answer determinant_of(const Request& r) {
 
 }  // namespace
 
-Answer derive_field(const Request& r) {
+Answer derive_field(const DeriveRequest& r) {
   if (r.what.get() == "determinant") return determinant_of(r);
   const Coordinates c = Coordinates::named(r.coordinates.empty() ? "cartesian" : r.coordinates.get());
   ParseContext names;

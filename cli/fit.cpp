@@ -9,7 +9,8 @@
 
 #include "boreon/least_squares.hpp"
 #include "boreon/sensitivity.hpp"
-#include "request.hpp"
+#include "fit.hpp"
+#include "values.hpp"
 
 namespace boreon::cli {
 namespace {
@@ -51,7 +52,7 @@ std::vector<double> grid(const std::vector<double>& places) {
 }
 
 // Data with error bars, the model with its band, and the residuals below.
-void draw(const Request& r, const Model& m, const FitProblem& p, const FitResult& f) {
+void draw(const FitRequest& r, const Model& m, const FitProblem& p, const FitResult& f) {
   std::vector<Figure> panels;
   for (std::size_t k = 0; k < f.curves.size(); ++k) {
     const FitResult::Curve& c = f.curves[k];
@@ -238,12 +239,7 @@ void add_text(Answer& a, const Model& m, const FitProblem& p, const FitResult& f
 
 }  // namespace
 
-Answer fit_command(const Request& r) {
-  if (!is_model(r.inputs.at(0))) throw Error(ErrorKind::usage, "fit takes a model file (.toml) with [data] and [fit]");
-  return fit_of_model(r, model_of(r));
-}
-
-Answer fit_of_model(const Request& r, const Model& m) {
+Answer fit_of_model(const FitRequest& r, const Model& m) {
   const FitProblem p = fit_problem(m);
   FitOptions o;
   o.profile = r.profile.get();
@@ -252,7 +248,7 @@ Answer fit_of_model(const Request& r, const Model& m) {
   const FitResult f = fit(p, o);
   if (!f.converged)
     throw Error(ErrorKind::convergence, fmt::format("no minimum of '{}' was found: {}", m.called(), f.message));
-  const int digits = r.digits.get() == 0 ? 6 : r.digits.get();
+  const int digits = digits_of(r.digits);
   Answer a;
   add_json(a, p, f);
   add_text(a, m, p, f, digits);
@@ -283,6 +279,29 @@ Answer fit_of_model(const Request& r, const Model& m) {
     a.text += fmt::format("figure written to {}\n", r.plot.get());
   }
   return a;
+}
+
+namespace {
+Answer answer_to(const FitRequest& r) {
+  if (!is_model(r.inputs.at(0))) throw Error(ErrorKind::usage, "fit takes a model file (.toml) with [data] and [fit]");
+  return fit_of_model(r, model_of(r));
+}
+}  // namespace
+
+void FitRequest::declare(Declaration& d) {
+  d.add("--digits", digits, "significant digits of the values (6)").within(1, 17);
+  d.add("--starts", starts, "searches in all, the first from the start values (by cost)").within(1, 10000);
+  d.add("--profile", profile, "intervals in which chi-square rises by at most 1");
+  d.add("--plot", plot, "figure: data, model with its band, residuals, .png or .svg");
+  declare_axes(d, "logarithmic x axis", "logarithmic y axis");
+}
+
+Command fit_command() {
+  return command<FitRequest>("fit", "least squares with bounds: values, standard errors, correlation, a figure",
+                             "  boreon fit decay.toml\n"
+                             "  boreon fit decay.toml --plot fit.png --out rows.csv\n"
+                             "  boreon fit decay.toml --profile --starts 20\n",
+                             answer_to);
 }
 
 }  // namespace boreon::cli

@@ -7,13 +7,56 @@
 #include <cmath>
 #include <complex>
 
-#include "request.hpp"
+#include "command.hpp"
+#include "derive.hpp"
 
 namespace boreon::cli {
 namespace {
 
+// Of an expression, or of a quantity of a model.
+struct FormRequest : Request {
+  Option<std::string> of;
+
+  void declare(Declaration& d) override { d.add("--of", of, "output or equation of the model"); }
+};
+
+struct ExpandRequest : FormRequest {};
+struct FactorRequest : FormRequest {};
+
+struct SimplifyRequest : FormRequest {
+  Option<std::string> form;
+  Option<std::vector<std::string>> by;
+  Option<std::size_t> points{0};
+
+  void declare(Declaration& d) override {
+    d.add("--form", form,
+          "expanded, factored, collected, fraction, partial-fractions, exponentials, sines, expanded-angles, "
+          "combined-angles, expanded-logarithms, combined-logarithms");
+    d.add("--by", by, "symbols that --form collected and partial-fractions go by").formulas();
+    FormRequest::declare(d);
+    d.add("--points", points, "random points to compare at (6)").within(1, 10000);
+  }
+};
+
+struct RewriteRequest : FormRequest {
+  Option<std::vector<std::string>> rules;
+  Option<std::vector<std::string>> rule_files;
+  Option<std::string> order{"bottom-up"};
+  Option<std::string> extent{"fixed-point"};
+  Option<std::size_t> limit{0};
+
+  void declare(Declaration& d) override {
+    d.add("--rule", rules, "PATTERN becomes REPLACEMENT for any NAMES, rest NAME where CONDITIONS").formulas();
+    d.add("--rules", rule_files, "file of rules, one a line, # for comments").files();
+    d.add("--order", order, "bottom-up or top-down").one_of({"bottom-up", "top-down"});
+    d.add("--extent", extent, "first, pass or fixed-point").one_of({"first", "pass", "fixed-point"});
+    d.add("--limit", limit, "most applications (10000)").within(1, 100000000);
+    FormRequest::declare(d);
+  }
+};
+
 // One expression, or a quantity of a model with all its definitions written out.
-Expr expression_of(const Request& r, const Assumed& assumed, bool* carried_out = nullptr) {
+Expr expression_of(const FormRequest& r, const Assumed& assumed, bool* carried_out = nullptr) {
   if (is_model(r.inputs.at(0))) {
     const Model model = model_of(r);
     const System system = system_of(model);
@@ -52,14 +95,14 @@ std::string text_of(const Comparison& c) {
                      std::floor(std::min(c.digits, 99.0)), c.points, c.points == 1 ? "point" : "points");
 }
 
-SimplifyOptions options_of(const Request& r, const Assumed& assumed) {
+SimplifyOptions options_of(const Assumed& assumed, std::size_t points = 0) {
   SimplifyOptions o;
   o.conditions = assumed.conditions;
-  if (r.points.get() != 0) o.points = r.points.get();
+  if (points != 0) o.points = points;
   return o;
 }
 
-std::vector<Expr> by_of(const Request& r, const Assumed& assumed) {
+std::vector<Expr> by_of(const SimplifyRequest& r, const Assumed& assumed) {
   std::vector<Expr> list;
   for (const std::string& word : r.by) {
     for (const std::string& part : split(word)) list.push_back(parse(part, assumed.context));
@@ -80,13 +123,11 @@ Answer concluded(const Request& r, const Expr& result, const Comparison& c, cons
 }
 
 // A form of e, compared with it.
-Answer compared(const Request& r, const Expr& e, const Expr& result, const Assumed& assumed) {
-  return concluded(r, result, compare(e, result, options_of(r, assumed)), assumed);
+Answer compared(const Request& r, const Expr& e, const Expr& result, const Assumed& assumed, std::size_t points = 0) {
+  return concluded(r, result, compare(e, result, options_of(assumed, points)), assumed);
 }
 
-}  // namespace
-
-Answer simplify_command(const Request& r) {
+Answer answer_to(const SimplifyRequest& r) {
   const Assumed assumed = assumptions_of(r);
   bool carried_out = false;  // whether the input held integrals, sums or limits
   const Expr e = expression_of(r, assumed, &carried_out);
@@ -118,10 +159,10 @@ Answer simplify_command(const Request& r) {
       throw Error(ErrorKind::usage, fmt::format("'{}' is no form{} (known: {})", r.form.get(),
                                                 suggestion(r.form.get(), names), fmt::join(names, ", ")));
     }
-    return compared(r, e, at->second(), assumed);
+    return compared(r, e, at->second(), assumed, r.points);
   }
   if (!by.empty()) throw Error(ErrorKind::usage, "--by goes with --form collected or --form partial-fractions");
-  const Simplified s = simplify_with_report(e, options_of(r, assumed));
+  const Simplified s = simplify_with_report(e, options_of(assumed, r.points));
   Answer a = concluded(r, s.expression, s.check, assumed);
   a.json["operations"] = {{"before", s.cost_before}, {"after", s.cost_after}};
   if (carried_out) a.text += "integrals, sums and limits were carried out first, each verified by its own check\n";
@@ -130,19 +171,19 @@ Answer simplify_command(const Request& r) {
   return a;
 }
 
-Answer expand_command(const Request& r) {
+Answer answer_to(const ExpandRequest& r) {
   const Assumed assumed = assumptions_of(r);
   const Expr e = expression_of(r, assumed);
   return compared(r, e, expand(e), assumed);
 }
 
-Answer factor_command(const Request& r) {
+Answer answer_to(const FactorRequest& r) {
   const Assumed assumed = assumptions_of(r);
   const Expr e = expression_of(r, assumed);
   return compared(r, e, factor(e), assumed);
 }
 
-Answer rewrite_command(const Request& r) {
+Answer answer_to(const RewriteRequest& r) {
   const Assumed assumed = assumptions_of(r);
   const Expr e = expression_of(r, assumed);
   std::vector<Rule> rules;
@@ -180,7 +221,7 @@ Answer rewrite_command(const Request& r) {
         w.applications);
   if (w.applications == 0) a.text += "no rule fits anywhere\n";
   if (!is_condition(e) && !is_condition(w.expression)) {
-    const Comparison c = compare(e, w.expression, options_of(r, assumed));
+    const Comparison c = compare(e, w.expression, options_of(assumed));
     a.json["check"] = json_of(c);
     a.text += c.agrees ? fmt::format("check: {}\n", text_of(c))
                        : "check: the rules change the value; the result is not equal to the input\n";
@@ -188,7 +229,9 @@ Answer rewrite_command(const Request& r) {
   return a;
 }
 
-Answer equivalence(const Request& r) {
+}  // namespace
+
+Answer equivalence(const CheckRequest& r) {
   const Assumed assumed = assumptions_of(r);
   const Expr e = read_input(r.inputs.at(0), assumed.context);
   if (e.is(Kind::constant)) {  // both sides have one canonical form, or differ as numbers
@@ -206,8 +249,8 @@ Answer equivalence(const Request& r) {
     a.exit_code = holds ? 0 : 1;
     return a;
   }
-  const EquivalenceResult q =
-      equivalent(evaluate_derivatives(e.operands()[0]), evaluate_derivatives(e.operands()[1]), options_of(r, assumed));
+  const EquivalenceResult q = equivalent(evaluate_derivatives(e.operands()[0]), evaluate_derivatives(e.operands()[1]),
+                                         options_of(assumed, r.points));
   Answer a;
   a.text = fmt::format("  {}: {}\n", to_string(q.verdict), q.reason);
   a.json["result"] = to_string(q.verdict);
@@ -235,6 +278,38 @@ Answer equivalence(const Request& r) {
                                                                      : "untested"}};
   a.exit_code = q.verdict == Equivalence::refuted ? 1 : 0;
   return a;
+}
+
+Command simplify_command() {
+  return command<SimplifyRequest>("simplify", "the cheapest equal form, or the one asked for",
+                                  "  boreon simplify \"sin(x)^2 + cos(x)^2\"\n"
+                                  "  boreon simplify \"sqrt(x^2)\" --assume \"x > 0\"\n"
+                                  "  boreon simplify \"(x^2 + 1)/(x^3 - x)\" --form partial-fractions\n"
+                                  "  boreon simplify \"a*x + b*x + c\" --form collected --by x\n"
+                                  "  boreon simplify model.toml --of energy\n",
+                                  answer_to);
+}
+
+Command expand_command() {
+  return command<ExpandRequest>("expand", "products and powers of sums written out",
+                                "  boreon expand \"(x + y)^3*(x - y)\"\n", answer_to);
+}
+
+Command factor_command() {
+  return command<FactorRequest>("factor", "irreducible factors over the rationals",
+                                "  boreon factor \"x^10 - 1\"\n"
+                                "  boreon factor \"x^2*y^2 - x^2 - y^2 + 1\" --format unicode\n",
+                                answer_to);
+}
+
+Command rewrite_command() {
+  return command<RewriteRequest>(
+      "rewrite", "rules of your own",
+      "  boreon rewrite \"2*sin(x)^2 + 2*cos(x)^2 + y\" --rule \"k*sin(u)^2 + k*cos(u)^2 becomes k for any u, k\"\n"
+      "  boreon rewrite \"log(2*x*y)\" --assume \"x > 0, y > 0\" --rule \"log(a*b) becomes log(a) + log(b) for any a, "
+      "rest b where a > 0, b > 0\"\n"
+      "  boreon rewrite \"f(f(f(x)))\" --rule \"f(u) becomes u + 1 for any u\" --extent first\n",
+      answer_to);
 }
 
 }  // namespace boreon::cli

@@ -7,10 +7,27 @@
 #include <filesystem>
 
 #include "boreon/native.hpp"
-#include "request.hpp"
+#include "command.hpp"
 
 namespace boreon::cli {
 namespace {
+
+struct GenerateRequest : Request {
+  Option<std::string> language{"c++"};
+  Option<std::string> name;
+  Option<bool> eigen{false};
+  Option<std::vector<std::string>> show;
+  Option<bool> no_check{false};
+
+  void declare(Declaration& d) override {
+    d.add("--language", language, "c++ or c").one_of({"c++", "cpp", "c"});
+    d.add("--name", name, "name of files and functions (default: that of the model file)");
+    d.add("--eigen", eigen, "C++: also functions on Eigen's vectors and sparse matrices");
+    d.add("--show", show, "print operations, program or assembly instead of writing files")
+        .one_of({"operations", "program", "assembly"});
+    d.add("--no-check", no_check, "skip the comparison with independent numerics");
+  }
+};
 
 // A file or model name as an identifier of C.
 std::string identifier(const std::string& text) {
@@ -71,7 +88,7 @@ TestPoint test_point(const std::vector<Program>& programs, const System& s, doub
 }
 
 // --show: what the functions consist of, instead of files.
-Answer shown(const Request& r, const std::vector<Part>& parts, const std::vector<InputGroup>& inputs,
+Answer shown(const GenerateRequest& r, const std::vector<Part>& parts, const std::vector<InputGroup>& inputs,
              const std::string& title) {
   Answer a;
   a.text = title + "\n";
@@ -106,9 +123,7 @@ Answer shown(const Request& r, const std::vector<Part>& parts, const std::vector
   return a;
 }
 
-}  // namespace
-
-Answer generate(const Request& r) {
+Answer answer_to(const GenerateRequest& r) {
   if (!is_model(r.inputs.at(0))) throw Error(ErrorKind::usage, "generate takes a model file (.toml)");
   const Model m = model_of(r);
   const System s = system_of(m);
@@ -171,6 +186,17 @@ Answer generate(const Request& r) {
   a.json["status"] = "exact";
   a.json["check"] = json_of(e);
   return a;
+}
+
+}  // namespace
+
+Command generate_command() {
+  return command<GenerateRequest>("generate", "write residual, Jacobian and outputs as C or C++ source",
+                                  "  boreon generate model.toml --language c++ --out generated\n"
+                                  "  boreon generate model.toml --language c --name chemistry --out generated\n"
+                                  "  boreon generate model.toml --show operations\n"
+                                  "  boreon generate model.toml --show assembly\n",
+                                  answer_to);
 }
 
 }  // namespace boreon::cli

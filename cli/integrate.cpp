@@ -6,10 +6,28 @@
 #include <algorithm>
 #include <cmath>
 
-#include "request.hpp"
+#include "command.hpp"
 
 namespace boreon::cli {
 namespace {
+
+struct IntegrateRequest : Request {
+  Option<std::vector<std::string>> over;
+  Option<bool> principal_value{false};
+  Option<bool> numeric{false};
+  Option<int> digits{0};
+  Option<bool> steps{false};
+  Option<std::string> coordinates;
+
+  void declare(Declaration& d) override {
+    d.add("--over", over, "z, or \"z from 0 to 5*H\"; several nest, the first one innermost").formulas();
+    d.add("--principal-value", principal_value, "Cauchy's principal value at poles inside the range");
+    d.add("--numeric", numeric, "a number by quadrature");
+    d.add("--digits", digits, "digits of the number (15)").within(1, 1000);
+    d.add("--steps", steps, "explain the route");
+    d.add("--coordinates", coordinates, "cylindrical, spherical or dipole: multiplies by the volume element");
+  }
+};
 
 IntegralRange range_of(const std::string& text, const Assumed& assumed) {
   Expr node;
@@ -35,7 +53,7 @@ std::string sentence(const IntegralResult& result) {
 }
 
 // The volume element of named coordinates, in the variables of the ranges.
-Expr volume_element(const Request& r, const std::vector<IntegralRange>& ranges) {
+Expr volume_element(const IntegrateRequest& r, const std::vector<IntegralRange>& ranges) {
   const Coordinates c = Coordinates::named(r.coordinates.get());
   Bindings b;
   std::vector<std::string> missing;
@@ -56,7 +74,7 @@ Expr volume_element(const Request& r, const std::vector<IntegralRange>& ranges) 
 }
 
 // A number, with parameters from --set; the inner integrals of an iterated one inside the outer ones.
-Answer by_quadrature(const Request& r, const Expr& f, const std::vector<IntegralRange>& ranges) {
+Answer by_quadrature(const IntegrateRequest& r, const Expr& f, const std::vector<IntegralRange>& ranges) {
   const Bindings b;
   for (const IntegralRange& range : ranges) {
     if (!range.from)
@@ -106,9 +124,7 @@ Answer by_quadrature(const Request& r, const Expr& f, const std::vector<Integral
   return a;
 }
 
-}  // namespace
-
-Answer integrate_command(const Request& r) {
+Answer answer_to(const IntegrateRequest& r) {
   const Assumed assumed = assumptions_of(r);
   require_one_expression(r);
   if (r.over.empty()) throw Error(ErrorKind::usage, "say over what: --over z, or --over \"z from 0 to 5*H\"");
@@ -165,6 +181,21 @@ Answer integrate_command(const Request& r) {
     for (const std::string& s : result.steps) a.text += "  " + s + "\n";
   }
   return a;
+}
+
+}  // namespace
+
+Command integrate_command() {
+  return command<IntegrateRequest>(
+      "integrate", "antiderivatives, definite, improper and iterated integrals, checked against quadrature",
+      "  boreon integrate \"z*exp(-z/H)\" --over z\n"
+      "  boreon integrate \"z*exp(-z/H)\" --over \"z from 0 to 5*H\" --assume \"H > 0\"\n"
+      "  boreon integrate \"r^2*sin(theta)\" --over \"r from a to b\" --over \"theta from 0 to pi\" --over \"phi from "
+      "0 to 2*pi\"\n"
+      "  boreon integrate \"sin(x)*cos(n*x)\" --over \"x from 0 to pi\" --assume \"n integer\"\n"
+      "  boreon integrate \"1/(x - 1)\" --over \"x from 0 to 3\" --principal-value\n"
+      "  boreon integrate \"x^x\" --over \"x from 0 to 1\" --numeric --digits 30\n",
+      answer_to);
 }
 
 }  // namespace boreon::cli

@@ -6,11 +6,11 @@
 #include <cmath>
 
 #include "boreon/jacobian_comparison.hpp"
-#include "request.hpp"
+#include "solve.hpp"
 
 namespace boreon::cli {
 
-Answer jacobians_of_model(const Request& r, const Model& m) {
+Answer jacobians_of_model(const SolveRequest& r, const Model& m) {
   const System s = steady_system(m);
   const JacobianComparison c = compare_jacobians(s);
   Answer a;

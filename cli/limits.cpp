@@ -5,10 +5,28 @@
 #include <cmath>
 
 #include "boreon/series.hpp"
-#include "request.hpp"
+#include "command.hpp"
 
 namespace boreon::cli {
 namespace {
+
+struct LimitRequest : Request {
+  Option<std::string> at;
+
+  void declare(Declaration& d) override {
+    d.add("--at", at, "the place: \"x to 0\", \"x to infinity\", \"x to a from below\"").formulas();
+  }
+};
+
+struct SeriesRequest : Request {
+  Option<std::string> about;
+  Option<int> order{6};
+
+  void declare(Declaration& d) override {
+    d.add("--about", about, "the point: x=0, x=a, x=infinity").formulas();
+    d.add("--order", order, "largest exponent (6)");
+  }
+};
 
 Json texts_of(const std::vector<Expr>& conditions, std::vector<std::string> texts) {
   for (const Expr& c : conditions) texts.push_back(to_text(c));
@@ -27,7 +45,7 @@ struct Place {
 };
 
 // "x=0", "x=1 from below", "x=infinity"
-Place place_of_series(const Request& r, const Assumed& assumed) {
+Place place_of_series(const SeriesRequest& r, const Assumed& assumed) {
   if (r.about.empty()) {
     throw Error(ErrorKind::usage,
                 "say about which point: --about x=0, --about \"x=1 from below\", --about \"x=infinity\"");
@@ -55,9 +73,7 @@ const char* word_of(LimitSide side) {
   return side == LimitSide::both ? "both" : side == LimitSide::above ? "above" : "below";
 }
 
-}  // namespace
-
-Answer limit_command(const Request& r) {
+Answer answer_to(const LimitRequest& r) {
   const Assumed assumed = assumptions_of(r);
   const Expr f = single_expression(r, assumed);
   if (r.at.empty())
@@ -96,13 +112,13 @@ Answer limit_command(const Request& r) {
   return a;
 }
 
-Answer series_command(const Request& r) {
+Answer answer_to(const SeriesRequest& r) {
   const Assumed assumed = assumptions_of(r);
   const Expr f = single_expression(r, assumed);
   const Place at = place_of_series(r, assumed);
   const Expr& x = at.x;
   const Expr& about = at.about;
-  const SeriesResult s = series(f, x, about, r.series_order.get(), assumed.conditions, at.side);
+  const SeriesResult s = series(f, x, about, r.order.get(), assumed.conditions, at.side);
   Answer a;
   std::vector<Expr> in_order;
   Json terms = Json::array();
@@ -143,6 +159,24 @@ Answer series_command(const Request& r) {
                      {"worst", nullptr},
                      {"verdict", check.points == 0 ? "untested" : "agrees"}};
   return a;
+}
+
+}  // namespace
+
+Command limit_command() {
+  return command<LimitRequest>("limit", "limits, one-sided, two-sided and at infinity",
+                               "  boreon limit \"sin(x)/x\" --at \"x to 0\"\n"
+                               "  boreon limit \"exp(1/x)\" --at \"x to 0 from below\"\n"
+                               "  boreon limit \"x^a*exp(-x)\" --at \"x to infinity\" --assume \"a > 0\"\n",
+                               answer_to);
+}
+
+Command series_command() {
+  return command<SeriesRequest>("series", "power, Laurent and Puiseux series, and asymptotic expansions at infinity",
+                                "  boreon series \"exp(x)\" --about x=0 --order 6\n"
+                                "  boreon series \"1/sin(x)\" --about x=0\n"
+                                "  boreon series \"lgamma(x)\" --about x=infinity --order 4\n",
+                                answer_to);
 }
 
 }  // namespace boreon::cli

@@ -7,7 +7,7 @@
 #include <cmath>
 
 #include "boreon/ode.hpp"
-#include "request.hpp"
+#include "solve.hpp"
 
 namespace boreon::cli {
 namespace {
@@ -26,7 +26,7 @@ std::optional<FunctionName> unknown_of(const std::string& text) {
   return u;
 }
 
-std::vector<std::string> asked(const Request& r) {
+std::vector<std::string> asked(const SolveRequest& r) {
   std::vector<std::string> out;
   for (const std::string& list : r.solve_for.peek()) {
     for (const std::string& text : split(list)) out.push_back(text);
@@ -59,7 +59,7 @@ struct Problem {
 };
 
 // What is asked, from the words of the command line.
-Problem problem_of(const Request& r) {
+Problem problem_of(const SolveRequest& r) {
   const Assumed assumed = assumptions_of(r);
   std::vector<FunctionName> unknowns;
   for (const std::string& list : r.solve_for) {
@@ -116,7 +116,7 @@ Problem problem_of(const Request& r) {
 }
 
 // The solutions as lines of the answer, and as fields.
-void list_solutions(const Request& r, const OdeSolutionSet& s, Answer& a) {
+void list_solutions(const SolveRequest& r, const OdeSolutionSet& s, Answer& a) {
   // where one is a relation, all are written as such
   const bool relations = std::any_of(s.solutions.begin(), s.solutions.end(),
                                      [](const OdeSolution& one) { return one.relation.has_value(); });
@@ -143,7 +143,7 @@ void list_solutions(const Request& r, const OdeSolutionSet& s, Answer& a) {
 }
 
 // With numbers for everything: the same equations stepped in time
-std::string run_beside(const Request& r, const Problem& p, const OdeSolutionSet& s, Answer& a) {
+std::string run_beside(const SolveRequest& r, const Problem& p, const OdeSolutionSet& s, Answer& a) {
   std::string beside;
   if (s.solutions.size() == 1 && !s.solutions[0].relation && s.constants.empty() && !p.options.given.empty()) {
     const Evidence run = compare_with_run(p.equations, s.solutions[0].values, p.options.given);
@@ -162,12 +162,12 @@ std::string run_beside(const Request& r, const Problem& p, const OdeSolutionSet&
 
 }  // namespace
 
-bool asks_for_functions(const Request& r) {
+bool asks_for_functions(const SolveRequest& r) {
   const auto texts = asked(r);
   return std::any_of(texts.begin(), texts.end(), [](const std::string& t) { return unknown_of(t).has_value(); });
 }
 
-Answer solve_differential_equations(const Request& r) {
+Answer solve_differential_equations(const SolveRequest& r) {
   const Problem p = problem_of(r);
   const OdeSolutionSet s = solve_ode(p.equations, p.unknowns, p.options);
   Answer a;

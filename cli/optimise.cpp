@@ -6,13 +6,31 @@
 #include <algorithm>
 #include <cmath>
 
-#include "request.hpp"
+#include "command.hpp"
 #include "sensitivity.hpp"
 #include "show_model.hpp"
 #include "values.hpp"
 
 namespace boreon::cli {
 namespace {
+
+struct OptimiseRequest : Request {
+  Option<std::string> of;
+  Option<std::string> goal;
+  Option<std::vector<std::string>> subject;
+  Option<std::string> at;
+  Option<std::optional<int>> starts;
+  Option<int> digits{0};
+
+  void declare(Declaration& d) override {
+    d.add("--of", of, "output, definition or unknown of the model, instead of its [optimise]");
+    d.add("--goal", goal, "minimum or maximum (that of the model, or minimum)").one_of({"minimum", "maximum"});
+    d.add("--subject", subject, "what has to hold of expressions: \"x + y <= 3\"; may be repeated").formulas();
+    d.add("--at", at, "where the search for expressions begins: \"x=1, y=2\" (0)").formulas();
+    d.add("--starts", starts, "searches in all, the first from the start values (by size)").within(1, 10000);
+    d.add("--digits", digits, "significant digits of the values (6)").within(1, 17);
+  }
+};
 
 // What is optimised, in words for the answer.
 struct Task {
@@ -52,7 +70,7 @@ std::string equation_text(const Model& m, const ModelEquation& e) {
                      to_text(plain_names(e.given.rhs), as_typed(m)));
 }
 
-Task task_of_model(const Request& r, Model& m) {
+Task task_of_model(const OptimiseRequest& r, Model& m) {
   if (!r.subject.peek().empty())
     throw Error(ErrorKind::usage, "--subject goes with expressions; a model has its [constraints]");
   if (!r.at.peek().empty())
@@ -104,7 +122,7 @@ void add_relation(OptimisationProblem& p, Task& t, const std::string& text, cons
   t.constraints.push_back(text);
 }
 
-Task task_of_expression(const Request& r) {
+Task task_of_expression(const OptimiseRequest& r) {
   require_one_expression(r);
   if (!r.of.peek().empty())
     throw Error(ErrorKind::usage, "--of names a part of a model; here the expression is optimised");
@@ -241,16 +259,7 @@ OptimisationResult optimum_of(const Task& t, const OptimisationOptions& options)
   return o;
 }
 
-}  // namespace
-
-System conditions_of_optimum(const Model& m) {
-  Task t;
-  t.problem = optimisation_problem(m);
-  name_objective(t, m);
-  return with_outputs(optimum_of(t, {}), system_of(m), t);
-}
-
-Answer optimise_command(const Request& r) {
+Answer answer_to(const OptimiseRequest& r) {
   const bool of_model = is_model(r.inputs.at(0));
   std::optional<Model> m;
   if (of_model) m = model_of(r);
@@ -259,7 +268,7 @@ Answer optimise_command(const Request& r) {
   if (r.starts.get()) options.other_starts = *r.starts.get() - 1;
   const OptimisationResult o = optimum_of(t, options);
   const char* const what = t.problem.maximise ? "maximum" : "minimum";
-  const int digits = digits_of(r);
+  const int digits = digits_of(r.digits);
   Answer a;
   if (of_model) a.text = m->called() + "\n";
   a.text +=
@@ -282,7 +291,7 @@ Answer optimise_command(const Request& r) {
   add_searches(a, t, o, digits);
   for (const std::string& w : o.warnings) r.warn(w);
   if (of_model && o.evidence.verdict == Verdict::agrees)
-    add_uncertainties(a, r, *m, with_outputs(o, s, t), sensitivity_options(r, *m, OutputsAt::steady_state));
+    add_uncertainties(a, r, *m, with_outputs(o, s, t), sensitivity_options(*m, OutputsAt::steady_state));
   const Evidence& e = o.evidence;
   a.text += fmt::format("check: {}; {}; {} feasible point{} around {} better\n",
                         e.worst_entry.empty()
@@ -307,6 +316,24 @@ Answer optimise_command(const Request& r) {
   a.json["check"] = json_of(e);
   write_values(a, r, s, o.values, outputs);
   return a;
+}
+
+}  // namespace
+
+System conditions_of_optimum(const Model& m) {
+  Task t;
+  t.problem = optimisation_problem(m);
+  name_objective(t, m);
+  return with_outputs(optimum_of(t, {}), system_of(m), t);
+}
+
+Command optimise_command() {
+  return command<OptimiseRequest>(
+      "optimise", "the least or greatest value within bounds, equations and inequalities",
+      "  boreon optimise model.toml\n"
+      "  boreon optimise model.toml --of yield --goal maximum\n"
+      "  boreon optimise \"2*pi*r^2 + 2*pi*r*h\" --subject \"pi*r^2*h = 1\" --subject \"r >= 0\" --at \"r=1, h=1\"\n",
+      answer_to);
 }
 
 }  // namespace boreon::cli

@@ -8,10 +8,24 @@
 #include <limits>
 
 #include "boreon/csv_table.hpp"
-#include "request.hpp"
+#include "command.hpp"
+#include "option_groups.hpp"
 
 namespace boreon::cli {
 namespace {
+
+struct PlotRequest : Request, FigureOptions {
+  Option<std::string> against;
+  Option<std::string> over;
+  Option<std::size_t> points{0};
+
+  void declare(Declaration& d) override {
+    d.add("--against", against, "a table .csv whose columns are drawn as points over its first one").files();
+    d.add("--over", over, "range: \"z from -2 to 8\"").formulas();
+    d.add("--points", points, "points on each curve (600)").within(2, 1000000);
+    declare_axes(d, "logarithmic range", "logarithmic values");
+  }
+};
 
 // "a = 2, b = 0.5": what --set put in.
 std::string values_put_in(const Request& r) {
@@ -28,7 +42,7 @@ std::string values_put_in(const Request& r) {
 }
 
 // The columns of a table over its first one, as points; those outside the range are left out.
-std::size_t add_measured(const Request& r, const std::string& variable, Figure& f) {
+std::size_t add_measured(const PlotRequest& r, const std::string& variable, Figure& f) {
   const CsvTable table = read_csv(r.against.get());
   if (table.names.size() < 2)
     throw Error(ErrorKind::usage, fmt::format("'{}' has one column; --against takes a table of {} and values",
@@ -53,126 +67,123 @@ std::size_t add_measured(const Request& r, const std::string& variable, Figure& 
   return shown;
 }
 
-}  // namespace
-
-std::optional<Range> parsed_range(const std::string& text, const ParseContext& context) {
-  // "z from a to b" is what stands behind the comma of an integral.
-  Expr range;
-  try {
-    range = parse("integral(0, " + text + ")", context);
-  } catch (const Error&) {
-    return std::nullopt;
-  }
-  if (range.operands().size() != 4) return std::nullopt;
-  return Range{range.operands()[1], evaluate(range.operands()[2]), evaluate(range.operands()[3])};
-}
-
-Range range_in(const std::string& text, const ParseContext& context, const char* option) {
-  const std::optional<Range> r = parsed_range(text, context);
-  if (!r)
-    throw Error(ErrorKind::usage, fmt::format("{} takes a range such as \"z from -2 to 8\", not '{}'", option, text));
-  if (!(r->from < r->to) || !std::isfinite(r->from) || !std::isfinite(r->to))
-    throw Error(ErrorKind::usage, fmt::format("the range {} to {} is empty or infinite", r->from, r->to));
-  return *r;
-}
-
-Answer plot(const Request& r) {
-  if (r.over.size() != 1) throw Error(ErrorKind::usage, "say over which range to plot: --over \"z from -2 to 8\"");
-  if (r.out.empty()) throw Error(ErrorKind::usage, "say where to write the figure: --out figure.png (or .svg)");
-  const Assumed assumed = assumptions_of(r);
-  const Range range = range_in(r.over[0], assumed.context, "--over");
-  const Expr& x = range.variable;
-  const double from = range.from;
-  const double to = range.to;
-  if (r.log_x && from <= 0) throw Error(ErrorKind::usage, "a logarithmic axis needs a positive range");
-  const std::size_t n = r.points.get();
-  if (n != 0 && (n < 2 || n > 1000000)) throw Error(ErrorKind::usage, "--points takes 2 to 1000000");
-  Figure f;
-  f.x_label = typeset_label(x.name());
-  f.x_low = from;
-  f.x_high = to;
-  f.logarithmic_x = r.log_x;
-  f.logarithmic_y = r.log_y;
-  f.subtitle = values_put_in(r);
-  std::vector<Expr> expressions;
-  for (const std::string& text : r.inputs)
-    expressions.push_back(evaluate_derivatives(read_input(text, assumed.context)));
-  for (const Expr& e : expressions) {
-    if (is_condition(e)) throw Error(ErrorKind::shape, "an expression is expected, not an equation or a condition");
-  }
-  Answer a;
-  const std::vector<Expr>& put_in = expressions;
-  const Symbol symbol(x.name());
+// What the curves of a figure have in common.
+struct Drawn {
+  Figure figure;
+  double from = 0;
+  double to = 0;
+  std::size_t points = 0;
   std::size_t missing = 0;
   std::size_t breaks = 0;
   bool clipped = false;
   double low = std::numeric_limits<double>::infinity();
-  double high = -low;
-  std::size_t points = 0;
-  for (std::size_t k = 0; k < put_in.size(); ++k) {
-    Expr e = put_in[k];
-    for (const Symbol& s : free_symbols(e)) {
-      if (s.name() != x.name())
-        throw Error(ErrorKind::binding, fmt::format("{} has no value; give it with --set {}=1", s.name(), s.name()));
-      if (!(s == symbol)) e = substitute(e, Bindings{{s, symbol}});
-    }
-    const Kernel kernel = compile({OutputGroup("y", {e})}, {{"x", {symbol}}});
-    Curve c;
-    const std::string text = to_text(read_input(r.inputs[k], {}), {60});
-    c.label = typeset_label(text);
-    const std::function<double(double)> value = [&kernel](double at) {
-      double y = 0;
-      const double* in[] = {&at};
-      double* out[] = {&y};
-      kernel(in, out);
-      return y;
-    };
-    if (n == 0) {
-      SampledCurve sampled = sample_curve(value, from, to, r.log_x, r.log_y);
-      if (!sampled.resolved)
-        r.warn(
-            fmt::format("{} bends more often than {} points can follow: take a shorter range", text, sampled.x.size()));
-      low = std::min(low, sampled.low);
-      high = std::max(high, sampled.high);
-      if (sampled.clipped) {
-        clipped = true;
-        r.warn(fmt::format("{} is shown from {:.4g} to {:.4g} only; some values lie far beyond", text, sampled.low,
-                           sampled.high));
-      }
-      missing += static_cast<std::size_t>(
-                     std::count_if(sampled.y.begin(), sampled.y.end(), [](double y) { return !std::isfinite(y); })) -
-                 sampled.poles - sampled.jumps;
-      breaks += sampled.poles + sampled.jumps;
-      c.x = std::move(sampled.x);
-      c.y = std::move(sampled.y);
-    } else {
-      for (std::size_t i = 0; i < n; ++i) {
-        const double u = static_cast<double>(i) / static_cast<double>(n - 1);
-        c.x.push_back(r.log_x ? from * std::pow(to / from, u) : from + (to - from) * u);
-        c.y.push_back(value(c.x.back()));
-        if (!std::isfinite(c.y.back())) ++missing;
-      }
-    }
-    points += c.x.size();
-    f.curves.push_back(std::move(c));
+  double high = -std::numeric_limits<double>::infinity();
+};
+
+void sample(const PlotRequest& r, const std::string& text, const std::function<double(double)>& value, Drawn& d,
+            Curve& c) {
+  SampledCurve sampled = sample_curve(value, d.from, d.to, r.log_x, r.log_y);
+  if (!sampled.resolved)
+    r.warn(fmt::format("{} bends more often than {} points can follow: take a shorter range", text, sampled.x.size()));
+  d.low = std::min(d.low, sampled.low);
+  d.high = std::max(d.high, sampled.high);
+  if (sampled.clipped) {
+    d.clipped = true;
+    r.warn(fmt::format("{} is shown from {:.4g} to {:.4g} only; some values lie far beyond", text, sampled.low,
+                       sampled.high));
   }
-  if (clipped) {
-    f.y_low = low;
-    f.y_high = high;
+  d.missing += static_cast<std::size_t>(
+                   std::count_if(sampled.y.begin(), sampled.y.end(), [](double y) { return !std::isfinite(y); })) -
+               sampled.poles - sampled.jumps;
+  d.breaks += sampled.poles + sampled.jumps;
+  c.x = std::move(sampled.x);
+  c.y = std::move(sampled.y);
+}
+
+void add_curve(const PlotRequest& r, const std::string& text, Expr e, const Symbol& variable, Drawn& d) {
+  for (const Symbol& s : free_symbols(e)) {
+    if (s.name() != variable.name())
+      throw Error(ErrorKind::binding, fmt::format("{} has no value; give it with --set {}=1", s.name(), s.name()));
+    if (!(s == variable)) e = substitute(e, Bindings{{s, variable}});
+  }
+  const Kernel kernel = compile({OutputGroup("y", {e})}, {{"x", {variable}}});
+  const std::function<double(double)> value = [&kernel](double at) {
+    double y = 0;
+    const double* in[] = {&at};
+    double* out[] = {&y};
+    kernel(in, out);
+    return y;
+  };
+  Curve c;
+  c.label = typeset_label(text);
+  const std::size_t n = r.points.get();
+  if (n == 0) {
+    sample(r, text, value, d, c);
+  } else {
+    for (std::size_t i = 0; i < n; ++i) {
+      const double u = static_cast<double>(i) / static_cast<double>(n - 1);
+      c.x.push_back(r.log_x ? d.from * std::pow(d.to / d.from, u) : d.from + (d.to - d.from) * u);
+      c.y.push_back(value(c.x.back()));
+      if (!std::isfinite(c.y.back())) ++d.missing;
+    }
+  }
+  d.points += c.x.size();
+  d.figure.curves.push_back(std::move(c));
+}
+
+Answer answer_to(const PlotRequest& r) {
+  if (r.over.empty()) throw Error(ErrorKind::usage, "say over which range to plot: --over \"z from -2 to 8\"");
+  if (r.out.empty()) throw Error(ErrorKind::usage, "say where to write the figure: --out figure.png (or .svg)");
+  const Assumed assumed = assumptions_of(r);
+  const Range range = range_in(r.over.get(), assumed.context, "--over");
+  const Symbol x(range.variable.name());
+  if (r.log_x && range.from <= 0) throw Error(ErrorKind::usage, "a logarithmic axis needs a positive range");
+  Drawn d;
+  d.from = range.from;
+  d.to = range.to;
+  Figure& f = d.figure;
+  f.x_label = typeset_label(x.name());
+  f.x_low = range.from;
+  f.x_high = range.to;
+  f.logarithmic_x = r.log_x;
+  f.logarithmic_y = r.log_y;
+  f.subtitle = values_put_in(r);
+  std::vector<Expr> expressions;
+  for (const std::string& text : r.inputs) {
+    expressions.push_back(evaluate_derivatives(read_input(text, assumed.context)));
+    if (is_condition(expressions.back()))
+      throw Error(ErrorKind::shape, "an expression is expected, not an equation or a condition");
+  }
+  for (std::size_t k = 0; k < expressions.size(); ++k)
+    add_curve(r, to_text(read_input(r.inputs[k], {}), {60}), expressions[k], x, d);
+  if (d.clipped) {
+    f.y_low = d.low;
+    f.y_high = d.high;
   }
   std::size_t measured = 0;
   if (!r.against.empty()) measured = add_measured(r, x.name(), f);
   if (f.curves.size() == 1) std::swap(f.title, f.curves[0].label);  // several are named in the legend
   write_figure(f, r.out.get(), output_policy(r));
   const std::size_t curves = expressions.size();
+  Answer a;
   a.text = fmt::format("figure written to {} ({} curve{}, {} points{}{}{})\n", r.out.get(), curves,
-                       curves == 1 ? "" : "s", points, measured > 0 ? fmt::format(", {} measured", measured) : "",
-                       missing > 0 ? fmt::format(", {} without a finite value left out", missing) : "",
-                       breaks > 0 ? fmt::format(", broken at {} place{}", breaks, breaks == 1 ? "" : "s") : "");
+                       curves == 1 ? "" : "s", d.points, measured > 0 ? fmt::format(", {} measured", measured) : "",
+                       d.missing > 0 ? fmt::format(", {} without a finite value left out", d.missing) : "",
+                       d.breaks > 0 ? fmt::format(", broken at {} place{}", d.breaks, d.breaks == 1 ? "" : "s") : "");
   a.json["result"] = r.out.get();
   a.json["status"] = "approximate";
-  a.json["missing_points"] = missing;
+  a.json["missing_points"] = d.missing;
   return a;
+}
+
+}  // namespace
+
+Command plot_command() {
+  return command<PlotRequest>(
+      "plot", "draw expressions over a range",
+      "  boreon plot \"exp(1 - z - exp(-z))\" --over \"z from -2 to 8\" --out layer.png\n"
+      "  boreon plot \"sin(a*x)/x\" \"cos(a*x)\" --over \"x from 0.1 to 20\" --set a=2 --out fig.svg\n",
+      answer_to);
 }
 
 }  // namespace boreon::cli

@@ -80,7 +80,7 @@ OutputPolicy output_policy(const Request& r) {
   for (const std::string& input : r.inputs) {
     if (is_model(input) || input.ends_with(".mml")) policy.inputs.push_back(input);
   }
-  for (const std::string& file : r.rule_files.peek()) policy.inputs.push_back(file);
+  policy.inputs.insert(policy.inputs.end(), r.files.begin(), r.files.end());
   return policy;
 }
 
@@ -125,6 +125,27 @@ std::vector<std::pair<std::string, Expr>> assignments(const std::string& text, c
   return list;
 }
 
+std::optional<Range> parsed_range(const std::string& text, const ParseContext& context) {
+  // "z from a to b" is what stands behind the comma of an integral.
+  Expr range;
+  try {
+    range = parse("integral(0, " + text + ")", context);
+  } catch (const Error&) {
+    return std::nullopt;
+  }
+  if (range.operands().size() != 4) return std::nullopt;
+  return Range{range.operands()[1], evaluate(range.operands()[2]), evaluate(range.operands()[3])};
+}
+
+Range range_in(const std::string& text, const ParseContext& context, const char* option) {
+  const std::optional<Range> r = parsed_range(text, context);
+  if (!r)
+    throw Error(ErrorKind::usage, fmt::format("{} takes a range such as \"z from -2 to 8\", not '{}'", option, text));
+  if (!(r->from < r->to) || !std::isfinite(r->from) || !std::isfinite(r->to))
+    throw Error(ErrorKind::usage, fmt::format("the range {} to {} is empty or infinite", r->from, r->to));
+  return *r;
+}
+
 Model model_of(const Request& r) {
   if (r.inputs.size() != 1) throw Error(ErrorKind::usage, fmt::format("{} takes one model file", r.command));
   ParameterValues values;
@@ -153,10 +174,7 @@ bool occurs_in(const std::string& text, const std::string& name) {
 
 std::vector<std::string> texts_of(const Request& r) {
   std::vector<std::string> all = r.inputs;
-  for (const auto* list : {&r.over.peek(), &r.wrt.peek(), &r.by.peek(), &r.rules.peek()})
-    all.insert(all.end(), list->begin(), list->end());
-  all.push_back(r.at.peek());
-  all.push_back(r.about.peek());
+  all.insert(all.end(), r.formulas.begin(), r.formulas.end());
   for (std::string& text : all) {
     if (text.ends_with(".mml")) text = read_file(text);
   }
@@ -362,12 +380,6 @@ std::string read_file(const std::string& path) {
   std::stringstream text;
   text << file.rdbuf();
   return text.str();
-}
-
-LinearSolver linear_solver_of(const Request& r) {
-  if (r.linear_solver.get() == "dense") return LinearSolver::dense;
-  if (r.linear_solver.get() == "sparse") return LinearSolver::sparse;
-  return LinearSolver::automatic;
 }
 
 }  // namespace boreon::cli

@@ -8,12 +8,30 @@
 #include <cmath>
 #include <limits>
 
-#include "request.hpp"
+#include "command.hpp"
 #include "sensitivity.hpp"
 #include "values.hpp"
 
 namespace boreon::cli {
 namespace {
+
+struct ResponseRequest : Request {
+  Option<std::string> of;
+  Option<std::vector<std::string>> wrt;
+  Option<std::string> over;
+  Option<std::size_t> points{0};
+  Option<int> digits{0};
+  Option<std::string> plot;
+
+  void declare(Declaration& d) override {
+    d.add("--of", of, "the output or unknown (the first output)");
+    d.add("--wrt", wrt, "the parameter that is changed");
+    d.add("--over", over, "range of angular frequencies: \"omega from 0.01 to 10\"").formulas();
+    d.add("--points", points, "frequencies (401)").within(2, 100000);
+    d.add("--digits", digits, "digits of the numbers (6)").within(1, 17);
+    d.add("--plot", plot, "figure: magnitude and phase over frequency, step response");
+  }
+};
 
 using Complex = std::complex<double>;
 
@@ -150,7 +168,7 @@ double falls_below(const LinearResponse& r, const Sweep& s, double level) {
   return std::numeric_limits<double>::quiet_NaN();
 }
 
-void draw_response(const Request& r, const Model& m, const LinearResponse& g, const Sweep& s) {
+void draw_response(const ResponseRequest& r, const Model& m, const LinearResponse& g, const Sweep& s) {
   const std::string unit = m.independent_unit.empty() ? "" : " (rad/" + m.independent_unit + ")";
   Figure magnitude;
   magnitude.title = m.called();
@@ -270,9 +288,7 @@ void write_frequencies(const Request& r, const Sweep& sweep) {
   write_output(r.out.get(), text, output_policy(r));
 }
 
-}  // namespace
-
-Answer response_command(const Request& r) {
+Answer answer_to(const ResponseRequest& r) {
   if (!is_model(r.inputs.at(0))) throw Error(ErrorKind::usage, "response takes a model file (.toml)");
   const Model m = model_of(r);
   if (!m.in_time())
@@ -292,8 +308,7 @@ Answer response_command(const Request& r) {
                 fmt::format("'{}' has no steady state to look around: {}", m.called(), g.message));
   auto [from, to] = natural_range(g);
   if (!r.over.empty()) {
-    if (r.over.size() != 1) throw Error(ErrorKind::usage, "--over takes one range: \"omega from 0.01 to 10\"");
-    const Range range = range_in(r.over[0], {}, "--over");
+    const Range range = range_in(r.over.get(), {}, "--over");
     if (range.from <= 0)
       throw Error(ErrorKind::usage, "angular frequencies are positive: --over \"omega from 0.01 to 10\"");
     from = range.from;
@@ -301,7 +316,7 @@ Answer response_command(const Request& r) {
   }
   const Sweep sweep = swept(g, from, to, r.points.get() == 0 ? 401 : r.points.get());
   Answer a;
-  describe(a, r, m, g, sweep, digits_of(r));
+  describe(a, r, m, g, sweep, digits_of(r.digits));
   if (!r.out.peek().empty() && !r.out.peek().ends_with(".json")) {
     write_frequencies(r, sweep);
     a.text += fmt::format("written to {}\n", r.out.get());
@@ -311,6 +326,17 @@ Answer response_command(const Request& r) {
     a.text += fmt::format("figure written to {}\n", r.plot.get());
   }
   return a;
+}
+
+}  // namespace
+
+Command response_command() {
+  return command<ResponseRequest>(
+      "response", "how an output answers small changes of a parameter: transfer function, step and frequency response",
+      "  boreon response model.toml --of n --wrt q\n"
+      "  boreon response model.toml --of n --wrt q --plot response.png\n"
+      "  boreon response model.toml --of n --wrt q --over \"omega from 0.01 to 10\" --out response.csv\n",
+      answer_to);
 }
 
 }  // namespace boreon::cli

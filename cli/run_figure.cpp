@@ -11,7 +11,7 @@
 namespace boreon::cli {
 namespace {
 
-std::vector<std::size_t> chosen(const Request& r, const Model& m, const System& s) {
+std::vector<std::size_t> chosen(const FigureOptions& r, const Model& m, const System& s) {
   std::vector<std::string> all = s.state_names;
   all.insert(all.end(), s.output_names.begin(), s.output_names.end());
   std::vector<std::size_t> picked;
@@ -37,7 +37,7 @@ std::vector<std::size_t> chosen(const Request& r, const Model& m, const System& 
 }
 
 // Arrays that are drawn as colours: those asked for by name, or the first large ones.
-std::vector<const ModelArray*> fields_to_draw(const Request& r, const Model& m) {
+std::vector<const ModelArray*> fields_to_draw(const FigureOptions& r, const Model& m) {
   std::vector<const ModelArray*> fields;
   for (const std::string& text : r.show) {
     for (const std::string& name : split(text)) {
@@ -126,7 +126,7 @@ Figure field_figure(const Model& m, const System& s, const TimeResult& run, cons
 }  // namespace
 
 // One panel for each unit, in the order in which units come.
-void draw_run(const Request& r, const Model& m, const System& s, const TimeResult& run) {
+void draw_run(const Request& request, const FigureOptions& r, const Model& m, const System& s, const TimeResult& run) {
   std::vector<Figure> panels;
   std::vector<std::string> units;
   for (const ModelArray* a : fields_to_draw(r, m)) {
@@ -165,11 +165,11 @@ void draw_run(const Request& r, const Model& m, const System& s, const TimeResul
   for (Figure& f : panels) {
     if (r.log_x) f.x_low = std::numeric_limits<double>::quiet_NaN();
   }
-  write_figures(panels, r.plot.get(), output_policy(r));
+  write_figures(panels, r.plot.get(), output_policy(request));
 }
 
-void draw_fields(const Request& r, const Model& m, const System& s, const std::vector<double>& states,
-                 const std::vector<double>& outputs) {
+void draw_fields(const Request& request, const FigureOptions& r, const Model& m, const System& s,
+                 const std::vector<double>& states, const std::vector<double>& outputs) {
   if (!r.show.empty() && !chosen(r, m, s).empty())
     throw Error(ErrorKind::usage, "--show: the figure of a steady state has fields; single values are in the list");
   std::vector<Figure> panels;
@@ -193,7 +193,7 @@ void draw_fields(const Request& r, const Model& m, const System& s, const std::v
     throw Error(ErrorKind::usage,
                 "--plot of a steady state draws fields, and the model has none to draw (arrays of unknowns or outputs "
                 "with more than 8 elements); trace draws steady states along a parameter");
-  write_figures(panels, r.plot.get(), output_policy(r));
+  write_figures(panels, r.plot.get(), output_policy(request));
 }
 
 }  // namespace boreon::cli

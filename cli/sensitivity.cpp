@@ -10,11 +10,32 @@
 #include <limits>
 #include <numeric>
 
-#include "request.hpp"
+#include "command.hpp"
 #include "sensitivity.hpp"
 
 namespace boreon::cli {
 namespace {
+
+struct SensitivityRequest : Request {
+  Option<std::string> of;
+  Option<std::vector<std::string>> wrt;
+  Option<std::optional<double>> until;
+  Option<std::string> precision{"double"};
+  Option<bool> second{false};
+  Option<std::string> plot;
+  Option<bool> no_check{false};
+
+  void declare(Declaration& d) override {
+    d.add("--of", of, "outputs or unknowns: n_e,share (all outputs)");
+    d.add("--wrt", wrt, "parameters, and start values of runs as \"x(0)\" (all parameters)");
+    d.add("--until", until, "end of the run (default: the model's; without one: steady state)");
+    d.add("--precision", precision, "double, or single: what single precision would have lost")
+        .one_of({"double", "single"});
+    d.add("--second", second, "second derivatives of a steady state too, and what they do to its mean");
+    d.add("--plot", plot, "figure: the most influential parameters, errors of differences");
+    d.add("--no-check", no_check, "skip the difference quotients");
+  }
+};
 
 std::string percent(double v) { return std::isfinite(v) ? fmt::format("{:+.4g}", v) : std::string("-"); }
 
@@ -42,7 +63,7 @@ Figure steps_figure(const SensitivityResult& s, std::size_t output, std::size_t 
   return f;
 }
 
-void draw(const Request& r, const Model& m, const SensitivityResult& s, bool single) {
+void draw(const SensitivityRequest& r, const Model& m, const SensitivityResult& s, bool single) {
   std::vector<std::size_t> order(s.inputs.size());
   std::iota(order.begin(), order.end(), std::size_t{0});
   const auto weight = [&](std::size_t i) {
@@ -229,32 +250,7 @@ void add_second(Answer& a, const Model& m, const System& s, const std::vector<st
   }
 }
 
-}  // namespace
-
-std::vector<std::string> names_in(const Option<std::vector<std::string>>& option, const char* what) {
-  std::vector<std::string> all;
-  for (const std::string& text : option) {
-    for (const std::string& name : split(text)) {
-      if (name.empty()) throw Error(ErrorKind::usage, fmt::format("{} takes names: {} a,b", what, what));
-      if (std::find(all.begin(), all.end(), name) == all.end()) all.push_back(name);
-    }
-  }
-  return all;
-}
-
-SensitivityOptions sensitivity_options(const Request& r, const Model& m, OutputsAt at) {
-  SensitivityOptions o;
-  o.at = at;
-  o.from = m.run.from;
-  o.absolute_tolerance = m.run.absolute_tolerance;
-  o.relative_tolerance = std::min(1e-10, m.run.relative_tolerance);
-  if (at != OutputsAt::end_of_run) return o;
-  o.until = r.until.get().value_or(m.run.until.value_or(o.from));
-  if (!(o.until > o.from)) throw Error(ErrorKind::usage, "the run must end after it starts: --until is too small");
-  return o;
-}
-
-Answer sensitivity_command(const Request& r) {
+Answer answer_to(const SensitivityRequest& r) {
   if (!is_model(r.inputs.at(0))) throw Error(ErrorKind::usage, "sensitivity takes a model file (.toml)");
   const Model m = model_of(r);
   const bool chosen = m.objective && m.equations.size() < m.unknowns.size();
@@ -262,7 +258,7 @@ Answer sensitivity_command(const Request& r) {
     throw Error(ErrorKind::usage,
                 "the model has no equations; derivatives of its outputs: derive --what gradient --of");
   const bool in_time = m.in_time() && (r.until.get().has_value() || m.run.until);
-  SensitivityOptions o = sensitivity_options(r, m, in_time ? OutputsAt::end_of_run : OutputsAt::steady_state);
+  SensitivityOptions o = sensitivity_options(m, in_time ? OutputsAt::end_of_run : OutputsAt::steady_state, r.until);
   o.differences = !r.no_check;
   const System s = chosen ? conditions_of_optimum(m) : in_time ? time_system(m) : steady_system(m);
   std::vector<std::string> of = r.of.peek().empty() ? std::vector<std::string>() : split(r.of.get());
@@ -313,10 +309,35 @@ Answer sensitivity_command(const Request& r) {
   return a;
 }
 
-void add_uncertainties(Answer& a, const Request& r, const Model& m, const System& s, const SensitivityOptions& given) {
+}  // namespace
+
+std::vector<std::string> names_in(const Option<std::vector<std::string>>& option, const char* what) {
+  std::vector<std::string> all;
+  for (const std::string& text : option) {
+    for (const std::string& name : split(text)) {
+      if (name.empty()) throw Error(ErrorKind::usage, fmt::format("{} takes names: {} a,b", what, what));
+      if (std::find(all.begin(), all.end(), name) == all.end()) all.push_back(name);
+    }
+  }
+  return all;
+}
+
+SensitivityOptions sensitivity_options(const Model& m, OutputsAt at, std::optional<double> until) {
+  SensitivityOptions o;
+  o.at = at;
+  o.from = m.run.from;
+  o.absolute_tolerance = m.run.absolute_tolerance;
+  o.relative_tolerance = std::min(1e-10, m.run.relative_tolerance);
+  if (at != OutputsAt::end_of_run) return o;
+  o.until = until.value_or(m.run.until.value_or(o.from));
+  if (!(o.until > o.from)) throw Error(ErrorKind::usage, "the run must end after it starts: --until is too small");
+  return o;
+}
+
+void add_uncertainties(Answer& a, const Request& r, const Model& m, const System& s, const SensitivityOptions& given,
+                       std::size_t draws) {
   std::vector<double> deviations;
   const std::vector<std::string> by = uncertain(m, deviations);
-  const std::size_t draws = r.monte_carlo.get();
   if (by.empty()) {
     if (draws > 0)
       throw Error(ErrorKind::usage, "--monte-carlo needs uncertain parameters: k = { value = 1, uncertainty = 0.1 }");
@@ -371,6 +392,15 @@ void add_uncertainties(Answer& a, const Request& r, const Model& m, const System
     }
   }
   if (mc.failed > 0) r.warn(fmt::format("{} of the draws had no solution and were left out", mc.failed));
+}
+
+Command sensitivity_command() {
+  return command<SensitivityRequest>(
+      "sensitivity", "derivatives of a steady state or of the end of a run, forward, adjoint and by differences",
+      "  boreon sensitivity model.toml --of n_e --wrt alpha,q\n"
+      "  boreon sensitivity model.toml --until 60 --plot bars.png\n"
+      "  boreon sensitivity model.toml --of n_e --wrt \"n_e(0)\" --precision single\n",
+      answer_to);
 }
 
 }  // namespace boreon::cli

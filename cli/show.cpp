@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // show: expressions and models typeset.
-#include "request.hpp"
+#include "command.hpp"
 #include "show_model.hpp"
 
 namespace boreon::cli {
@@ -13,20 +13,7 @@ bool plain_symbol(const Expr& x, Expr& result) {
   return true;
 }
 
-}  // namespace
-
-PrintOptions as_typed(const Model& m) {
-  Rebuild rebuild(plain_symbol);  // one for all: parts that texts share are rewritten once
-  return {.independent = m.independent.name(),
-          .order = std::make_shared<OperandOrder>(m.order->rewritten([&](const Expr& e) { return rebuild(e); }))};
-}
-
-Expr plain_names(const Expr& e) {
-  Rebuild rebuild(plain_symbol);
-  return rebuild(e);
-}
-
-Answer show(const Request& r) {
+Answer shown(const Request& r) {
   Answer a;
   if (is_model(r.inputs.at(0))) return show_model(r);
   const Assumed assumed = assumptions_of(r);
@@ -43,6 +30,27 @@ Answer show(const Request& r) {
   if (r.inputs.size() == 1) a.json["result"] = a.json["result"][0];
   a.json["status"] = "exact";
   return a;
+}
+
+}  // namespace
+
+PrintOptions as_typed(const Model& m) {
+  Rebuild rebuild(plain_symbol);  // one for all: parts that texts share are rewritten once
+  return {.independent = m.independent.name(),
+          .order = std::make_shared<OperandOrder>(m.order->rewritten([&](const Expr& e) { return rebuild(e); }))};
+}
+
+Expr plain_names(const Expr& e) {
+  Rebuild rebuild(plain_symbol);
+  return rebuild(e);
+}
+
+Command show_command() {
+  return command<Request>("show", "typeset a model or an expression",
+                          "  boreon show model.toml\n"
+                          "  boreon show model.toml --format unicode\n"
+                          "  boreon show \"exp(-x^2/(4*D*t))/sqrt(4*pi*D*t)\" --format latex\n",
+                          shown);
 }
 
 }  // namespace boreon::cli

@@ -7,13 +7,13 @@
 #include <cmath>
 
 #include "boreon/equations.hpp"
-#include "request.hpp"
+#include "fit.hpp"
 #include "solve.hpp"
 
 namespace boreon::cli {
 namespace {
 
-std::vector<Expr> equations_of(const Request& r, const Assumed& assumed) {
+std::vector<Expr> equations_of(const SolveRequest& r, const Assumed& assumed) {
   std::vector<Expr> out;
   for (const std::string& input : r.inputs) {
     if (is_model(input)) throw Error(ErrorKind::usage, "equations and model files are not solved together");
@@ -36,7 +36,7 @@ std::vector<Expr> equations_of(const Request& r, const Assumed& assumed) {
   return out;
 }
 
-std::vector<Expr> unknowns_of(const Request& r, const Assumed& assumed, const std::vector<Expr>& equations) {
+std::vector<Expr> unknowns_of(const SolveRequest& r, const Assumed& assumed, const std::vector<Expr>& equations) {
   std::vector<Expr> out;
   for (const std::string& list : r.solve_for) {
     for (const std::string& text : split(list)) {
@@ -57,7 +57,7 @@ std::vector<Expr> unknowns_of(const Request& r, const Assumed& assumed, const st
                             : fmt::format("say for which of {} to solve: --for {}", fmt::join(names, ", "), names[0]));
 }
 
-std::optional<std::pair<double, double>> range_within(const Request& r, const Assumed& assumed,
+std::optional<std::pair<double, double>> range_within(const SolveRequest& r, const Assumed& assumed,
                                                       const std::vector<Expr>& unknowns) {
   if (r.within.empty()) return std::nullopt;
   const auto wrong = [&] {
@@ -99,7 +99,7 @@ std::string conclusion(const SolutionSet& s) {
 }
 
 // One condition of one unknown, if that is what was given.
-std::optional<Answer> inequality(const Request& r, const Assumed& assumed) {
+std::optional<Answer> inequality(const SolveRequest& r, const Assumed& assumed) {
   if (r.inputs.size() != 1 || r.inputs[0].find("==") != std::string::npos) return std::nullopt;
   const Expr c = read_input(r.inputs[0], assumed.context);
   const bool plain = c.is(Kind::relation) && c.relation_op() == RelationOp::equal;
@@ -137,7 +137,7 @@ std::optional<Answer> inequality(const Request& r, const Assumed& assumed) {
 }
 
 // One solution as lines of the answer, and as fields.
-Json shown_solution(const Request& r, const Solution& one, int digits, std::string& text) {
+Json shown_solution(const SolveRequest& r, const Solution& one, int digits, std::string& text) {
   Json values = Json::object();
   const auto& entries = one.values.entries();
   for (std::size_t i = 0; i < entries.size(); ++i) {
@@ -180,7 +180,7 @@ std::vector<std::string> common_conditions(const SolutionSet& s) {
 
 }  // namespace
 
-Answer answer_of(const Request& r, const SolutionSet& s) {
+Answer answer_of(const SolveRequest& r, const SolutionSet& s) {
   Answer a;
   const int digits = r.digits.get();
   a.json["result"] = Json::array();
@@ -213,7 +213,18 @@ Answer answer_of(const Request& r, const SolutionSet& s) {
   return a;
 }
 
-Answer solve(const Request& r) {
+namespace {
+
+// A model with more equations than unknowns is fitted; what solve was asked for goes on.
+FitRequest fit_request(const SolveRequest& r) {
+  FitRequest f;
+  static_cast<Request&>(f) = r;
+  static_cast<FigureOptions&>(f) = r;
+  f.digits = r.digits;
+  return f;
+}
+
+Answer answer_to(const SolveRequest& r) {
   if (is_model(r.inputs.at(0))) {
     const Model m = model_of(r);
     if (m.objective && m.equations.size() < m.unknowns.size())
@@ -224,7 +235,7 @@ Answer solve(const Request& r) {
     if (r.roots) return roots_of_model(r, m);
     if (r.compare_jacobian) return jacobians_of_model(r, m);
     const bool more_equations = m.equations.size() > m.unknowns.size() && !m.in_time() && m.fits.empty();
-    return more_equations ? fit_of_model(r, m) : solve_model(r, m);
+    return more_equations ? fit_of_model(fit_request(r), m) : solve_model(r, m);
   }
   if (asks_for_functions(r)) return solve_differential_equations(r);
   const Assumed assumed = assumptions_of(r);
@@ -243,6 +254,41 @@ Answer solve(const Request& r) {
   options.within = range_within(r, assumed, unknowns);
   const SolutionSet s = boreon::solve(equations, unknowns, options);
   return answer_of(r, s);
+}
+
+}  // namespace
+
+void SolveRequest::declare(Declaration& d) {
+  d.add("--for", solve_for, "the unknowns: x,y; functions as \"y(t)\"").formulas();
+  d.add("--given", given, "values of unknown functions: \"y(0)=1, y'(0)=2\"").formulas();
+  d.add("--exact", exact,
+        "the equations of a model in closed form, in its parameters; for the unknowns or what --for names");
+  d.add("--roots", roots, "all steady states of a model within its bounds");
+  d.add("--compare-jacobian", compare_jacobian,
+        "the solve of a model with the derived Jacobian, differences, single precision, an old one");
+  d.add("--plot", plot, "figure of the fields of a model; with --compare-jacobian of the convergence: .png or .svg");
+  d.add("--show", show, "fields in the figure: T,flux");
+  d.add("--log-y", log_y, "logarithmic value axis");
+  d.add("--within", within, "all roots in a range of the unknown: \"x from 0 to 10\"").formulas();
+  d.add("--steps", steps, "explain the route");
+  declare_solver(d);
+  d.add("--digits", digits, "significant digits of the values (6 for models, up to 17)").within(1, 100000);
+  d.add("--verbose", verbose, "print the iteration table");
+  declare_draws(d);
+}
+
+Command solve_command() {
+  return command<SolveRequest>(
+      "solve", "equations and differential equations exactly, or the steady state of a model",
+      "  boreon solve \"x^2 - a*x = 7\" --for x\n"
+      "  boreon solve \"u + v = p\" \"u*v = q\" --for u,v\n"
+      "  boreon solve \"sin(x) = 1/2\"\n"
+      "  boreon solve \"x = cos(x)\" --within \"x from 0 to 2\"\n"
+      "  boreon solve \"y'' + w^2*y = 0\" --for \"y(t)\" --given \"y(0)=1, y'(0)=0\" --assume \"w > 0\"\n"
+      "  boreon solve model.toml\n"
+      "  boreon solve model.toml --set k1=2e-7 --verbose\n"
+      "  boreon solve model.toml --roots\n",
+      answer_to);
 }
 
 }  // namespace boreon::cli

@@ -1,15 +1,40 @@
 // SPDX-License-Identifier: MIT
-// What the commands that solve exactly share.
+// The request of solve, and the ways to answer it.
 #pragma once
 
 #include "boreon/equations.hpp"
-#include "request.hpp"
+#include "command.hpp"
+#include "option_groups.hpp"
 
 namespace boreon::cli {
 
+struct SolveRequest : Request, SolverChoice, FigureOptions, MonteCarloOption {
+  Option<std::vector<std::string>> solve_for;
+  Option<std::vector<std::string>> given;
+  Option<bool> exact{false};
+  Option<bool> roots{false};
+  Option<bool> compare_jacobian{false};
+  Option<std::string> within;
+  Option<bool> steps{false};
+  Option<int> digits{0};
+  Option<bool> verbose{false};
+
+  void declare(Declaration& d) override;
+};
+
+/// Whether unknowns such as y(t) are asked for: differential equations.
+[[nodiscard]] bool asks_for_functions(const SolveRequest& r);
+[[nodiscard]] Answer solve_differential_equations(const SolveRequest& r);
 /// A set of solutions as it is printed, with all fields.
-[[nodiscard]] Answer answer_of(const Request& r, const SolutionSet& s);
-/// solve MODEL --exact: the equations of a model for its unknowns, or for what --for names, in its parameters.
-[[nodiscard]] Answer exact_solution_of_model(const Request& r, const Model& m);
+[[nodiscard]] Answer answer_of(const SolveRequest& r, const SolutionSet& s);
+
+/// The steady state of a model.
+[[nodiscard]] Answer solve_model(const SolveRequest& r, const Model& m);
+/// --exact: the equations of a model for its unknowns, or for what --for names, in its parameters.
+[[nodiscard]] Answer exact_solution_of_model(const SolveRequest& r, const Model& m);
+/// --roots: all steady states within the bounds.
+[[nodiscard]] Answer roots_of_model(const SolveRequest& r, const Model& m);
+/// --compare-jacobian: the same solve with other Jacobians.
+[[nodiscard]] Answer jacobians_of_model(const SolveRequest& r, const Model& m);
 
 }  // namespace boreon::cli

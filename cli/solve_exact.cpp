@@ -29,7 +29,7 @@ std::vector<Named> names_of(const System& s) {
   return all;
 }
 
-std::vector<Expr> asked_for(const Request& r, const System& s, const std::vector<Named>& all) {
+std::vector<Expr> asked_for(const SolveRequest& r, const System& s, const std::vector<Named>& all) {
   std::vector<Expr> out;
   for (const std::string& list : r.solve_for) {
     for (const std::string& name : split(list)) {
@@ -115,7 +115,7 @@ SolutionSet nothing_found() {
 
 }  // namespace
 
-Answer exact_solution_of_model(const Request& r, const Model& m) {
+Answer exact_solution_of_model(const SolveRequest& r, const Model& m) {
   System s = steady_system(m);
   std::vector<Named> all = names_of(s);
   std::vector<Expr> wanted = asked_for(r, s, all);

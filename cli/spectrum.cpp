@@ -10,10 +10,28 @@
 #include <optional>
 
 #include "boreon/csv_table.hpp"
-#include "request.hpp"
+#include "command.hpp"
 
 namespace boreon::cli {
 namespace {
+
+struct SpectrumRequest : Request {
+  Option<std::string> over;
+  Option<std::string> column;
+  Option<std::optional<int>> harmonics;
+  Option<int> first{0};
+  Option<std::string> window{"none"};
+  Option<std::string> plot;
+
+  void declare(Declaration& d) override {
+    d.add("--over", over, "one period of a formula, from 0: \"t over 2*pi\"").formulas();
+    d.add("--column", column, "the column of a table; its first one is the time");
+    d.add("--harmonics", harmonics, "the last harmonic (10; of a table half of its samples)").within(1, 100000);
+    d.add("--first", first, "the first harmonic, 0 (the mean) or 1").within(0, 1);
+    d.add("--window", window, "none, or hann for tables that do not repeat with their length").one_of({"none", "hann"});
+    d.add("--plot", plot, "figure: amplitudes, and the signal with its harmonics, .png or .svg");
+  }
+};
 
 constexpr std::size_t most_lines = 40;
 constexpr int curve_points = 1000;
@@ -30,13 +48,13 @@ struct Signal {
   std::vector<double> samples;
 };
 
-Signal of_formula(const Request& r) {
+Signal of_formula(const SpectrumRequest& r) {
   const Assumed assumed = assumptions_of(r);
   require_one_expression(r);
   if (!r.column.empty()) throw Error(ErrorKind::usage, "--column is for tables (.csv)");
   if (r.window.get() != "none")
     throw Error(ErrorKind::usage, "--window is for tables (.csv); a formula repeats exactly");
-  const std::string text = r.over.size() == 1 ? r.over[0] : "";
+  const std::string text = r.over.get();
   const std::size_t at = text.find(" over ");
   if (at == std::string::npos) throw Error(ErrorKind::usage, "say what one period is: --over \"t over 2*pi\"");
   const Expr t = read_input(text.substr(0, at), assumed.context, "--over");
@@ -63,7 +81,7 @@ Signal of_formula(const Request& r) {
   return out;
 }
 
-Signal of_table(const Request& r) {
+Signal of_table(const SpectrumRequest& r) {
   if (r.inputs.size() != 1) throw Error(ErrorKind::usage, "spectrum takes one table");
   if (!r.over.empty()) throw Error(ErrorKind::usage, "--over is for formulas; the first column of a table is the time");
   if (!r.set.peek().empty() || !r.assume.peek().empty())
@@ -106,7 +124,7 @@ std::string with_unit(const std::string& name, const std::string& unit) {
   return unit.empty() ? name : fmt::format("{} [{}]", name, unit);
 }
 
-void draw(const Request& r, const Signal& s, std::size_t first) {
+void draw(const SpectrumRequest& r, const Signal& s, std::size_t first) {
   const Spectrum& p = s.spectrum;
   Figure stems;
   stems.title = fmt::format("Spectrum of {}", typeset_label(s.name));
@@ -155,9 +173,7 @@ void draw(const Request& r, const Signal& s, std::size_t first) {
   write_figures({stems, signal}, r.plot.get(), output_policy(r));
 }
 
-}  // namespace
-
-Answer spectrum_command(const Request& r) {
+Answer answer_to(const SpectrumRequest& r) {
   const bool table = !r.inputs.empty() && r.inputs[0].ends_with(".csv");
   const Signal s = table ? of_table(r) : of_formula(r);
   const Spectrum& p = s.spectrum;
@@ -213,6 +229,16 @@ Answer spectrum_command(const Request& r) {
     a.text += fmt::format("figure written to {}\n", r.plot.get());
   }
   return a;
+}
+
+}  // namespace
+
+Command spectrum_command() {
+  return command<SpectrumRequest>(
+      "spectrum", "harmonics of a signal: a table, and a figure with the signal put together again",
+      "  boreon spectrum \"exp(-t)\" --over \"t over 1\" --harmonics 10 --plot spectrum.png\n"
+      "  boreon spectrum run.csv --column n_e --window hann --out spectrum.csv\n",
+      answer_to);
 }
 
 }  // namespace boreon::cli

@@ -3,14 +3,12 @@
 #include <fmt/format.h>
 #include <fmt/ranges.h>
 
-#include <CLI/CLI.hpp>
 #include <algorithm>
 #include <chrono>
 #include <cstdio>
 #include <exception>
-#include <map>
 
-#include "commands.hpp"
+#include "parsing.hpp"
 #include "terminal.hpp"
 #include "tool.hpp"
 
@@ -66,15 +64,15 @@ std::string remedy(const std::string& name, bool model) {
   return "leave it out";
 }
 
-void require_used(const Parsing& parsing) {
+void require_used(const Parsed& p) {
   std::vector<std::string> unused;
-  const bool model = is_model(parsing.request.inputs.empty() ? std::string() : parsing.request.inputs[0]);
-  for (const Parsing::Declared& d : parsing.declared) {
-    if (d.option->count() > 0 && !*d.read) unused.push_back(d.name);
+  const bool model = is_model(p.request->inputs.empty() ? std::string() : p.request->inputs[0]);
+  for (const Parsed::Given& g : p.given) {
+    if (!*g.read) unused.push_back(g.name);
   }
   if (unused.empty()) return;
   throw Error(ErrorKind::usage, fmt::format("{} {} no meaning for '{}' with {}: {}", fmt::join(unused, " and "),
-                                            unused.size() == 1 ? "has" : "have", parsing.request.command,
+                                            unused.size() == 1 ? "has" : "have", p.request->command,
                                             model ? "a model" : "these inputs and options", remedy(unused[0], model)));
 }
 
@@ -115,18 +113,17 @@ void write_answer(const Request& r, const Answer& a, const Json& j) {
   boreon::write_output(path, head + tidy(a.text), output_policy(r));
 }
 
-int carry_out(const Command& command, Parsing& parsing) {
-  Request& r = parsing.request;
-  r.command = command.name;
+int carry_out(const Parsed& p) {
+  const Request& r = *p.request;
   const auto start = std::chrono::steady_clock::now();
   try {
     // Each step of the demo has a budget of its own.
     const boreon::WorkBudget budget(r.command == "demo" ? ~std::uint64_t{0} - 1 : r.work, 1'000'000 * r.megabytes);
-    Answer a = command.run(r);
+    Answer a = p.command->run(r);
     collect_notices(r);
     const bool to_file = !*r.out.read() && !r.out.peek().empty();
     if (to_file) (void)r.out.get();
-    require_used(parsing);
+    require_used(p);
     const Json j =
         json_of_answer(r, a, std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count());
     if (to_file) {
@@ -151,63 +148,18 @@ int carry_out(const Command& command, Parsing& parsing) {
   }
 }
 
-int report_parse_error(const Request& r, const CLI::ParseError& e, int argc, char** argv) {
-  std::string message = e.what();
-  std::vector<std::string> names;
-  for (const Command& c : commands()) names.emplace_back(c.name);
-  const bool unknown_command =
-      argc > 1 && argv[1][0] != '-' && std::find(names.begin(), names.end(), argv[1]) == names.end();
-  if (argc < 2) {
-    message = "a command is needed; try boreon --help";
-  } else if (unknown_command) {
-    message = fmt::format("'{}' is no command of this version{} (boreon --help lists them)", argv[1],
-                          boreon::suggestion(argv[1], names));
-  } else {
-    message += fmt::format(" (boreon {} --help shows examples)", argv[1][0] == '-' ? "" : argv[1]);
-  }
-  return report_error(r, "usage", message, message, 0, 0, 2);
-}
-
 }  // namespace
 
 int boreon::cli::run_tool(int argc, char** argv) {
-  Parsing parsing;
-  Request& r = parsing.request;
-  for (int i = 1; i < argc; ++i) r.json = r.json || std::string_view(argv[i]) == "--json";
-  CLI::App app{"Boreon: model equations in, checked derivatives and fast numbers out."};
-  app.set_version_flag("--version", std::string("boreon ") + BOREON_VERSION);
-  app.require_subcommand(1);
-  app.footer("Each command explains itself by examples: boreon derive --help\nStart here: boreon demo");
-  std::map<CLI::App*, const Command*> by_app;
-  for (const Command& c : commands()) {
-    CLI::App* sub = app.add_subcommand(c.name, c.summary);
-    sub->footer(std::string("Examples:\n") + c.examples);
-    if (std::string_view(c.name) != "demo")
-      sub->add_option("input", r.inputs, "model file (.toml), or expressions")->required();
-    add_common_options(*sub, parsing);
-    c.options(*sub, parsing);
-    by_app[sub] = &c;
-  }
+  const std::vector<std::string> words(argv + (argc > 0 ? 1 : 0), argv + argc);
   try {
-    // An expression may start with a minus; the blank keeps it from being taken for an option and goes again below.
-    std::vector<std::string> words;
-    for (int i = argc - 1; i > 0; --i) {
-      const std::string word = argv[i];
-      const bool expression = word.size() > 1 && word[0] == '-' && word[1] != '-' && word != "-h";
-      words.push_back(expression ? " " + word : word);
-    }
-    app.parse(words);
-    for (std::string& input : r.inputs) {
-      if (input.starts_with(" -")) input.erase(0, 1);
-    }
-  } catch (const CLI::CallForHelp& e) {
-    return app.exit(e);
-  } catch (const CLI::CallForAllHelp& e) {
-    return app.exit(e);
-  } catch (const CLI::CallForVersion& e) {
-    return app.exit(e);
-  } catch (const CLI::ParseError& e) {
-    return report_parse_error(r, e, argc, argv);
+    const Parsed p = parsed(words);
+    if (p.command != nullptr) return carry_out(p);
+    print(stdout, p.help);
+    return 0;
+  } catch (const Error& e) {
+    Request r;
+    r.json = std::find(words.begin(), words.end(), "--json") != words.end();
+    return report_error(r, e);
   }
-  return carry_out(*by_app.at(app.get_subcommands().front()), parsing);
 }

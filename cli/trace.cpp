@@ -9,10 +9,28 @@
 
 #include "boreon/continuation.hpp"
 #include "boreon/roots.hpp"
-#include "request.hpp"
+#include "command.hpp"
+#include "option_groups.hpp"
+#include "solve.hpp"
 
 namespace boreon::cli {
 namespace {
+
+struct TraceRequest : Request, FigureOptions {
+  Option<std::string> along;
+  Option<std::string> from_value;
+  Option<std::string> to_value;
+  Option<std::size_t> points{0};
+
+  void declare(Declaration& d) override {
+    d.add("--along", along, "the parameter");
+    d.add("--from", from_value, "its value at the beginning");
+    d.add("--to", to_value, "the end of its range");
+    d.add("--points", points, "most points of the branch (4000)").within(10, 1000000);
+    d.add("--plot", plot, "figure: the unknowns along the branch, .png or .svg");
+    declare_axes(d, "logarithmic parameter axis");
+  }
+};
 
 double number_of(const Option<std::string>& option, const char* name) {
   if (option.empty()) throw Error(ErrorKind::usage, fmt::format("trace needs --along, --from and --to: {} 0.1", name));
@@ -54,7 +72,7 @@ const char* word(PointKind kind) {
 }
 
 // One panel for each of the first unknowns: unstable parts as a line of its own, special points marked.
-void draw(const Request& r, const Model& m, const System& s, const TraceResult& t) {
+void draw(const TraceRequest& r, const Model& m, const System& s, const TraceResult& t) {
   std::vector<Figure> panels;
   for (std::size_t i = 0; i < std::min<std::size_t>(3, s.states.size()); ++i) {
     Figure f;
@@ -90,7 +108,7 @@ void draw(const Request& r, const Model& m, const System& s, const TraceResult& 
   write_figures(panels, r.plot.get(), output_policy(r));
 }
 
-std::string table_of(const Request& r, const System& s, const TraceResult& t) {
+std::string table_of(const TraceRequest& r, const System& s, const TraceResult& t) {
   std::string text = csv_field(r.along.get());
   for (const std::string& n : s.state_names) text += "," + csv_field(n);
   for (const std::string& n : s.output_names) text += "," + csv_field(n);
@@ -112,9 +130,7 @@ std::string line_of(const System& s, const TracePoint& p, const std::string& alo
   return text + (p.values.size() > 4 ? ", ..." : "");
 }
 
-}  // namespace
-
-Answer trace_command(const Request& r) {
+Answer answer_to(const TraceRequest& r) {
   if (!is_model(r.inputs.at(0))) throw Error(ErrorKind::usage, "trace takes a model file (.toml)");
   const Model m = model_of(r);
   const System s = system_to_trace(m);
@@ -173,7 +189,9 @@ Answer trace_command(const Request& r) {
   return a;
 }
 
-Answer roots_of_model(const Request& r, const Model& m) {
+}  // namespace
+
+Answer roots_of_model(const SolveRequest& r, const Model& m) {
   const System s = steady_system(m);
   const RootsResult found = find_roots(s);
   const int digits = r.digits.get() == 0 ? 10 : std::min(r.digits.get(), 17);
@@ -213,6 +231,14 @@ Answer roots_of_model(const Request& r, const Model& m) {
     throw Error(ErrorKind::convergence, fmt::format("no steady state of '{}' was found from {} starts: {}", m.called(),
                                                     found.starts, found.message));
   return a;
+}
+
+Command trace_command() {
+  return command<TraceRequest>(
+      "trace", "a branch of steady states along a parameter, round its turning points",
+      "  boreon trace model.toml --along k --from 0.1 --to 5\n"
+      "  boreon trace model.toml --along k --from 0.1 --to 5 --plot branch.png --out branch.csv\n",
+      answer_to);
 }
 
 }  // namespace boreon::cli

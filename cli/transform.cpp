@@ -7,10 +7,24 @@
 #include <cmath>
 
 #include "boreon/transform.hpp"
-#include "request.hpp"
+#include "command.hpp"
 
 namespace boreon::cli {
 namespace {
+
+struct TransformRequest : Request {
+  Option<std::string> laplace;
+  Option<std::string> inverse_laplace;
+  Option<std::string> fourier;
+  Option<bool> steps{false};
+
+  void declare(Declaration& d) override {
+    d.add("--laplace", laplace, "from time to the image: \"t to s\"").formulas();
+    d.add("--inverse-laplace", inverse_laplace, "back: \"s to t\"").formulas();
+    d.add("--fourier", fourier, "coefficients over one period from 0: \"t over 2*pi\"").formulas();
+    d.add("--steps", steps, "explain the route");
+  }
+};
 
 // "t to s" as two names, "t over 2*pi" as a name and a text.
 std::pair<std::string, std::string> two_sides(const std::string& text, const std::string& word, const char* option) {
@@ -49,7 +63,7 @@ std::string validity(const std::vector<Expr>& conditions) {
   return texts.empty() ? "" : fmt::format("valid for {}\n", fmt::join(texts, ", "));
 }
 
-Answer of_pair(const Request& r, const Assumed& assumed, const TransformOptions& options, bool inverse) {
+Answer of_pair(const TransformRequest& r, const Assumed& assumed, const TransformOptions& options, bool inverse) {
   const char* option = inverse ? "--inverse-laplace" : "--laplace";
   const auto [from, to] = two_sides(inverse ? r.inverse_laplace.get() : r.laplace.get(), "to", option);
   ParseContext context = assumed.context;
@@ -84,7 +98,7 @@ Answer of_pair(const Request& r, const Assumed& assumed, const TransformOptions&
   return answer;
 }
 
-Answer of_signal(const Request& r, const Assumed& assumed, const TransformOptions& options) {
+Answer of_signal(const TransformRequest& r, const Assumed& assumed, const TransformOptions& options) {
   const auto [name, period_text] = two_sides(r.fourier.get(), "over", "--fourier");
   const Expr f = read_input(r.inputs[0], assumed.context);
   const Expr t = read_input(name, assumed.context, "--fourier");
@@ -119,9 +133,7 @@ Answer of_signal(const Request& r, const Assumed& assumed, const TransformOption
   return answer;
 }
 
-}  // namespace
-
-Answer transform_command(const Request& r) {
+Answer answer_to(const TransformRequest& r) {
   const Assumed assumed = assumptions_of(r);
   require_one_expression(r);
   const int asked =
@@ -133,6 +145,18 @@ Answer transform_command(const Request& r) {
   options.conditions = assumed.conditions;
   if (!r.fourier.peek().empty()) return of_signal(r, assumed, options);
   return of_pair(r, assumed, options, !r.inverse_laplace.peek().empty());
+}
+
+}  // namespace
+
+Command transform_command() {
+  return command<TransformRequest>(
+      "transform", "Laplace transforms, their inverse, and Fourier coefficients, checked against quadrature",
+      "  boreon transform \"t*exp(-a*t)\" --laplace \"t to s\"\n"
+      "  boreon transform \"exp(-s)/(s^2 + 1)\" --inverse-laplace \"s to t\"\n"
+      "  boreon transform \"abs(sin(t))\" --fourier \"t over 2*pi\"\n"
+      "  boreon transform \"y'' + y\" --laplace \"t to s\"\n",
+      answer_to);
 }
 
 }  // namespace boreon::cli

@@ -78,9 +78,9 @@ std::string unit_of(const Model& m, const std::string& state) {
   return rate && !m.independent_unit.empty() ? u->unit + "/" + m.independent_unit : u->unit;
 }
 
-int digits_of(const Request& r) {
-  if (r.digits.get() > 17) throw Error(ErrorKind::usage, "values of a model have at most 17 digits: --digits 17");
-  return r.digits.get() == 0 ? 6 : r.digits.get();
+int digits_of(int asked) {
+  if (asked > 17) throw Error(ErrorKind::usage, "values of a model have at most 17 digits: --digits 17");
+  return asked == 0 ? 6 : asked;
 }
 
 void list_values(Answer& a, const Model& m, const System& s, const std::vector<double>& states,

@@ -5,14 +5,15 @@
 #include <string>
 #include <vector>
 
+#include "option_groups.hpp"
 #include "request.hpp"
 
 namespace boreon::cli {
 
 /// Of an unknown, or of a rate that is a state, "s'".
 [[nodiscard]] std::string unit_of(const Model& m, const std::string& state);
-/// How many digits values of models are shown with: those of --digits, at most 17, or 6.
-[[nodiscard]] int digits_of(const Request& r);
+/// How many digits values of models are shown with: those asked for, at most 17, or 6 for 0.
+[[nodiscard]] int digits_of(int asked);
 /// `values` and `outputs`; fields of more than a few elements as one line each.
 void list_values(Answer& a, const Model& m, const System& s, const std::vector<double>& states,
                  const std::vector<double>& outputs, int digits);
@@ -23,9 +24,9 @@ void write_values(Answer& a, const Request& r, const System& s, const std::vecto
                   const std::vector<double>& outputs);
 
 /// The figure of a run: one panel for each unit, fields as colours. Written where --plot says.
-void draw_run(const Request& r, const Model& m, const System& s, const TimeResult& run);
+void draw_run(const Request& r, const FigureOptions& f, const Model& m, const System& s, const TimeResult& run);
 /// The fields of a steady state: curves over one index, colours over two. Written where --plot says.
-void draw_fields(const Request& r, const Model& m, const System& s, const std::vector<double>& states,
-                 const std::vector<double>& outputs);
+void draw_fields(const Request& r, const FigureOptions& f, const Model& m, const System& s,
+                 const std::vector<double>& states, const std::vector<double>& outputs);
 
 }  // namespace boreon::cli

@@ -1,0 +1,26 @@
+// SPDX-License-Identifier: MIT
+#include "option_groups.hpp"
+
+namespace boreon::cli {
+
+void SolverChoice::declare_solver(Declaration& d) {
+  d.add("--tolerance", tolerance, "relative tolerance").within(1e-15, 0.5);
+  d.add("--linear-solver", linear_solver, "automatic, dense or sparse (KLU)").one_of({"automatic", "dense", "sparse"});
+}
+
+LinearSolver SolverChoice::chosen_solver() const {
+  if (linear_solver.get() == "dense") return LinearSolver::dense;
+  if (linear_solver.get() == "sparse") return LinearSolver::sparse;
+  return LinearSolver::automatic;
+}
+
+void FigureOptions::declare_axes(Declaration& d, const char* x, const char* y) {
+  d.add("--log-x", log_x, x);
+  d.add("--log-y", log_y, y);
+}
+
+void MonteCarloOption::declare_draws(Declaration& d) {
+  d.add("--monte-carlo", monte_carlo, "draws of the uncertain parameters, beside first order").within(2, 100000000);
+}
+
+}  // namespace boreon::cli
