@@ -27,6 +27,10 @@ using SampleRanges = std::map<std::string, SampleRange, std::less<>>;  ///< by n
 /// Free symbols and calls of unknown functions: what needs a value.
 [[nodiscard]] std::vector<Expr> sampled_leaves(std::span<const Expr> expressions);
 
+/// Whether a condition without symbols is known not to hold: by its form, else by its numbers in double precision
+/// (3*pi/2 < 1 keeps its form). What has no real value, such as sqrt(-1) > 0, does not hold either.
+[[nodiscard]] bool is_false(const Expr& condition);
+
 /// Draws values for leaves; the same seed gives the same points on every machine.
 class Sampler {
  public:

@@ -22,6 +22,7 @@
 #include "equations/replaced.hpp"
 #include "equations/single.hpp"
 #include "equations/system.hpp"
+#include "equations/validity.hpp"
 #include "equations/verify.hpp"
 
 namespace boreon {
@@ -312,7 +313,18 @@ class Solve {
       } catch (const Error&) {
         return;
       }
-      const ZeroTest t = zero_test(at, under, options_.points, options_.seed);
+      ZeroTest t = zero_test(at, under, options_.points, options_.seed);
+      if (at.has_symbols()) {
+        const Validity where = where_valid(at, s.conditions, options_.conditions, options_.seed);
+        if (where.kind == Validity::Kind::nowhere) return;
+        if (where.kind == Validity::Kind::unclear) doubtful = true;
+        if (where.kind == Validity::Kind::somewhere) {
+          s.conditions = where.conditions;
+          under = options_.conditions;
+          under.insert(under.end(), s.conditions.begin(), s.conditions.end());
+          t = zero_test(at, under, options_.points, options_.seed);
+        }
+      }
       if (t.verdict == Zero::no || t.verdict == Zero::undefined) {
         // with parameters it fails at those tried only
         if (at.has_symbols()) dropped_ = true;

@@ -80,6 +80,36 @@ std::optional<Expr> Context::closed_integral(const Expr& f, const Symbol& x) {
   return without_steps(r.value, x);
 }
 
+std::vector<Context::Case> Context::closed_integrals(const Expr& f, const Symbol& x) {
+  if (f.is_integer(0)) return {{0}};
+  IntegralOptions o;
+  o.conditions = signs_.conditions();
+  o.exceptions = false;
+  o.points = 3;
+  IntegralResult r = integrate(f, x, o);
+  if (r.status != IntegralStatus::exact) return {};
+  std::vector<Case> out;
+  const auto of_x = [&](const Expr& c) { return depends_on(c, x); };
+  if (!r.conditions.empty() && std::none_of(r.conditions.begin(), r.conditions.end(), of_x)) {
+    o.exceptions = true;
+    r = integrate(f, x, o);
+  }
+  out.push_back({without_steps(r.value, x)});
+  if (std::none_of(r.conditions.begin(), r.conditions.end(), of_x)) out[0].conditions = r.conditions;
+  for (const IntegralException& e : r.exceptions) {
+    const bool closed = !e.value.is_constant(ConstantCode::undefined) && !e.value.is(Kind::integral);
+    if (!closed || of_x(e.when)) continue;
+    // a constant of integration with one value leaves a solution of its own, without a condition; parameters are looked
+    // at when all is done
+    const bool equation = e.when.is(Kind::relation) && e.when.relation_op() == RelationOp::equal;
+    const bool own = std::any_of(constants_.begin(), constants_.end(),
+                                 [&](const Expr& c) { return depends_on(e.when, c) && !depends_on(e.value, c); });
+    if (!equation) out.push_back({without_steps(e.value, x), {e.when}});
+    if (equation && own) out.push_back({without_steps(e.value, x)});
+  }
+  return out;
+}
+
 Expr Context::integral(const Expr& f, const Symbol& x) {
   if (const auto closed = closed_integral(f, x)) return *closed;
   open_ = true;
@@ -104,10 +134,14 @@ Expr Context::exponential_of(const Expr& integral) const {
   return out;
 }
 
-std::vector<Family> Context::explicit_if_short(const Expr& relation, const Symbol& y, const Symbol& t) {
-  const std::vector<Family> implicit{{std::nullopt, relation}};
+std::vector<Family> Context::explicit_if_short(const Expr& relation, const Symbol& y, const Symbol& t,
+                                               std::span<const Expr> conditions) {
+  const std::vector<Expr> given(conditions.begin(), conditions.end());
+  const std::vector<Family> implicit{{std::nullopt, relation, given}};
   try {
-    equations::SingleSolver solver(signs_.conditions());
+    std::vector<Expr> known = signs_.conditions();
+    known.insert(known.end(), given.begin(), given.end());
+    equations::SingleSolver solver(known);
     const auto roots = solver(relation, y);
     if (!roots || roots->empty() || roots->size() > most_branches || !solver.left_out().empty()) return implicit;
     std::vector<Family> out;
@@ -121,7 +155,8 @@ std::vector<Family> Context::explicit_if_short(const Expr& relation, const Symbo
       bool numbered = false;
       postorder(v, [&](const Expr& n) { numbered = numbered || n.is(Kind::piecewise); });
       if (numbered) return implicit;
-      out.push_back({v, std::nullopt, r.conditions});
+      out.push_back({v, std::nullopt, given});
+      out.back().conditions.insert(out.back().conditions.end(), r.conditions.begin(), r.conditions.end());
     }
     return out.empty() ? implicit : out;
   } catch (const Error& e) {

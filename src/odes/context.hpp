@@ -4,6 +4,7 @@
 
 #include <optional>
 #include <set>
+#include <span>
 #include <string>
 #include <vector>
 
@@ -40,6 +41,12 @@ class Context {
   [[nodiscard]] Expr integral(const Expr& f, const Symbol& x);
   /// The same, or nothing.
   [[nodiscard]] std::optional<Expr> closed_integral(const Expr& f, const Symbol& x);
+  /// The same where signs of constants and parameters decide: each form with the conditions under which it holds.
+  struct Case {
+    Expr value;
+    std::vector<Expr> conditions = {};
+  };
+  [[nodiscard]] std::vector<Case> closed_integrals(const Expr& f, const Symbol& x);
   /// exp of such an integral, with powers for logarithms.
   [[nodiscard]] Expr exponential_of(const Expr& integral) const;
   [[nodiscard]] bool open() const { return open_; }
@@ -47,7 +54,8 @@ class Context {
   void set_start(const Expr& place) { start_ = place; }
 
   /// All y with relation = 0 as families, if they can be written out in short; else the relation itself.
-  [[nodiscard]] std::vector<Family> explicit_if_short(const Expr& relation, const Symbol& y, const Symbol& t);
+  [[nodiscard]] std::vector<Family> explicit_if_short(const Expr& relation, const Symbol& y, const Symbol& t,
+                                                      std::span<const Expr> conditions = {});
 
   void step(std::string text);
   [[nodiscard]] const std::vector<std::string>& steps() const { return steps_; }

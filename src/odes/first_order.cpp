@@ -179,11 +179,24 @@ class FirstOrder {
   Families separable(const Expr& f) {
     const auto parts = separation(f, t_, y_);
     if (!parts) return std::nullopt;
-    const auto G = c_.closed_integral(1 / parts->second, y_);
-    if (!G) return std::nullopt;
+    const auto G = c_.closed_integrals(1 / parts->second, y_);
+    if (G.empty()) return std::nullopt;
     const Expr A = c_.integral(parts->first, t_);
     c_.step("separable: y' = g(t)*h(y)");
-    return c_.explicit_if_short(separated(c_, *G, A, y_), y_, t_);
+    return each_case(G, A, [](const Expr& relation) { return relation; });
+  }
+
+  // G(y) = A(t) + C for each form of G, in terms of the unknown of the equation.
+  std::vector<Family> each_case(const std::vector<Context::Case>& G, const Expr& A, const auto& in_unknown) {
+    std::vector<Family> out;
+    const std::size_t constants = c_.constants().size();
+    for (const Context::Case& g : G) {
+      c_.forget(constants);
+      const Expr relation = in_unknown(separated(c_, g.value, A, y_));
+      const std::vector<Family> forms = c_.explicit_if_short(relation, y_, t_, g.conditions);
+      out.insert(out.end(), forms.begin(), forms.end());
+    }
+    return out;
   }
 
   Families bernoulli(const Expr& f) {
@@ -242,10 +255,9 @@ class FirstOrder {
     c_.step(m.is_integer(1) ? "homogeneous: y = v*t leaves a separable equation"
                             : "y = v*t^m leaves a separable equation");
     if (vanishes(h)) return std::vector<Family>{{c_.constant() * power(t_, m), std::nullopt}};
-    const auto G = c_.closed_integral(1 / h, y_);
-    if (!G) return std::nullopt;
-    const Expr relation = separated(c_, *G, log(t_), y_);
-    return c_.explicit_if_short(put(relation, y_, y_ * power(t_, -m)), y_, t_);
+    const auto G = c_.closed_integrals(1 / h, y_);
+    if (G.empty()) return std::nullopt;
+    return each_case(G, log(t_), [&](const Expr& relation) { return put(relation, y_, y_ * power(t_, -m)); });
   }
 
   // f of y + r*t
@@ -256,10 +268,9 @@ class FirstOrder {
     if (depends_on(r, t_) || depends_on(r, y_) || r.is_integer(0)) return std::nullopt;
     const Expr h = c_.tidy(put(f, t_, 0) + r);
     c_.step("a function of y + r*t: separable for v = y + r*t");
-    const auto G = c_.closed_integral(1 / h, y_);
-    if (!G) return std::nullopt;
-    const Expr relation = separated(c_, *G, t_, y_);
-    return c_.explicit_if_short(put(relation, y_, y_ + r * t_), y_, t_);
+    const auto G = c_.closed_integrals(1 / h, y_);
+    if (G.empty()) return std::nullopt;
+    return each_case(G, t_, [&](const Expr& relation) { return put(relation, y_, y_ + r * t_); });
   }
 
   // Nothing else holds: the integral over y stays.

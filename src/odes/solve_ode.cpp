@@ -136,7 +136,7 @@ class OdeSolve {
         if (one.value) {
           functions_.push_back({{*one.value}, one.conditions});
         } else {
-          relations_.push_back(*one.relation);
+          relations_.push_back(one);
         }
       }
       return true;
@@ -201,10 +201,11 @@ class OdeSolve {
   void collect() {
     const std::vector<Expr> under = context_.signs().conditions();
     for (const Member& m : functions_) add_explicit(m, under);
-    for (const Expr& r : relations_) add_relation(r, under);
+    for (const Family& r : relations_) add_relation(*r.relation, r.conditions, under);
     if (jet_.size() == 1 && jet_.orders()[0] == 1 && !linear_) {
       if (options_.given.empty()) {
         add_singular(under);
+        add_envelopes(under);
       } else {
         add_equilibrium(under);
       }
@@ -304,12 +305,14 @@ class OdeSolve {
     result_.check.points += v.points;
   }
 
-  void add_relation(const Expr& relation, const std::vector<Expr>& under) {
+  void add_relation(const Expr& relation, const std::vector<Expr>& conditions, const std::vector<Expr>& under) {
     std::optional<Expr> constant;
     for (const Expr& c : context_.constants()) {
       if (depends_on(relation, c)) constant = c;
     }
-    const Verified v = verified_relation(jet_, relation, constant, under, options_.points, options_.seed);
+    std::vector<Expr> all = under;
+    all.insert(all.end(), conditions.begin(), conditions.end());
+    const Verified v = verified_relation(jet_, relation, constant, all, options_.points, options_.seed);
     if (!v.holds) {
       ++failed_;
       return;
@@ -343,7 +346,11 @@ class OdeSolve {
     } else {
       s.relation = equal(jet_.in_calls(shown), 0);
     }
-    if (constant) result_.constants.push_back(*constant);
+    for (const Expr& c : constant ? constants_in({relation}) : std::vector<Expr>{}) {
+      if (std::find(result_.constants.begin(), result_.constants.end(), c) == result_.constants.end())
+        result_.constants.push_back(c);
+    }
+    s.conditions = conditions;
     general_ = true;
     record(v);
     result_.solutions.push_back(std::move(s));
@@ -384,10 +391,45 @@ class OdeSolve {
     }
   }
 
+  // Envelopes: where F(t, y, p) = 0 has a double root p, a curve may touch all members of the family.
+  void add_envelopes(const std::vector<Expr>& under) {
+    const Symbol y = jet_.symbol(0, 0);
+    const Symbol p = jet_.symbol(0, 1);
+    const Expr& F = jet_.equations()[0];
+    const Expr by_p = derivative(F, p);
+    if (result_.solutions.empty() || !depends_on(by_p, p)) return;
+    try {
+      const SolveOptions o{.conditions = options_.conditions};
+      const auto usable = [](const SolutionSet& s) {
+        return s.status == SolveStatus::exact && s.solutions.size() <= 6 && s.integers.empty();
+      };
+      std::vector<Expr> candidates;
+      const auto take = [&](const SolutionSet& s) {
+        for (const Solution& one : s.solutions) candidates.push_back(*one.values.find(y));
+      };
+      if (depends_on(by_p, y)) {
+        if (const SolutionSet s = solve({F, by_p}, {y, p}, o); usable(s)) take(s);
+      } else if (const SolutionSet slopes = solve({by_p}, {p}, o); usable(slopes)) {
+        for (const Solution& one : slopes.solutions) {
+          if (const SolutionSet s = solve({substitute(F, one.values, Unused::allowed)}, {y}, o); usable(s)) take(s);
+        }
+      }
+      for (const Expr& candidate : candidates) {
+        const Expr value = context_.tidy(candidate);
+        if (depends_on(value, p) || !depends_on(value, jet_.variable()) || member_of_family(value)) continue;
+        context_.step("the envelope of the family, where its slope is a double root");
+        add_verified({{value}, {}}, under, true);
+      }
+    } catch (const Error& e) {
+      if (e.kind() == ErrorKind::limit || e.kind() == ErrorKind::interrupted) throw;
+    }
+  }
+
   [[nodiscard]] bool member_of_family(const Expr& value) const {
     std::vector<Expr> families;
     for (const Member& m : functions_) families.push_back(m.functions[0] - value);
-    for (const Expr& r : relations_) families.push_back(substitute(r, {{jet_.symbol(0, 0), value}}, Unused::allowed));
+    for (const Family& r : relations_)
+      families.push_back(substitute(*r.relation, {{jet_.symbol(0, 0), value}}, Unused::allowed));
     for (const Expr& f : families) {
       for (const Expr& c : context_.constants()) {
         if (!depends_on(f, c)) continue;
@@ -395,6 +437,11 @@ class OdeSolve {
           const SolutionSet s = solve({f}, {c});
           for (const Solution& one : s.solutions) {
             if (!depends_on(*one.values.find(c), jet_.variable())) return true;
+          }
+          // one value of the constant that serves at a place may serve everywhere
+          const SolutionSet there = solve({substitute(f, {{jet_.variable(), 1}}, Unused::allowed)}, {c});
+          for (const Solution& one : there.solutions) {
+            if (vanishes(substitute(f, one.values, Unused::allowed))) return true;
           }
         } catch (const Error& e) {
           if (e.kind() == ErrorKind::limit || e.kind() == ErrorKind::interrupted) throw;
@@ -531,7 +578,7 @@ class OdeSolve {
   const OdeOptions& options_;
   Context context_;
   std::vector<Member> functions_;
-  std::vector<Expr> relations_;
+  std::vector<Family> relations_;
   std::vector<Exceptional> poles_;
   OdeSolutionSet result_;
   std::optional<std::string> failed_condition_;

@@ -203,14 +203,14 @@ Verified verified_relation(const Jet& jet, const Expr& relation, const std::opti
   if (jet.size() != 1) return {};
   const Symbol y = jet.symbol(0, 0);
   const Symbol& t = jet.variable();
-  // y' = -R_t/R_y, and so on
+  // y' = -R_t/R_y, and so on; the points are not where signs in the relation change
   Bindings rates;
-  const Expr by_y = derivative(relation, y);
-  const Expr first = -derivative(relation, t) / by_y;
+  const auto by = [](const Expr& e, const Symbol& x) { return without_impulses(derivative(e, x)); };
+  const Expr first = -by(relation, t) / by(relation, y);
   Expr rate = first;
   for (int k = 1; k <= jet.orders()[0]; ++k) {
+    if (k > 1) rate = by(rate, t) + by(rate, y) * first;
     rates.set(jet.symbol(0, k), rate);
-    rate = derivative(rate, t) + derivative(rate, y) * first;
   }
   Expr along = substitute(jet.equations()[0], rates, Unused::allowed);
   if (constant && depends_on(along, *constant)) {

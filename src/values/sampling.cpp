@@ -27,10 +27,6 @@ std::vector<double> Sampler::draw() {
   return p;
 }
 
-namespace {
-
-// Whether a condition without symbols is known not to hold: by its form, else by its numbers (3*pi/2 < 1 keeps its
-// form). What has no real value there, such as sqrt(-1) > 0, does not hold either.
 bool is_false(const Expr& c) {
   if (c.is_constant(ConstantCode::false_value)) return true;
   if (c.is(Kind::logic)) {
@@ -55,8 +51,6 @@ bool is_false(const Expr& c) {
     return e.kind() == ErrorKind::domain;
   }
 }
-
-}  // namespace
 
 std::vector<double> Sampler::draw(std::span<const Expr> conditions) {
   constexpr int tries = 500;

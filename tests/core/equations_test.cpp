@@ -415,9 +415,26 @@ TEST_CASE("more solutions than can be listed are not passed over") {
   CHECK((!s.complete || s.solutions.size() == 1));
   const SolutionSet t = solve({x * sin(y), x + y - 1}, {x, y});
   CHECK((!t.complete || t.solutions.size() > 1));
-  // which of the two is one depends on a
+}
+
+TEST_CASE("which of two candidates is a solution depends on the parameter, and is said") {
   const Symbol a("a");
-  CHECK(!solve({sqrt(x + 1) - x + a}, {x}).complete);
+  const SolutionSet s = solve({sqrt(x + 1) - x + a}, {x});
+  REQUIRE(s.solutions.size() == 2);
+  CHECK(s.complete);
+  for (const double at : {-1.4, -1.2, -0.5, 3.0}) {
+    std::size_t holding = 0;
+    for (const Solution& one : s.solutions)
+      holding += std::none_of(one.conditions.begin(), one.conditions.end(),
+                              [&](const Expr& c) {
+                                return is_false(substitute(c, {{a, Number::exact(at)}}));
+                              })
+                     ? 1
+                     : 0;
+    CHECK(holding == (at < -1.25 ? 0U : at < -1 ? 2U : 1U));
+  }
+  // a root within a product is found too
+  CHECK(solve({x - a * sqrt(1 + x * x)}, {x}).solutions.size() == 2);
 }
 
 TEST_CASE("roots of polynomials with large coefficients have signs") {

@@ -334,6 +334,31 @@ TEST_CASE("a solution that is none does not pass, nor do constants that are one"
   CHECK(independent("C1*exp(t + C2)") == 1);
 }
 
+TEST_CASE("the envelope of a family is a solution of its own") {
+  const auto singular = [](const char* text) {
+    std::vector<std::string> out;
+    for (const OdeSolution& s : solved(text).solutions) {
+      if (s.singular) out.push_back(to_text(*s.values.find(y(t))));
+    }
+    return out;
+  };
+  CHECK(singular("y = t*y' - y'^3").size() == 2);
+  CHECK(singular("y'^2 + t*y' - y = 0") == std::vector<std::string>{"-t^2/4"});
+  CHECK(singular("t*y'^2 - y*y' + 1 = 0").size() == 2);
+  // y = 1 belongs to the family: C1 = 0
+  CHECK(singular("y = t*y' + exp(y')").size() == 1);
+}
+
+TEST_CASE("signs of constants divide a solution into its forms") {
+  // free fall towards a centre: bound, free, and just free
+  const OdeSolutionSet s = solve_ode({ode("y'' = -1/y^2")}, std::vector<Expr>{y(t)});
+  CHECK(s.status == SolveStatus::exact);
+  CHECK(s.solutions.size() == 6);
+  std::size_t with_conditions = 0;
+  for (const OdeSolution& one : s.solutions) with_conditions += one.conditions.empty() ? 0 : 1;
+  CHECK(with_conditions == 4);
+}
+
 TEST_CASE("refusals say what is wrong") {
   const auto message = [](const std::vector<Expr>& equations, const std::vector<Expr>& unknowns) {
     try {
