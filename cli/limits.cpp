@@ -100,10 +100,14 @@ Answer answer_to(const LimitRequest& r) {
     return a;
   }
   a.text = typeset(r, l.value) + "\n";
-  const bool tested = l.points > 0 && l.digits >= 1;
-  a.text += tested ? fmt::format("check: the nearest of {} points on the way agrees to {:.0f} digits\n", l.points,
+  const bool digits = l.points > 0 && l.digits >= 1;
+  const bool infinite = l.value.is_constant(ConstantCode::infinity) || l.value == -infinity();
+  const bool tested = digits || l.approached;
+  a.text += digits ? fmt::format("check: the nearest of {} points on the way agrees to {:.0f} digits\n", l.points,
                                  std::floor(l.digits))
-                   : "";
+            : l.approached && infinite ? fmt::format("check: values at {} points on the way grow on and on\n", l.points)
+            : l.approached             ? "check: values on the way come slowly nearer, also at distances of 10^-40\n"
+                                       : "";
   a.json["check"] = {{"method", "values on the way to the place, ball arithmetic"},
                      {"points", l.points},
                      {"digits", l.digits},

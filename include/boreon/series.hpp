@@ -21,6 +21,9 @@ struct LimitResult {
   std::vector<Expr> conditions;  ///< relations under which the value holds, beyond those given
   std::size_t points = 0;        ///< nearby points compared with
   double digits = 0;             ///< digits to which the last of them agrees, where the limit is finite
+  /// Where the limit is infinite: nearby values grow on and on, with its sign. Where it is finite and the last digit is
+  /// far off, as with logarithms: much nearer they are nearer to it.
+  bool approached = false;
 };
 
 /// The limit of f as x goes to a place (a finite expression, infinity, -infinity), by expansion in the most rapidly

@@ -78,6 +78,20 @@ KernelRing::KernelRing(std::span<const Expr> roots, RingOptions options)
   }
 }
 
+namespace {
+
+[[noreturn]] void unknown_kernel(const Expr& e) {
+  throw Error(ErrorKind::unsupported, to_text(e, {60}) + " is no part of what the polynomials were made of");
+}
+
+template <class T>
+const T* known(const T* found, const Expr& e) {
+  if (found == nullptr) unknown_kernel(e);
+  return found;
+}
+
+}  // namespace
+
 KernelRing::Root* KernelRing::find_root(const Expr& base) const {
   for (Root& r : roots_) {
     if (r.base == base) return &r;
@@ -104,6 +118,12 @@ unsigned KernelRing::add_kernel(const Expr& value) {
 std::optional<unsigned> KernelRing::index_of(const Expr& kernel) const {
   const unsigned* at = index_.find(kernel);
   return at == nullptr ? std::nullopt : std::optional<unsigned>(*at);
+}
+
+unsigned KernelRing::place_of(const Expr& kernel) const {
+  const auto at = index_of(kernel);
+  if (!at) unknown_kernel(kernel);
+  return *at;
 }
 
 void KernelRing::note_root(const Expr& base, const Number& exponent, std::vector<Expr>& children) {
@@ -282,7 +302,7 @@ Fraction KernelRing::convert_power(const Expr& base, const Expr& exponent) const
   };
   if (const auto n = exponent.word()) return integer_power(*n);
   const auto parts = linear_terms(exponent);
-  if (!all_exact(parts)) return variable_power(*index_of(power(base, exponent)), 1);
+  if (!all_exact(parts)) return variable_power(place_of(power(base, exponent)), 1);
   Fraction out = fraction(Number(1), vars());
   for (const LinearTerm& p : parts) {
     if (p.term.is_integer(1)) {
@@ -290,7 +310,7 @@ Fraction KernelRing::convert_power(const Expr& base, const Expr& exponent) const
           out, p.coefficient.is_integer() ? integer_power(word_of(p.coefficient)) : convert_root(base, p.coefficient));
       continue;
     }
-    const Exponential* x = find_exponential(base, p.term);
+    const Exponential* x = known(find_exponential(base, p.term), base);
     out = multiply(out, variable_power(x->variable, word_of(p.coefficient * Number(x->denominator))));
   }
   return out;
@@ -303,7 +323,7 @@ Fraction KernelRing::convert_exponential(const Expr& argument) const {
       out = multiply(out, convert_power(p.term.operands()[0], Expr(p.coefficient)));
       continue;
     }
-    const Exponential* x = find_exponential(exponential_base, p.term);
+    const Exponential* x = known(find_exponential(exponential_base, p.term), p.term);
     out = multiply(out, variable_power(x->variable, word_of(p.coefficient * Number(x->denominator))));
   }
   return out;
@@ -311,7 +331,7 @@ Fraction KernelRing::convert_exponential(const Expr& argument) const {
 
 Fraction KernelRing::convert(const Expr& e) const {
   const auto number = [&](const Expr& n) {
-    return n.number().is_double() ? variable_power(*index_of(n), 1) : fraction(n.number(), vars());
+    return n.number().is_double() ? variable_power(place_of(n), 1) : fraction(n.number(), vars());
   };
   Fraction out;
   switch (e.kind()) {
@@ -345,7 +365,7 @@ Fraction KernelRing::convert(const Expr& e) const {
       [[fallthrough]];
     default:
       if (const Root* r = find_root(e)) return variable_power(r->variable, r->denominator);
-      return variable_power(*index_of(e), 1);
+      return variable_power(place_of(e), 1);
   }
   guard(out);
   return reduced(out);

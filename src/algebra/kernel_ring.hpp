@@ -37,8 +37,8 @@ class KernelRing {
   /// Number of sine-cosine pairs found.
   [[nodiscard]] unsigned pairs() const { return pairs_; }
 
-  /// Of one of the roots given at construction, or any node below that its sums and products are made of. Throws
-  /// Error(domain) on a division by zero, Error(limit) when it grows beyond all bounds.
+  /// Of one of the roots given at construction, or any node below that its sums and products are made of; of others
+  /// Error(unsupported). Throws Error(domain) on a division by zero, Error(limit) when it grows beyond all bounds.
   [[nodiscard]] Fraction fraction_of(const Expr& e) const;
   [[nodiscard]] Fraction reduced(const Fraction& f) const;
 
@@ -86,6 +86,7 @@ class KernelRing {
     unsigned variable = 0;
   };
   Root* find_root(const Expr& base) const;
+  [[nodiscard]] unsigned place_of(const Expr& kernel) const;  ///< Error(unsupported) for what is no kernel
   Exponential* find_exponential(const Expr& base, const Expr& argument) const;
 
   RingOptions options_;

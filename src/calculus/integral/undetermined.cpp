@@ -58,8 +58,11 @@ class Tower {
         if (++count > most_kernels || has_piece(k)) return false;
         if (k == x_) continue;
         if (k.is(Kind::unknown_call) || is_operator(k)) return false;
-        const Expr d = derivative(k, x_);
-        if (std::find(list.begin(), list.end(), d) == list.end()) list.push_back(d);
+        // what a power is taken of is looked at as a polynomial too
+        const Expr base = k.is(Kind::power) ? k.operands()[0] : x_;
+        for (const Expr& e : {derivative(k, x_), base}) {
+          if (std::find(list.begin(), list.end(), e) == list.end()) list.push_back(e);
+        }
       }
       if (list.size() == before) {
         fraction_ = ring_->reduced(ring_->fraction_of(f_));

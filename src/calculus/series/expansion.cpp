@@ -335,6 +335,8 @@ Expansion Expander::by_derivative(const Expr& e) {
     std::vector<Expr> args(e.operands().begin(), e.operands().end());
     args[i] = place;
     constant_term = boreon::call(e.function(), args);
+    // li(x) = Ei(log(x)), whose logarithm is complex below zero
+    if (e.function().name == "li" && place.is_integer(0) && sign_near(u) < 0) constant_term = imaginary_unit() * pi();
   }
   const Number keep = target_;
   Expansion d = of(derivative(e, w_));
@@ -359,8 +361,11 @@ Expansion Expander::taylor(const Expr& e, std::size_t argument) {
       Expr v = substitute(d, {{z, place}}, Unused::allowed);
       if (v.is_constant(ConstantCode::undefined) || v.is_constant(ConstantCode::infinity))
         throw NoExpansion{"a singularity"};
+      // elliptic_K(1) looks like a number and is none
+      if (!v.is_number() && !v.has_symbols() && !certified_value(v, {}, {})) throw NoExpansion{"a singularity"};
       return v;
     } catch (const Error& error) {
+      if (error.kind() == ErrorKind::limit || error.kind() == ErrorKind::interrupted) throw;
       throw NoExpansion{error.message()};
     }
   };

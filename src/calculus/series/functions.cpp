@@ -87,6 +87,28 @@ Expr complete_elliptic_at_zero(const Expr& m, bool second_kind, const Cut& cut) 
   return pi() / 2 * (sum + left_out(cut, m));
 }
 
+// 19.12.1, 19.12.2, with d(k) = digamma(1 + k) - digamma(1/2 + k)
+Expr complete_elliptic_at_one(const Expr& m, bool second_kind, const Cut& cut) {
+  const Expr y = 1 - m;
+  const Expr far = -log(y) / 2;
+  Expr sum = second_kind ? 1 : 0;
+  Number c = second_kind ? Number(1, 2) : Number(1);
+  Expr d = 2 * log(Expr(2));
+  for (int k = 0; k < cut.terms; ++k) {
+    const Number step(1, static_cast<std::int64_t>(2 * k + 1) * (2 * k + 2));
+    if (second_kind) {
+      sum += Expr(c) * power(y, k + 1) * (far + d - Expr(step));
+      c = c * Number(2 * k + 1, 2) * Number(2 * k + 3, 2) / Number(static_cast<std::int64_t>(k + 2) * (k + 1));
+    } else {
+      sum += Expr(c) * power(y, k) * (far + d);
+      const Number ratio(2 * k + 1, 2 * k + 2);
+      c = c * ratio * ratio;
+    }
+    d -= 2 * Expr(step);
+  }
+  return sum + cut.rest * power(y, cut.terms) * far;
+}
+
 // 8.7.3, and 8.8.2 down to E1 for whole orders that are not positive
 Expr incomplete_gamma_at_zero(Operands a, const Cut& cut) {
   if (const auto n = a[0].word()) {
@@ -179,10 +201,12 @@ std::optional<Expr> regular_form(const Expr& e, const Expr& place, const Cut& wa
        }},
       {"elliptic_K",
        [](Operands x, const Expr& p, const Cut& cut) -> Result {
+         if (p.is_integer(1)) return complete_elliptic_at_one(x[0], false, cut);
          return p.is_integer(0) ? Result(complete_elliptic_at_zero(x[0], false, cut)) : std::nullopt;
        }},
       {"elliptic_E",
        [](Operands x, const Expr& p, const Cut& cut) -> Result {
+         if (p.is_integer(1) && x.size() == 1) return complete_elliptic_at_one(x[0], true, cut);
          return p.is_integer(0) && x.size() == 1 ? Result(complete_elliptic_at_zero(x[0], true, cut)) : std::nullopt;
        }},
       {"incomplete_gamma",

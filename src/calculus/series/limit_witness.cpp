@@ -25,11 +25,47 @@ Expr in_distance(const Expr& f, const Expr& x, const Expr& place, int direction,
   return substitute(f, {{x, is_infinite(place) ? direction / w : place + direction * w}}, Unused::allowed);
 }
 
+bool has_operators(const Expr& f) {
+  bool found = false;
+  postorder(f, [&](const Expr& n) { found = found || is_operator(n); });
+  return found;
+}
+
+// Values at distances 10^-3, 10^-8, 10^-40, 10^-90 (at infinity the square roots): of the right sign, and growing.
+void grows_nearby(const Expr& in_w, const Symbol& w, const Bindings& at, bool far, LimitResult& result) {
+  const double sign = result.value.is_constant(ConstantCode::infinity) ? 1 : -1;
+  std::vector<double> values;
+  for (const int k : {3, 8, 40, 90}) {
+    Bindings here = at;
+    here.set(w, Expr(Number(1)) / power(Expr(10), far ? (k + 1) / 2 : k));
+    try {
+      const auto v = certified_value(substitute(in_w, here, Unused::allowed), {}, {});
+      if (!v || v->imag() != 0) break;
+      values.push_back(v->real());
+    } catch (const Error& e) {
+      if (e.kind() == ErrorKind::limit || e.kind() == ErrorKind::interrupted) throw;
+      break;  // beyond the range of numbers
+    }
+  }
+  if (values.size() < 2) return;
+  const double last = values.back() * sign;
+  const double before = values[values.size() - 2] * sign;
+  const bool grows = last > 0 && (std::isinf(last) || last > before * (1 + 1e-3));
+  // far out already, and still not growing
+  if (values.size() >= 3 && !grows)
+    throw Error(ErrorKind::check, fmt::format("the limit found, {}, is not what nearby values tend to",
+                                              to_text(result.value, {120, {}})));
+  result.points += values.size();
+  result.approached = grows;
+}
+
 }  // namespace
 
 void compare_nearby(const Expr& f, const Expr& x, const Expr& place, int direction, LimitResult& result,
                     std::span<const Expr> conditions) {
-  if (is_infinite(result.value) || result.value.is_constant(ConstantCode::undefined)) return;
+  if (result.value.is_constant(ConstantCode::undefined)) return;
+  const bool infinite = result.value.is_constant(ConstantCode::infinity) || result.value == -infinity();
+  if (infinite ? has_operators(f) : is_infinite(result.value)) return;
   if (!unknown_calls({&f, 1}).empty()) return;
   const Symbol w("_w", {Assumption::positive});
   const bool far = is_infinite(place);
@@ -38,12 +74,13 @@ void compare_nearby(const Expr& f, const Expr& x, const Expr& place, int directi
   ParameterPoints parameters({std::begin(list), std::end(list)}, w, conditions, 20260101);
   if (!parameters.next()) return;
   const Bindings at = parameters.bindings();
+  if (infinite) return grows_nearby(in_w, w, at, far, result);
   const std::size_t earlier = result.points;
   double last_change = 0;
   double distance = 0;
   std::optional<std::complex<double>> previous;
   double size = 1;
-  for (const int k : {3, 5, 8}) {
+  const auto look = [&](int k) {
     Bindings here = at;
     here.set(w, Expr(Number(1)) / power(Expr(10), far ? (k + 1) / 2 : k));
     try {
@@ -51,19 +88,37 @@ void compare_nearby(const Expr& f, const Expr& x, const Expr& place, int directi
       const Expr limit_here = substitute(result.value, at, Unused::allowed);
       const auto d = certified_value(substitute(in_w, here, Unused::allowed) - limit_here, {}, {});
       const auto v = limit_here.is_integer(0) ? std::complex<double>(0) : certified_value(limit_here, {}, {});
-      if (!d || !v) return;
+      if (!d || !v) return false;
       size = std::max(1e-3, std::abs(*v));
       if (previous) last_change = std::abs(*d - *previous);
       previous = d;
       distance = std::abs(*d);
-      ++result.points;
-    } catch (const Error&) {
-      return;
+      return true;
+    } catch (const Error& e) {
+      if (e.kind() == ErrorKind::limit || e.kind() == ErrorKind::interrupted) throw;
+      return false;
     }
+  };
+  for (const int k : {3, 5, 8}) {
+    if (!look(k)) return;
+    ++result.points;
   }
   const double digits = distance == 0 ? 15 : std::clamp(-std::log10(distance / size), 0.0, 15.0);
   result.digits = earlier == 0 ? digits : std::min(result.digits, digits);
-  if (distance > 1e-4 * size && last_change < 1e-3 * distance) {
+  bool stays = distance > 1e-4 * size && last_change < 1e-3 * distance;
+  if (!stays && !has_operators(f) && distance > 1e-4 * size) {
+    // slow, as a logarithm is, or wrong: much nearer a distance that tends to zero is smaller
+    const double before = distance;
+    if (look(40)) {
+      result.approached = distance <= 0.5 * before;
+      const double between = distance;
+      if (!result.approached && look(90)) {
+        stays = distance > 1e-4 * size && distance > 0.9 * between;
+        result.approached = !stays;
+      }
+    }
+  }
+  if (stays) {
     throw Error(ErrorKind::check, fmt::format("the limit found, {}, is not what nearby values tend to",
                                               to_text(result.value, {120, {}})));
   }

@@ -26,6 +26,17 @@ struct Wave {
   Symbol cosine;
 };
 
+// exp(u) as exp(p) times a wave of q for u = p + i*q; nothing for real u and where parts are not told apart.
+std::optional<std::pair<Expr, Expr>> modulus_and_angle(const Expr& u) {
+  Expr p = 0;
+  Expr q = 0;
+  for (const Expr& term : terms_of(expand(u)))
+    (has_imaginary_unit(term) ? q : p) += has_imaginary_unit(term) ? term / imaginary_unit() : term;
+  q = expand(q);
+  if (q.is_integer(0) || has_imaginary_unit(q)) return std::nullopt;
+  return std::pair(p, q);
+}
+
 class Rewriting {
  public:
   Rewriting(const Symbol& x, const Expr& place, bool above, Signs& signs)
@@ -67,10 +78,7 @@ class Rewriting {
  private:
   Expr replaced(const Expr& n) {
     if (n.is(Kind::power) || n.is(Kind::product)) return alternations(n);
-    if (is_call_of(n, "exp") && depends_on(n, x_)) {  // exp(i*u)
-      const Expr u = expand(n.operands()[0] / imaginary_unit());
-      return has_imaginary_unit(u) ? n : replaced(cos(u)) + imaginary_unit() * replaced(sin(u));
-    }
+    if (is_call_of(n, "exp") && depends_on(n, x_)) return turned(n);
     if ((!is_call_of(n, "sin") && !is_call_of(n, "cos")) || !depends_on(n, x_)) return n;
     const Expr& u = n.operands()[0];
     if (has_imaginary_unit(u) || has_finite_limit(u)) return n;
@@ -110,17 +118,36 @@ class Rewriting {
     return sine ? Expr(waves_.back().sine) : Expr(waves_.back().cosine);
   }
 
-  // (-1)^(k*x + c)
-  Expr alternations(const Expr& n) {
-    if (!is_integer(x_)) return n;
+  Expr turned(const Expr& n) {
+    const auto parts = modulus_and_angle(n.operands()[0]);
+    if (!parts) return n;
+    return exp(parts->first) * (replaced(cos(parts->second)) + imaginary_unit() * replaced(sin(parts->second)));
+  }
+
+  // (-2)^x for real x as 2^x and two waves
+  Expr of_negative_bases(const Expr& n) {
     Expr result = 1;
     bool changed = false;
     for_each_factor(n, [&](const Expr& base, const Expr& exponent) {
-      if (base.is_integer(-1) && depends_on(exponent, x_)) {
-        const Expr slope = expand(exponent - substitute(exponent, {{x_, 0}}, Unused::allowed)) / x_;
-        const auto k = slope.word();
+      const bool negative = base.is_number() && base.number().sign() < 0 && depends_on(exponent, x_);
+      changed = changed || negative;
+      result *=
+          negative ? power(-base, exponent) * turned(exp(imaginary_unit() * pi() * exponent)) : power(base, exponent);
+    });
+    return changed ? leading_number(n) * result : n;
+  }
+
+  // (-1)^(k*x + c); (-2)^x is 2^x*(-1)^x
+  Expr alternations(const Expr& n) {
+    if (!is_integer(x_)) return of_negative_bases(n);
+    Expr result = leading_number(n);
+    bool changed = false;
+    for_each_factor(n, [&](const Expr& base, const Expr& exponent) {
+      if (base.is_number() && base.number().sign() < 0 && depends_on(exponent, x_)) {
+        const Expr at_zero = substitute(exponent, {{x_, 0}}, Unused::allowed);
+        const auto k = (expand(exponent - at_zero) / x_).word();
         if (k) {
-          result *= power(-1, substitute(exponent, {{x_, 0}}, Unused::allowed));
+          result *= power(-base, exponent) * power(-1, at_zero);
           if (*k % 2 != 0) {
             result *= alternate_;
             alternates_ = true;
@@ -202,6 +229,25 @@ class Rewriting {
 };
 
 }  // namespace
+
+Expr with_waves(const Expr& f, const Symbol& x) {
+  const auto waves = [&](const Expr& u, const Expr& otherwise) {
+    const auto parts = modulus_and_angle(u);
+    if (!parts) return otherwise;
+    return exp(parts->first) * (cos(parts->second) + imaginary_unit() * sin(parts->second));
+  };
+  return Rebuild([](const Expr&, Expr&) { return false; },
+                 [&](const Expr& n) -> Expr {
+                   if (is_call_of(n, "exp")) return waves(n.operands()[0], n);
+                   if (!n.is(Kind::power) && !n.is(Kind::product)) return n;
+                   Expr out = leading_number(n);
+                   for_each_factor(n, [&](const Expr& base, const Expr& exponent) {
+                     out *= depends_on(exponent, x) ? waves(exponent * log(base), power(base, exponent))
+                                                    : power(base, exponent);
+                   });
+                   return out;
+                 })(f);
+}
 
 std::optional<WaveForm> in_waves(const Expr& f, const Symbol& x, const Expr& place, bool above, Signs& signs) {
   return Rewriting(x, place, above, signs)(f);

@@ -18,6 +18,10 @@ struct WaveForm {
   std::vector<Expr> of_waves;        ///< the coefficients of products of sines and cosines
   std::optional<Expr> of_alternate;  ///< the coefficient of (-1)^x alone
 };
+/// f with sines and cosines for exponentials and powers that turn in the complex plane: exp((1 + 2i)*x) as
+/// exp(x)*(cos(2*x) + 1i*sin(2*x)).
+[[nodiscard]] Expr with_waves(const Expr& f, const Symbol& x);
+
 /// Nothing where f has no waves or is no polynomial in them. `above`: the side, at a finite place.
 [[nodiscard]] std::optional<WaveForm> in_waves(const Expr& f, const Symbol& x, const Expr& place, bool above,
                                                Signs& signs);
