@@ -203,6 +203,10 @@ Piece finite_piece(Integrand& f, const Expr& from, const Expr& to, double tolera
       if (!std::isfinite(v)) v = 0;  // at the very end
     } else {
       v = f.at(x);
+      if (!std::isfinite(v) && std::abs(xc) < 1e-2 * (b - a)) {  // the square of a small number is zero too early
+        v = f.near(xc < 0 ? low : high, -xc);
+        if (!std::isfinite(v)) v = 0;
+      }
     }
     if (!std::isfinite(v)) {
       ++bad;
@@ -265,6 +269,8 @@ Piece half_line(Integrand& f, const Expr& from, int direction, double tolerance)
   const bool plain = f.plain_beside(end, a, direction);
   const auto g = [&](double d) {
     double v = d < 1e-2 && !plain ? f.near(end, direction * d) : f.at(a + direction * d);
+    // parts may overflow where the whole is small
+    if (!std::isfinite(v) && d <= 1e3 && d >= 1e-2) v = f.near(end, direction * d);
     if (!std::isfinite(v)) v = d > 1e3 || d < 1e-2 ? 0 : (++bad, 0);
     return v;
   };
@@ -365,9 +371,14 @@ std::optional<Piece> tail_by_terms(Integrand& f, const Expr& from, const Expr& s
   if (!terms) return std::nullopt;
   try {
     Integrand steady(terms->steady, f.variable());
-    Integrand waving(terms->waving, f.variable());
     const Piece smooth = half_line(steady, split, direction, tolerance);
-    const Piece waves = oscillating_tail(waving, end_value(split, {}) * direction, direction);
+    Piece waves{0, 0};
+    for (const Expr& one : terms->waving) {
+      Integrand waving(one, f.variable());
+      const Piece tail = oscillating_tail(waving, end_value(split, {}) * direction, direction);
+      waves.value += tail.value;
+      waves.error += tail.error;
+    }
     if (!std::isfinite(smooth.error) || !std::isfinite(waves.error)) return std::nullopt;
     const Piece head = to_split(f, from, split, direction, tolerance);
     return Piece{head.value + smooth.value + waves.value, head.error + smooth.error + waves.error};

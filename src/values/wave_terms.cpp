@@ -1,7 +1,9 @@
 // SPDX-License-Identifier: MIT
 #include "values/wave_terms.hpp"
 
+#include <algorithm>
 #include <cmath>
+#include <optional>
 #include <vector>
 
 #include "boreon/bindings.hpp"
@@ -56,8 +58,27 @@ bool has_wave_term(const Expr& sum, const Expr& x) {
 struct Sorter {
   const Expr& x;
   std::vector<Expr> steady;
-  std::vector<Expr> waving;
+  std::vector<std::pair<Expr, std::vector<Expr>>> waving;  // by angle
   std::size_t count = 0;
+
+  void add_wave(const Expr& angle, const Expr& term) {
+    const auto same = std::find_if(waving.begin(), waving.end(), [&](const auto& w) { return w.first == angle; });
+    if (same != waving.end()) {
+      same->second.push_back(term);
+    } else {
+      waving.push_back({angle, {term}});
+    }
+  }
+
+  static Expr product_of_waves(const Expr& a, const Expr& b) {
+    const Expr& u = a.operands()[0];
+    const Expr& v = b.operands()[0];
+    const bool first = a.function().name == "sin";
+    const bool second = b.function().name == "sin";
+    if (first && second) return (cos(u - v) - cos(u + v)) / 2;
+    if (first || second) return (sin(u + v) + (first ? Expr(sin(u - v)) : -sin(u - v))) / 2;
+    return (cos(u - v) + cos(u + v)) / 2;
+  }
 
   // Whether all terms could be told apart.
   bool add(const Expr& term) {
@@ -69,15 +90,20 @@ struct Sorter {
       }
       return true;
     }
-    bool wave = is_wave(term, x);
+    std::optional<Expr> wave;
+    if (is_wave(term, x)) wave = term;
     std::vector<Expr> factors;
     std::optional<Expr> sum;
     const auto take = [&](const Expr& base, const Expr& exponent) {
       const Expr factor = with_double_angle(base, exponent, x);
+      const bool waves = exponent.is_integer(1) && is_wave(base, x);
       if (!sum && factor.is(Kind::sum) && has_wave_term(factor, x)) {
         sum = factor;
+      } else if (!sum && wave && waves) {
+        sum = product_of_waves(*wave, base);
+        std::erase(factors, *wave);
       } else {
-        wave = wave || (exponent.is_integer(1) && is_wave(base, x));
+        if (waves) wave = base;
         factors.push_back(factor);
       }
     };
@@ -88,10 +114,15 @@ struct Sorter {
       take(term.operands()[0], term.operands()[1]);
     }
     if (!sum) {
-      (wave ? waving : steady).push_back(term);
+      if (wave) {
+        add_wave(wave->operands()[0], term);
+      } else {
+        steady.push_back(term);
+      }
       return true;
     }
     const Expr rest = multiply(factors);
+    if (!sum->is(Kind::sum)) return add(rest * *sum);
     if (!add(rest * sum->operands()[0])) return false;
     for (const Part t : Parts(*sum)) {
       if (!add(rest * t.key * t.factor)) return false;
@@ -105,8 +136,12 @@ struct Sorter {
 std::optional<WaveTerms> wave_terms(const Expr& f, const Expr& x) {
   Sorter sorter{x, {}, {}};
   if (!sorter.add(f)) return std::nullopt;
-  WaveTerms result{boreon::add(sorter.steady), boreon::add(sorter.waving)};
-  if (result.steady.is_integer(0) || result.waving.is_integer(0)) return std::nullopt;
+  WaveTerms result{boreon::add(sorter.steady), {}};
+  for (const auto& [angle, terms] : sorter.waving) {
+    if (const Expr sum = boreon::add(terms); !sum.is_integer(0)) result.waving.push_back(sum);
+  }
+  const std::size_t kinds = result.waving.size() + (result.steady.is_integer(0) ? 0 : 1);
+  if (result.waving.empty() || kinds < 2) return std::nullopt;
   return result;
 }
 

@@ -3,6 +3,7 @@
 #pragma once
 
 #include <optional>
+#include <vector>
 
 #include "boreon/expr.hpp"
 
@@ -10,10 +11,11 @@ namespace boreon {
 
 struct WaveTerms {
   Expr steady;
-  Expr waving;  ///< the terms with a sine or cosine of something that grows with x
+  std::vector<Expr> waving;  ///< sums of the terms with a sine or cosine of one angle that grows with x, by angles
 };
-/// steady + waving = f for all x; squares of sines and cosines are means and waves of twice the angle. Nothing if f is
-/// of one kind only. Terms are as they stand in sums and in products with sums.
+/// steady + all of waving = f for all x; squares of sines and cosines are means and waves of twice the angle, products
+/// of two waves of the sum and the difference of angles. Nothing if f is of one kind only. Terms are as they stand in
+/// sums and in products with sums.
 [[nodiscard]] std::optional<WaveTerms> wave_terms(const Expr& f, const Expr& x);
 
 }  // namespace boreon

@@ -259,6 +259,28 @@ constexpr Definite definites[] = {
     {"atan(1/(x - 1))", "x", "0", "3", "", ""},
     {"1/(1 + tan(x)^2)", "x", "0", "pi", "", ""},
     {"sqrt(cos(x)^2)", "x", "0", "2*pi", "", ""},
+    {"cos(n*x)/(2 + cos(x))", "x", "0", "2*pi", "n integer, n >= 0", "n=3"},
+    {"cos(n*x)/(a + cos(x))", "x", "0", "pi", "a > 1, n integer, n >= 0", "a=1.7, n=2"},
+    {"sin(n*x)*sin(x)/(5 - 4*cos(x))", "x", "0", "2*pi", "n integer, n > 0", "n=2"},
+    {"cos(n*x)/(1 - 2*r*cos(x) + r^2)", "x", "0", "2*pi", "r > 0, r < 1, n integer, n >= 0", "r=0.4, n=3"},
+    {"exp(cos(x))*cos(sin(x))", "x", "0", "2*pi", "", ""},
+    {"exp(a*cos(x))*cos(a*sin(x) - 2*x)", "x", "0", "2*pi", "a > 0", "a=1.3"},
+    {"atan(a*x)/(x*(b^2 + x^2))", "x", "0", "infinity", "a > 0, b > 0", "a=0.8, b=1.6"},
+    {"erf(a*x)*exp(-b*x^2)", "x", "0", "infinity", "b > 0", "a=0.8, b=1.6"},
+    {"cos(x^2 + x)", "x", "-infinity", "infinity", "", ""},
+    {"cos(a*x^2)*cos(b*x)", "x", "0", "infinity", "a > 0", "a=0.9, b=1.4"},
+    {"sin(x^n)", "x", "0", "infinity", "n > 1", "n=2.5"},
+    {"sin(a*x)*sin(b*x)/x^2", "x", "0", "infinity", "", "a=0.9, b=2.4"},
+    {"(sin(x) - x*cos(x))/x^3", "x", "0", "infinity", "", ""},
+    {"sin(x)^5/x^4", "x", "0", "infinity", "", ""},
+    {"sin(x)*sin(2*x)*sin(3*x)/x", "x", "0", "infinity", "", ""},
+    {"(x^a - x^b)/log(x)", "x", "0", "1", "a > 0, b > 0", "a=0.7, b=2.2"},
+    {"1/sqrt((a^2 - x^2)*(b^2 - x^2))", "x", "0", "a", "a > 0, b > a", "a=0.7, b=1.9"},
+    {"1/(a*x^2 + b*x + c)^2", "x", "-infinity", "infinity", "a > 0, b^2 < 4*a*c", "a=0.7, b=0.4, c=1.1"},
+    {"x^2*exp(x)/(exp(x) + 1)^2", "x", "-infinity", "infinity", "", ""},
+    {"log(sin(x)^2)", "x", "0", "pi", "", ""},
+    {"sqrt(1 + 1/x^2)", "x", "-2", "-1", "", ""},
+    {"fmod(x, 2)", "x", "0", "5", "", ""},
 };
 
 constexpr Definite divergent[] = {
@@ -362,4 +384,21 @@ TEST_CASE("table: divergent integrals are told as such") {
     CHECK(r.status == IntegralStatus::divergent);
     CHECK_FALSE(r.reason.empty());
   }
+}
+
+TEST_CASE("complex integrands by their parts, impulses at the zeros of a polynomial") {
+  const Symbol x("x");
+  const auto value = [&](const char* f, const char* from, const char* to) {
+    const IntegralResult r = integrate(parse(f), x, parse(from), parse(to));
+    REQUIRE(r.status == IntegralStatus::exact);
+    return evaluate_complex(r.value, {});
+  };
+  const double root = std::sqrt(std::acos(-1.0) / 2);
+  CHECK(std::abs(value("exp(1i*x^2)", "-infinity", "infinity") - std::complex<double>(root, root)) < 1e-12);
+  CHECK(std::abs(value("x*exp(-(1 + 2i)*x)", "0", "infinity") - 1.0 / std::pow(std::complex<double>(1, 2), 2)) < 1e-12);
+  CHECK(std::abs(value("1/(x^2 + 1i)", "-infinity", "infinity") -
+                 std::acos(-1.0) / std::sqrt(std::complex<double>(0, 1))) < 1e-12);
+  CHECK(std::abs(value("dirac_delta(x^2 - 1)*exp(x)", "-2", "2") - std::cosh(1.0)) < 1e-12);
+  CHECK(std::abs(value("dirac_delta(x^3 - x)*cos(x)", "-2", "2") - 1.0 - std::cos(1.0)) < 1e-12);
+  CHECK(integrate(parse("dirac_delta(x^2)"), x, -1, 1).status == IntegralStatus::unevaluated);
 }

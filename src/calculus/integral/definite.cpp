@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "boreon/algebra.hpp"
 #include "boreon/calculus.hpp"
 #include "boreon/error.hpp"
 #include "boreon/integral.hpp"
@@ -12,9 +13,11 @@
 #include "calculus/integral/definite.hpp"
 #include "calculus/integral/definite_cases.hpp"
 #include "calculus/integral/definite_exceptions.hpp"
+#include "calculus/integral/families.hpp"
 #include "calculus/integral/forms.hpp"
 #include "calculus/integral/tidy_result.hpp"
 #include "calculus/series/limit_engine.hpp"
+#include "calculus/series/waves.hpp"
 
 namespace boreon {
 namespace {
@@ -97,6 +100,32 @@ IntegralResult with_value(const DefiniteProblem& p, const std::vector<DefiniteCa
   return result;
 }
 
+IntegralResult definite(const DefiniteProblem& p, const IntegralOptions& options, int depth);
+
+// A complex integrand of real variables: its two parts, each for itself.
+std::optional<IntegralResult> by_real_and_imaginary_part(const DefiniteProblem& p, const IntegralOptions& options) {
+  const Quotient q = quotient(with_waves(p.integrand, p.x));
+  const ComplexParts n = complex_parts(expand(q.numerator));
+  const ComplexParts d = complex_parts(expand(q.denominator));
+  const Expr size = expand(d.re * d.re + d.im * d.im);
+  const Expr parts[] = {expand(n.re * d.re + n.im * d.im) / size, expand(n.im * d.re - n.re * d.im) / size};
+  IntegralResult all;
+  all.value = 0;
+  for (const int k : {0, 1}) {
+    if (has_imaginary_unit(parts[k])) return std::nullopt;
+    IntegralResult one = definite({parts[k], p.x, p.from, p.to}, options, 1);
+    if (one.status != IntegralStatus::exact) return std::nullopt;
+    all.value += (k == 0 ? Expr(1) : imaginary_unit()) * one.value;
+    all.conditions.insert(all.conditions.end(), one.conditions.begin(), one.conditions.end());
+    all.steps.insert(all.steps.end(), one.steps.begin(), one.steps.end());
+    if (k == 0 || one.check.digits < all.check.digits) all.check = one.check;
+    if (one.check.verdict != Verdict::agrees) all.check.verdict = one.check.verdict;
+  }
+  all.status = IntegralStatus::exact;
+  all.steps.emplace_back("real and imaginary part, each for itself");
+  return all;
+}
+
 IntegralResult definite(const DefiniteProblem& p, const IntegralOptions& options, int depth) {
   if (p.integrand.is_integer(0) || p.from == p.to) {
     IntegralResult result;
@@ -108,6 +137,9 @@ IntegralResult definite(const DefiniteProblem& p, const IntegralOptions& options
   if (has_impulse(p.integrand)) return with_impulses(p, options, depth);
   const std::vector<DefiniteCase> cases = definite_cases(p, options);
   const DefiniteCase* const found = best_of(cases, Attempt::Kind::value);
+  if (found == nullptr && depth == 0 && has_imaginary_unit(p.integrand)) {
+    if (auto parts = by_real_and_imaginary_part(p, options)) return *parts;
+  }
   if (found == nullptr) return without_value(p, cases);
   IntegralResult result = with_value(p, cases, *found);
   if (!options.exceptions || depth >= deepest_exception) return result;

@@ -293,6 +293,45 @@ Attempt by_symmetry(const DefiniteProblem& p, const DefiniteSearch& search) {
   return {};
 }
 
+// A range below zero, mirrored; and an even integrand over the line, twice the half.
+Attempt by_mirror(const DefiniteProblem& p, const DefiniteSearch& search) {
+  const Expr mirrored = substitute(p.integrand, {{p.x, -p.x}}, Unused::allowed);
+  if (p.from == -infinity() && is_infinite(p.to)) {
+    if (!vanishes(mirrored - p.integrand)) return {};
+    Attempt half = attempt(with_sign_of_range({p.integrand, p.x, 0, p.to}, search.signs), search.deeper());
+    if (half.kind != AttemptKind::value) return {};
+    Attempt a = Attempt::of(0, "twice the half of an even integrand");
+    a.include(half, 2);
+    a.by_antiderivatives = false;
+    return a;
+  }
+  if (p.from.is_number() && p.to.is_number() && p.to.number().sign() <= 0) {
+    const Symbol y(p.x.name(), {Assumption::real});
+    const Expr positive = substitute(p.integrand, {{p.x, -y}}, Unused::allowed);
+    Attempt a = attempt(with_sign_of_range({positive, y, -p.to, -p.from}, search.signs), search.deeper());
+    if (a.kind != AttemptKind::value) return {};
+    a.by_antiderivatives = false;
+    a.used.clear();
+    return a;
+  }
+  return {};
+}
+
+// log(u^2) = 2*log(abs(u)), fmod(u, c) = u - c*trunc(u/c).
+Expr with_plain_logarithms(const Expr& e) {
+  return Rebuild([](const Expr&, Expr&) { return false; },
+                 [](const Expr& n) -> Expr {
+                   if (is_call_of(n, "fmod")) {
+                     const auto a = n.operands();
+                     return a[0] - a[1] * trunc(a[0] / a[1]);
+                   }
+                   if (!is_call_of(n, "log") || !n.operands()[0].is(Kind::power)) return n;
+                   const auto p = n.operands()[0].operands();
+                   const auto k = p[1].word();
+                   return k && *k % 2 == 0 && is_real(p[0]) ? p[1] * log(abs(p[0])) : n;
+                 })(e);
+}
+
 Attempt term_by_term(const DefiniteProblem& p, const DefiniteSearch& search) {
   const Expr g = expand(p.integrand);
   if (!g.is(Kind::sum) || g.operands().size() >= 16) return {};
@@ -330,7 +369,8 @@ Attempt guarded(const Method& method) {
 
 }  // namespace
 
-Attempt attempt(const DefiniteProblem& p, const DefiniteSearch& search) {
+Attempt attempt(const DefiniteProblem& given, const DefiniteSearch& search) {
+  const DefiniteProblem p{with_plain_logarithms(given.integrand), given.x, given.from, given.to};
   if (has_piece(p.integrand)) {
     Attempt a = guarded([&] { return by_joined_pieces(p, search); });
     return a.kind == AttemptKind::none ? guarded([&] { return by_pieces_of_range(p, search); }) : a;
@@ -350,6 +390,8 @@ Attempt attempt(const DefiniteProblem& p, const DefiniteSearch& search) {
       {!search.only_antiderivatives, [&] { return by_full_period(p, search); }},
       {!search.only_antiderivatives, [&] { return from(by_family(p, search.signs)); }},
       {!search.only_antiderivatives && improper, [&] { return from(by_residues(p, search.signs)); }},
+      {shallow && !search.only_antiderivatives && !search.principal_value && !is_rational_in(p.integrand, p.x),
+       [&] { return by_mirror(p, search); }},
       {true, [&] { return by_antiderivative(p, search); }},
       {shallow, [&] { return by_symmetry(p, search); }},
       {shallow && over_the_line, [&] { return in_inner_exponential(p, search); }},

@@ -53,4 +53,16 @@ struct Binomial {
 /// From -infinity to infinity.
 [[nodiscard]] Result on_line(const Expr& f, const Symbol& x, Signs& signs);
 
+// Waves: families_waves.cpp.
+/// Sums of sines and cosines of k*x over powers of x, from 0 to infinity; any real k.
+[[nodiscard]] Result waves_over_powers(const Expr& f, const Symbol& x);
+/// x^m*cos(c*x^p) and the sine, from 0 to infinity.
+[[nodiscard]] Result stretched_wave(const Factors& f, const Symbol& x, Signs& signs);
+/// cos(a*x^2 + b*x + c) and the sine over the line.
+[[nodiscard]] Result quadratic_phase(const Expr& f, const Symbol& x, Signs& signs);
+/// Cosines of whole multiples of x over a + b*cos(x), over a period or half of one.
+[[nodiscard]] Result waves_over_cosine(const Expr& f, const Symbol& x, const Expr& length, Signs& signs);
+/// exp(z*cos(x))*cos(z*sin(x) - n*x) over a period.
+[[nodiscard]] Result exponential_on_circle(const Factors& f, const Symbol& x);
+
 }  // namespace boreon::families

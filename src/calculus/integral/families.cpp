@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <functional>
 
+#include "algebra/linear_terms.hpp"
 #include "algebra/simplify/transforms.hpp"
 #include "boreon/algebra.hpp"
 #include "boreon/bindings.hpp"
@@ -157,6 +158,24 @@ Result pendulum(const Factors& f, const Symbol& x, const Expr& to, Signs& signs)
   return f.constant * sqrt(2 / l->slope) * elliptic_K(power(sin(to / 2), 2));
 }
 
+// 1/sqrt((a - b*x^2)*(c - d*x^2)) from 0 to its first branch point: 19.2.8 with x = sqrt(a/b)*sin(t)
+Result between_branch_points(const Factors& f, const Symbol& x, const Expr& to, Signs& signs) {
+  if (!f.power.is_integer(0)) return std::nullopt;
+  Expr inside = 1;
+  for (const auto& [base, exponent] : f.others) {
+    if (!(exponent == Expr(-1) / 2)) return std::nullopt;
+    inside *= base;
+  }
+  const auto c = polynomial_in(expand(inside), x, 4);
+  if (!c || c->size() != 5 || !(*c)[1].is_integer(0) || !(*c)[3].is_integer(0)) return std::nullopt;
+  const Expr square = to * to;
+  // (*c)[4]*(x^2 - square)*(x^2 - other)
+  const Expr other = (*c)[0] / ((*c)[4] * square);
+  if (!vanishes((*c)[2] + (*c)[4] * (square + other)) || !positive(signs, (*c)[4]) || !positive(signs, other - square))
+    return std::nullopt;
+  return f.constant * elliptic_K(square / other) / sqrt((*c)[4] * other);
+}
+
 // 2/(2n + 1) for the square of a Legendre polynomial: 18.3.1
 Result legendre_square(const Factors& f, const Symbol& x) {
   if (f.others.size() != 1 || !is_call_of(f.others[0].first, "legendre") || !f.others[0].second.is_integer(2) ||
@@ -188,6 +207,27 @@ Result family_value(const DefiniteProblem& p, Signs& signs) {
     return on_line(f, x, signs);
   }
   const Factors parts = factors_of(f, x);
+  if (p.from.is_integer(0) && p.to.is_integer(1)) {  // powers over logarithms are exponentials of -log(x)
+    const bool over_logarithm = std::any_of(parts.others.begin(), parts.others.end(), [&](const auto& o) {
+      return o.first == log(x) && o.second.is_number() && o.second.number().sign() < 0;
+    });
+    const Symbol t("_t", {Assumption::positive});
+    Rebuild in_t([&](const Expr&, Expr&) { return false; },
+                 [&](const Expr& n) -> Expr {
+                   if (n == log(x)) return -t;
+                   if (n.is(Kind::power) && n.operands()[0] == x) return exp(-t * n.operands()[1]);
+                   if (!n.is(Kind::product)) return n;
+                   Expr out = n;
+                   for_each_factor(n, [&](const Expr& base, const Expr& exponent) {
+                     if (base == x) out = out / power(base, exponent) * exp(-t * exponent);
+                   });
+                   return out;
+                 });
+    if (over_logarithm) {
+      const Expr g = substitute(in_t(f), {{x, exp(-t)}}, Unused::allowed);
+      if (auto r = on_half_line(expand(g * exp(-t)), t, signs)) return r;
+    }
+  }
   if (p.from.is_integer(0)) {
     if (auto r = pendulum(parts, x, p.to, signs)) return r;
     if (p.to == pi() || p.to == pi() / 2 || p.to == 2 * pi()) {
@@ -195,13 +235,20 @@ Result family_value(const DefiniteProblem& p, Signs& signs) {
       if (p.to == pi() || p.to == 2 * pi()) {
         if (auto r = bessel_of_angle(parts, x, p.to, signs)) return r;
         if (auto r = logarithm_over_period(parts, x, p.to, signs)) return r;
+        if (auto r = waves_over_cosine(f, x, p.to, signs)) return r;
+      }
+      if (p.to == 2 * pi()) {
+        if (auto r = exponential_on_circle(parts, x)) return r;
       }
     }
     if (auto r = beta_on_unit_interval(parts, x, p.to, signs)) return r;
+    if (auto r = between_branch_points(parts, x, p.to, signs)) return r;
   }
   if (p.from == -pi() && p.to == pi()) {
     if (auto r = logarithm_over_period(parts, x, 2 * pi(), signs)) return r;
     if (auto r = bessel_of_angle(parts, x, 2 * pi(), signs)) return r;
+    if (auto r = waves_over_cosine(f, x, 2 * pi(), signs)) return r;
+    if (auto r = exponential_on_circle(parts, x)) return r;
   }
   if (p.from.is_integer(-1) && p.to.is_integer(1)) {
     if (auto r = legendre_square(parts, x)) return r;

@@ -247,6 +247,11 @@ Result bessel_on_half_line(const Factors& f, const Symbol& x, Signs& signs) {
     if (f.power.is_integer(-1) && positive(signs, n)) return f.constant * power((r - a) / b, n) / n;
     if (f.power.is_integer(0) && positive(signs, n + 1))
       return f.constant * (a.is_integer(0) ? 1 / b : power((r - a) / b, n) / r);
+    if (a.is_integer(0)) {  // 10.22.43
+      const Expr& m = f.power;
+      if (!positive(signs, Expr(1) / 2 - m) || !positive(signs, n + m + 1)) return std::nullopt;
+      return f.constant * power(Expr(2), m) * power(b, -m - 1) * gamma((1 + n + m) / 2) / gamma((1 + n - m) / 2);
+    }
     if (f.power.is_integer(1) && positive(signs, n + 2) && !a.is_integer(0))
       return f.constant * power((r - a) / b, n) * (a + n * r) / power(r, 3);
     return std::nullopt;
@@ -254,6 +259,32 @@ Result bessel_on_half_line(const Factors& f, const Symbol& x, Signs& signs) {
   const Expr a = -(*c)[2];
   if (!(*c)[1].is_integer(0) || !positive(signs, a) || !(f.power == n + 1)) return std::nullopt;
   return f.constant * power(b, n) / power(2 * a, n + 1) * exp(-b * b / (4 * a));
+}
+
+// erf(a*x)*exp(-b*x^2): GR 6.285; atan(a*x)/(x*(c + b*x^2)): GR 4.535
+Result error_function_and_arctangent(const Factors& f, const Symbol& x, Signs& signs) {
+  if (f.others.size() != 2) return std::nullopt;
+  if (const auto* e = f.find("erf"); e != nullptr && e->second.is_integer(1) && f.power.is_integer(0)) {
+    const auto l = linear_in(e->first.operands()[0], x);
+    const auto* g = f.find("exp");
+    const auto u = g == nullptr ? std::nullopt : polynomial_in(g->first.operands()[0], x, 2);
+    if (!l || !l->constant.is_integer(0) || !u || u->size() != 3 || !(*u)[1].is_integer(0) || !(*u)[0].is_integer(0) ||
+        !positive(signs, -(*u)[2]))
+      return std::nullopt;
+    const Expr root = sqrt(-(*u)[2]);
+    return f.constant * atan(l->slope / root) / (sqrt(pi()) * root);
+  }
+  if (const auto* t = f.find("atan"); t != nullptr && t->second.is_integer(1) && f.power.is_integer(-1)) {
+    const auto l = linear_in(t->first.operands()[0], x);
+    const auto& [base, exponent] = f.others[t == &f.others[0] ? 1 : 0];
+    const auto u = polynomial_in(base, x, 2);
+    if (!l || !l->constant.is_integer(0) || !exponent.is_integer(-1) || !u || u->size() != 3 ||
+        !(*u)[1].is_integer(0) || !positive(signs, (*u)[2]) || !positive(signs, (*u)[0]))
+      return std::nullopt;
+    const int s = signs.of(l->slope);
+    return f.constant * s * pi() / (2 * (*u)[0]) * log(1 + s * l->slope * sqrt((*u)[0] / (*u)[2]));
+  }
+  return std::nullopt;
 }
 
 // (g(a*x) - g(b*x))/x: Frullani's integral, GR 3.232 and 4.267
@@ -324,6 +355,22 @@ Result gaussian_moments(const Expr& f, const Symbol& x, Signs& signs) {
   return value;
 }
 
+// 1/(a*x^2 + b*x + c)^k without real zeros, over the line
+Result quadratic_denominator(const Factors& f, const Symbol& x, Signs& signs) {
+  if (f.others.size() != 1 || !f.power.is_integer(0)) return std::nullopt;
+  const auto& [base, exponent] = f.others[0];
+  const auto k = exponent.word();
+  const auto u = polynomial_in(base, x, 2);
+  if (!k || *k > -1 || *k < -20 || !u || u->size() != 3) return std::nullopt;
+  const Expr d = expand(4 * (*u)[2] * (*u)[0] - (*u)[1] * (*u)[1]);
+  if (!positive(signs, d)) return std::nullopt;
+  const int s = signs.of((*u)[2]);
+  if (s == 0) return std::nullopt;
+  Expr value = 2 * s * pi() / sqrt(d);
+  for (std::int64_t j = 1; j < -*k; ++j) value = value * (2 * (2 * j - 1)) * (*u)[2] / (j * d);
+  return f.constant * value;
+}
+
 // cos(k*x)/cosh(a*x), sin(k*x)/sinh(a*x) and x/sinh: GR 3.981, by residues in a strip
 Result over_hyperbolic(const Factors& f, const Symbol& x, Signs& signs) {
   if (f.others.size() != 2 || !f.power.is_integer(0)) return std::nullopt;
@@ -363,11 +410,16 @@ Result on_half_line(const Expr& f, const Symbol& x, Signs& signs) {
   if (auto r = attempt([&] { return bessel_on_half_line(parts, x, signs); })) return r;
   if (auto r = attempt([&] { return gaussian_with_inverse(parts, x, signs); })) return r;
   if (auto r = attempt([&] { return frullani(f, x, signs); })) return r;
+  if (auto r = attempt([&] { return error_function_and_arctangent(parts, x, signs); })) return r;
+  if (auto r = attempt([&] { return waves_over_powers(f, x); })) return r;
+  if (auto r = attempt([&] { return stretched_wave(parts, x, signs); })) return r;
   return attempt([&] { return exponential_sum(f, x, signs); });
 }
 
 Result on_line(const Expr& f, const Symbol& x, Signs& signs) {
   if (auto r = gaussian_moments(f, x, signs)) return r;
+  if (auto r = quadratic_phase(f, x, signs)) return r;
+  if (auto r = quadratic_denominator(factors_of(f, x), x, signs)) return r;
   return over_hyperbolic(factors_of(f, x), x, signs);
 }
 

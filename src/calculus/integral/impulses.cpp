@@ -3,8 +3,10 @@
 #include <algorithm>
 #include <vector>
 
+#include "algebra/linear_terms.hpp"
 #include "boreon/algebra.hpp"
 #include "boreon/bindings.hpp"
+#include "boreon/calculus.hpp"
 #include "boreon/catalogue.hpp"
 #include "boreon/functions.hpp"
 #include "boreon/traverse.hpp"
@@ -18,6 +20,38 @@ bool has_impulse(const Expr& e) {
   postorder(e, [&](const Expr& n) { found = found || is_call_of(n, "dirac_delta"); });
   return found;
 }
+
+namespace {
+
+// Where a polynomial in x is zero, if that is all real zeros and each is simple.
+std::optional<std::vector<Expr>> simple_zeros(const Expr& g, const Symbol& x, const Signs& signs) {
+  if (const auto l = linear_in(g, x)) {
+    if (l->slope.is_integer(0)) return std::nullopt;
+    return std::vector<Expr>{-l->constant / l->slope};
+  }
+  if (!polynomial_in(g, x, 8)) return std::nullopt;
+  std::vector<Expr> zeros;
+  bool good = true;
+  for_each_factor(factor(g), [&](const Expr& base, const Expr& exponent) {
+    if (!depends_on(base, x)) return;
+    const auto c = polynomial_in(base, x, 2);
+    good = good && c && exponent.is_integer(1);
+    if (!good) return;
+    if (c->size() == 2) {
+      zeros.push_back(-(*c)[0] / (*c)[1]);
+      return;
+    }
+    const Expr d = expand((*c)[1] * (*c)[1] - 4 * (*c)[0] * (*c)[2]);
+    const auto s = signs.known(d);
+    good = s && *s != 0;
+    if (!good || *s < 0) return;
+    for (const int sign : {1, -1}) zeros.push_back(expand((-(*c)[1] + sign * sqrt(d)) / (2 * (*c)[2])));
+  });
+  if (!good) return std::nullopt;
+  return zeros;
+}
+
+}  // namespace
 
 std::optional<Impulses> split_impulses(const Expr& f, const Symbol& x, const Expr& from, const Expr& to, Signs& signs) {
   Impulses out{0, expand(f)};
@@ -34,17 +68,23 @@ std::optional<Impulses> split_impulses(const Expr& f, const Symbol& x, const Exp
       });
       const Expr smooth = without(out.rest);
       const Expr weight = expand((out.rest - smooth) / d);
-      const auto l = linear_in(d.operands()[0], x);
-      if (!l || l->slope.is_integer(0) || has_impulse(weight)) return std::nullopt;
-      const Expr place = -l->constant / l->slope;
+      if (has_impulse(weight)) return std::nullopt;
+      const Expr& g = d.operands()[0];
+      const auto places = simple_zeros(g, x, signs);
+      if (!places) return std::nullopt;
+      const Expr slope = derivative(g, x);
       // a step where it is not known on which side the impulse lies
       const auto side = [&](const Expr& distance) {
         const auto s = signs.known(distance);
         return s && *s != 0 ? Expr(*s > 0 ? 1 : 0) : heaviside(distance);
       };
-      const Expr above = from == -infinity() ? Expr(1) : side(place - from);
-      const Expr below = to.is_constant(ConstantCode::infinity) ? Expr(1) : side(to - place);
-      out.value += substitute(weight, {{x, place}}, Unused::allowed) / abs(l->slope) * above * below;
+      for (const Expr& place : *places) {
+        const Bindings there{{x, place}};
+        const Expr above = from == -infinity() ? Expr(1) : side(place - from);
+        const Expr below = to.is_constant(ConstantCode::infinity) ? Expr(1) : side(to - place);
+        out.value += substitute(weight, there, Unused::allowed) /
+                     abs(expand(substitute(slope, there, Unused::allowed))) * above * below;
+      }
       out.rest = smooth;
     }
   } catch (const UnknownSign&) {
