@@ -54,6 +54,7 @@ class Fourier {
     for (std::int64_t n = 1; n <= checked_harmonics; ++n) {
       if (!regular(n)) except(n);
     }
+    note_places_of_parameters();
     if (failed_) {
       out_.reason = "the coefficient of one harmonic has no closed form";
       return out_;
@@ -235,6 +236,22 @@ class Fourier {
       }
     }
     return true;
+  }
+
+  // A parameter may be a harmonic itself: cos(a*t) has a coefficient of its own where a is n.
+  void note_places_of_parameters() {
+    const Signs signs(options_.conditions);
+    for (const Expr& e : {out_.a, out_.b}) {
+      for_each_factor(factor(quotient(combine_fractions(e)).denominator), [&](const Expr& base, const Expr&) {
+        const auto l = linear_in(base, out_.n);
+        if (!l || l->slope.is_integer(0) || depends_on(l->slope, t_)) return;
+        const Expr place = tidy(-l->constant / l->slope);
+        if (!place.has_symbols() || signs.known(place).value_or(1) <= 0) return;
+        const Expr c = not_equal(out_.n, place);
+        if (std::find(out_.conditions.begin(), out_.conditions.end(), c) == out_.conditions.end())
+          out_.conditions.push_back(c);
+      });
+    }
   }
 
   // The coefficients at one n from their own integrals.

@@ -23,7 +23,8 @@ struct Turns {
 
 Turns split_turns(const Expr& angle) {
   Turns t;
-  for (const LinearTerm& l : linear_terms(angle)) {
+  // pi*(n + 1)/2 is one term until it is written out
+  for (const LinearTerm& l : linear_terms(expand(angle))) {
     const Expr term = Expr(l.coefficient) * l.term;
     if (l.term.is_constant(ConstantCode::pi) && l.coefficient.is_exact()) {
       // quarter turns out, the remainder below a quarter stays
@@ -38,6 +39,13 @@ Turns split_turns(const Expr& angle) {
       const Expr m = term / pi();
       if (is_integer(m)) {
         t.half_turns += m;
+        continue;
+      }
+      // 3*pi*n/2 is 2*pi*n - pi*n/2
+      if (const Expr n = l.term / pi(); l.coefficient.is_exact() && is_integer(n)) {
+        const Number even = Number(2) * (l.coefficient * Number(1, 2) + Number(1, 2)).floor();
+        t.half_turns += Expr(even) * n;
+        t.rest += Expr(l.coefficient - even) * l.term;
         continue;
       }
     }
