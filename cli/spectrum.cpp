@@ -11,6 +11,7 @@
 
 #include "boreon/csv_table.hpp"
 #include "command.hpp"
+#include "values.hpp"
 
 namespace boreon::cli {
 namespace {
@@ -22,6 +23,10 @@ struct SpectrumRequest : Request {
   Option<int> first{0};
   Option<std::string> window{"none"};
   Option<std::string> plot;
+  Option<std::string> of;
+  Option<std::optional<double>> until;
+  Option<std::optional<double>> after;
+  Option<std::optional<std::size_t>> samples;
 
   void declare(Declaration& d) override {
     d.add("--over", over, "one period of a formula, from 0: \"t over 2*pi\"").formulas();
@@ -29,6 +34,10 @@ struct SpectrumRequest : Request {
     d.add("--harmonics", harmonics, "the last harmonic (10; of a table half of its samples)").within(1, 100000);
     d.add("--first", first, "the first harmonic, 0 (the mean) or 1").within(0, 1);
     d.add("--window", window, "none, or hann for tables that do not repeat with their length").one_of({"none", "hann"});
+    d.add("--of", of, "of a model: the output or unknown whose run is looked at (the first output)");
+    d.add("--until", until, "end of the run (default: the model's)");
+    d.add("--after", after, "when the part of the run begins that is looked at (the start)");
+    d.add("--samples", samples, "samples of that part (1024)").within(2, 100000000);
     d.add("--plot", plot, "figure: amplitudes, and the signal with its harmonics, .png or .svg");
   }
 };
@@ -46,6 +55,8 @@ struct Signal {
   std::function<double(double)> value;  // of a formula, over one period
   std::vector<double> times;
   std::vector<double> samples;
+  double digits = 0;  // of the check, where there is one
+  std::string check;
 };
 
 Signal of_formula(const SpectrumRequest& r) {
@@ -120,6 +131,83 @@ Signal of_table(const SpectrumRequest& r) {
   return out;
 }
 
+// One sample after the other of an output or unknown, from `after` on, without the end, where the period begins again.
+std::vector<double> run_of(const Model& m, const System& s, std::size_t which, double after, std::size_t count,
+                           double until, double tolerance, std::vector<double>* times) {
+  TimeOptions o;
+  o.from = m.run.from;
+  o.relative_tolerance = tolerance;
+  o.absolute_tolerance = m.run.absolute_tolerance * tolerance / m.run.relative_tolerance;
+  const double step = (until - after) / static_cast<double>(count);
+  // samples lie on one grid from the start of the run
+  const double before = std::ceil((after - o.from) / step - 1e-9);
+  o.until = o.from + step * (before + static_cast<double>(count));
+  o.samples = static_cast<std::size_t>(before) + count + 1;
+  const TimeResult run = step_in_time(s, o);
+  if (!run.completed)
+    throw Error(ErrorKind::convergence, fmt::format("the run of '{}' stopped: {}", m.called(), run.message));
+  std::vector<double> values;
+  for (std::size_t i = static_cast<std::size_t>(before); i + 1 < run.times.size(); ++i) {
+    if (times != nullptr) times->push_back(run.times[i]);
+    values.push_back(which < s.states.size() ? run.states[i][which] : run.outputs[i][which - s.states.size()]);
+  }
+  return values;
+}
+
+Signal of_model(const SpectrumRequest& r) {
+  if (!r.over.empty()) throw Error(ErrorKind::usage, "--over is for formulas; a run takes --after and --until");
+  const Model m = model_of(r);
+  const System s = time_system(m);
+  if (!r.until.get().has_value() && !m.run.until)
+    throw Error(ErrorKind::usage, "say until when to run: --until 600, or until = 600 in [run] of the model");
+  const double until = r.until.get().value_or(m.run.until.value_or(0));
+  const double after = r.after.get().value_or(m.run.from);
+  if (!(after >= m.run.from && after < until))
+    throw Error(ErrorKind::usage,
+                fmt::format("--after lies between the start of the run, {}, and its end, {}", m.run.from, until));
+  std::vector<std::string> all = s.state_names;
+  all.insert(all.end(), s.output_names.begin(), s.output_names.end());
+  const std::string name = !r.of.empty() ? r.of.get() : s.output_names.empty() ? all.at(0) : s.output_names[0];
+  const auto at = std::find(all.begin(), all.end(), name);
+  if (at == all.end())
+    throw Error(ErrorKind::name,
+                fmt::format("--of: the model has no unknown or output '{}'{}", name, suggestion(name, all)));
+  const auto which = static_cast<std::size_t>(at - all.begin());
+  const std::size_t count = r.samples.get().value_or(1024);
+  const std::optional<std::size_t> most =
+      r.harmonics.get() ? std::optional<std::size_t>(static_cast<std::size_t>(*r.harmonics.get())) : std::nullopt;
+  const Window window = r.window.get() == "hann" ? Window::hann : Window::none;
+  const double tolerance = std::min(m.run.relative_tolerance, 1e-8);
+  Signal out;
+  out.samples = run_of(m, s, which, after, count, until, tolerance, &out.times);
+  const double step = (until - after) / static_cast<double>(count);
+  out.spectrum = spectrum(out.samples, step, window, most);
+  // the same from a run a hundred times tighter
+  const Spectrum tighter =
+      spectrum(run_of(m, s, which, after, count, until, std::max(1e-13, tolerance / 100), nullptr), step, window, most);
+  double largest = 0;
+  double apart = 0;
+  for (std::size_t k = 0; k < tighter.harmonics.size(); ++k) {
+    largest = std::max(largest, tighter.harmonics[k].amplitude);
+    apart = std::max(apart, std::hypot(tighter.harmonics[k].a - out.spectrum.harmonics[k].a,
+                                       tighter.harmonics[k].b - out.spectrum.harmonics[k].b));
+  }
+  out.digits = apart > 0 ? std::clamp(-std::log10(apart / largest), 0.0, 15.0) : 15.0;
+  out.check = "the run repeated with tolerances a hundred times tighter";
+  out.name = name;
+  out.variable = m.independent.name();
+  out.time_unit = m.independent_unit;
+  out.unit = which < s.states.size() ? unit_of(m, name) : m.outputs[which - s.states.size()].unit;
+  out.start = out.times.front();
+  return out;
+}
+
+// What is in a run only has no meaning for other signals.
+void require_no_run(const SpectrumRequest& r) {
+  if (!r.of.peek().empty() || r.until.peek() || r.after.peek() || r.samples.peek())
+    throw Error(ErrorKind::usage, "--of, --until, --after and --samples are for runs of models (.toml)");
+}
+
 std::string with_unit(const std::string& name, const std::string& unit) {
   return unit.empty() ? name : fmt::format("{} [{}]", name, unit);
 }
@@ -175,7 +263,9 @@ void draw(const SpectrumRequest& r, const Signal& s, std::size_t first) {
 
 Answer answer_to(const SpectrumRequest& r) {
   const bool table = !r.inputs.empty() && r.inputs[0].ends_with(".csv");
-  const Signal s = table ? of_table(r) : of_formula(r);
+  const bool run = !r.inputs.empty() && is_model(r.inputs[0]);
+  if (!run) require_no_run(r);
+  const Signal s = run ? of_model(r) : table ? of_table(r) : of_formula(r);
   const Spectrum& p = s.spectrum;
   const auto first = static_cast<std::size_t>(r.first.get());
   Answer a;
@@ -211,13 +301,30 @@ Answer answer_to(const SpectrumRequest& r) {
     a.text += "there is nothing but the mean\n";
   }
   a.json["period"] = p.period;
-  const std::string method = p.method;
+  a.json["mean_square"] = p.mean_square;
+  const double left = p.mean_square_error(p.harmonics.back().n);
+  a.json["mean_square_error"] = left;
+  if (std::isfinite(p.mean_square) && p.mean_square > 0)
+    a.text +=
+        fmt::format("the harmonics up to {} hold {:.6g} % of the mean square ({:.6g}); mean-square error {:.3g}\n",
+                    p.harmonics.back().n, 100 * (1 - left / p.mean_square), p.mean_square, left);
+  // of closed coefficients quadrature was the witness, of samples Parseval's theorem is
+  const double digits = p.closed ? 7 : !s.check.empty() ? std::min(s.digits, p.parseval_digits) : p.parseval_digits;
+  const std::string method = p.closed          ? p.method
+                             : s.check.empty() ? p.method + "; the mean square of all harmonics (Parseval)"
+                                               : p.method + "; the mean square (Parseval); " + s.check;
   a.json["check"] = {{"method", method},
                      {"points", p.harmonics.size()},
-                     {"digits", p.closed ? 7 : 0},
+                     {"digits", digits},
                      {"worst", nullptr},
-                     {"verdict", p.closed ? "agrees" : "untested"}};
-  a.text += fmt::format("by {}; a harmonic is amplitude*cos(2*pi*f*{} - phase)\n", method, s.variable);
+                     {"verdict", digits >= 3  ? "agrees"
+                                 : digits > 0 ? "disagrees"
+                                              : "untested"}};
+  a.text += fmt::format("by {}; a harmonic is amplitude*cos(2*pi*f*{} - phase)\n", p.method, s.variable);
+  if (!s.check.empty()) {
+    a.text += fmt::format("check: {} agrees to {:.1f} digits\n", s.check, s.digits);
+    if (digits < 3) a.exit_code = 1;
+  }
   if (!r.out.empty()) {
     if (!r.out.get().ends_with(".csv"))
       throw Error(ErrorKind::usage, fmt::format("a spectrum is written as .csv, not '{}'", r.out.get()));
@@ -237,7 +344,8 @@ Command spectrum_command() {
   return command<SpectrumRequest>(
       "spectrum", "harmonics of a signal: a table, and a figure with the signal put together again",
       "  boreon spectrum \"exp(-t)\" --over \"t over 1\" --harmonics 10 --plot spectrum.png\n"
-      "  boreon spectrum run.csv --column n_e --window hann --out spectrum.csv\n",
+      "  boreon spectrum run.csv --column n_e --window hann --out spectrum.csv\n"
+      "  boreon spectrum model.toml --of brightness --after 100 --until 600\n",
       answer_to);
 }
 

@@ -16,12 +16,15 @@ struct TransformRequest : Request {
   Option<std::string> laplace;
   Option<std::string> inverse_laplace;
   Option<std::string> fourier;
+  Option<std::string> extension;
   Option<bool> steps{false};
 
   void declare(Declaration& d) override {
     d.add("--laplace", laplace, "from time to the image: \"t to s\"").formulas();
     d.add("--inverse-laplace", inverse_laplace, "back: \"s to t\"").formulas();
     d.add("--fourier", fourier, "coefficients over one period from 0: \"t over 2*pi\"").formulas();
+    d.add("--extension", extension, "even or odd: --fourier names half of the period, \"t over 1\"")
+        .one_of({"even", "odd"});
     d.add("--steps", steps, "explain the route");
   }
 };
@@ -100,9 +103,13 @@ Answer of_pair(const TransformRequest& r, const Assumed& assumed, const Transfor
 
 Answer of_signal(const TransformRequest& r, const Assumed& assumed, const TransformOptions& options) {
   const auto [name, period_text] = two_sides(r.fourier.get(), "over", "--fourier");
-  const Expr f = read_input(r.inputs[0], assumed.context);
+  Expr f = read_input(r.inputs[0], assumed.context);
   const Expr t = read_input(name, assumed.context, "--fourier");
-  const Expr period = read_input(period_text, assumed.context, "--fourier");
+  Expr period = read_input(period_text, assumed.context, "--fourier");
+  if (!r.extension.empty()) {
+    f = extended(f, t, period, r.extension.get() == "even" ? Extension::even : Extension::odd);
+    period = 2 * period;
+  }
   const FourierCoefficients c = fourier_coefficients(f, t, period, options);
   Answer answer;
   const bool exact = c.status == TransformStatus::exact;
@@ -155,6 +162,7 @@ Command transform_command() {
       "  boreon transform \"t*exp(-a*t)\" --laplace \"t to s\"\n"
       "  boreon transform \"exp(-s)/(s^2 + 1)\" --inverse-laplace \"s to t\"\n"
       "  boreon transform \"abs(sin(t))\" --fourier \"t over 2*pi\"\n"
+      "  boreon transform \"t\" --fourier \"t over L\" --extension odd --assume \"L > 0\"\n"
       "  boreon transform \"y'' + y\" --laplace \"t to s\"\n",
       answer_to);
 }

@@ -21,6 +21,8 @@ struct Harmonic {
   double b = 0;
   double amplitude = 0;
   double phase = 0;  ///< radians, in (-pi, pi]; 0 where the amplitude is 0
+  double share =
+      0.5;  ///< of the square of its amplitude in the mean square: 1 for the mean and for a wave of two samples
 };
 
 struct Spectrum {
@@ -28,9 +30,15 @@ struct Spectrum {
   std::vector<Harmonic> harmonics;  ///< n = 0, 1, ..., without gaps
   bool closed = false;              ///< from coefficients in closed form, else by quadrature or from samples
   std::string method;
+  double mean_square = 0;  ///< of the signal over the period, with the window if there is one
+  /// Digits to which the harmonics, all there are, hold the mean square of the samples (Parseval); 0 for formulas,
+  /// whose harmonics have no end.
+  double parseval_digits = 0;
 
   /// The harmonic of the largest amplitude, the mean counted or not; nothing if all are zero.
   [[nodiscard]] std::optional<std::size_t> dominant(bool with_mean) const;
+  /// The mean square of what the harmonics 0 to `last` leave of the signal, by Parseval's theorem; not below zero.
+  [[nodiscard]] double mean_square_error(std::size_t last) const;
   /// The sum of all harmonics at one time.
   [[nodiscard]] double synthesis(double t) const;
 };

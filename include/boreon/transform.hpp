@@ -50,6 +50,14 @@ struct TransformResult {
 [[nodiscard]] TransformResult laplace_transform(const Expr& f, const Expr& t, const Expr& s,
                                                 const TransformOptions& options = {});
 
+/// A signal that is known on half of its period: f(t) for 0 < t < length, continued as an even function, f(-t) = f(t)
+/// (its series has cosines only), or as an odd one (sines only). One period from 0 to 2*length, for
+/// fourier_coefficients().
+///
+///     fourier_coefficients(extended(t, t, 1, Extension::odd), t, 2);   // sawtooth
+enum class Extension : std::uint8_t { even, odd };
+[[nodiscard]] Expr extended(const Expr& f, const Expr& t, const Expr& length, Extension extension);
+
 /// The function of t > 0 whose Laplace transform is F(s): partial fractions (roots in closed form or numbered), delays,
 /// powers, logarithms and arctangents (by the derivative), square roots of quadratics, exponentials of square roots,
 /// convolution where nothing else holds. The transform of the answer, by quadrature at random s, is compared with F,

@@ -377,6 +377,14 @@ Expr FourierCoefficients::partial_sum(const Expr& t, std::int64_t most) const {
   return add(terms);
 }
 
+Expr extended(const Expr& f, const Expr& t, const Expr& length, Extension extension) {
+  if (!t.is(Kind::symbol)) throw Error(ErrorKind::usage, "a signal is a function of one symbol, the time");
+  if (depends_on(length, t)) throw Error(ErrorKind::usage, "the length depends on " + t.name());
+  const Expr mirrored = substitute(f, {{t, 2 * length - t}}, Unused::allowed);
+  const Expr branches[] = {f, less(t, length), extension == Extension::even ? mirrored : -mirrored};
+  return piecewise(branches);
+}
+
 FourierCoefficients fourier_coefficients(const Expr& f, const Expr& t, const Expr& period,
                                          const TransformOptions& options) {
   if (!t.is(Kind::symbol)) throw Error(ErrorKind::usage, "a signal is a function of one symbol, the time");

@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <cmath>
 #include <complex>
+#include <limits>
 #include <numbers>
 #include <unsupported/Eigen/FFT>
 
@@ -22,7 +23,7 @@ namespace {
 constexpr std::size_t most_harmonics = 100000;
 
 Harmonic harmonic(std::size_t n, double period, double a, double b) {
-  Harmonic h{n, static_cast<double>(n) / period, a, b, std::hypot(a, b), 0};
+  Harmonic h{n, static_cast<double>(n) / period, a, b, std::hypot(a, b), 0, n == 0 ? 1.0 : 0.5};
   if (h.amplitude > 0) h.phase = std::atan2(b, a);
   return h;
 }
@@ -33,8 +34,19 @@ void clean(Spectrum& s) {
   for (const Harmonic& h : s.harmonics) largest = std::max(largest, h.amplitude);
   for (Harmonic& h : s.harmonics) {
     const auto noise = [&](double x) { return std::abs(x) < 1e-14 * largest; };
-    if (noise(h.a) || noise(h.b)) h = harmonic(h.n, s.period, noise(h.a) ? 0 : h.a, noise(h.b) ? 0 : h.b);
+    if (!noise(h.a) && !noise(h.b)) continue;
+    const double share = h.share;
+    h = harmonic(h.n, s.period, noise(h.a) ? 0 : h.a, noise(h.b) ? 0 : h.b);
+    h.share = share;
   }
+}
+
+// Infinite where the square has no integral.
+double mean_square_of(const Expr& f, const Expr& t, const Expr& period) {
+  QuadratureOptions o;
+  o.breaks = places_to_split(f, t, 0, period);
+  const QuadratureResult q = quadrature(f * f, t, 0, period, {}, o);
+  return q.converged ? q.value / evaluate(period) : std::numeric_limits<double>::infinity();
 }
 
 }  // namespace
@@ -46,6 +58,14 @@ std::optional<std::size_t> Spectrum::dominant(bool with_mean) const {
     if (!best || harmonics[i].amplitude > harmonics[*best].amplitude) best = i;
   }
   return best;
+}
+
+double Spectrum::mean_square_error(std::size_t last) const {
+  double held = 0;
+  for (const Harmonic& h : harmonics) {
+    if (h.n <= last) held += h.amplitude * h.amplitude * h.share;
+  }
+  return std::max(0.0, mean_square - held);
 }
 
 double Spectrum::synthesis(double t) const {
@@ -72,6 +92,7 @@ Spectrum spectrum(const Expr& f, const Expr& t, const Expr& period, std::size_t 
       out.harmonics.push_back(harmonic(n, out.period, evaluate(a), evaluate(b)));
     }
     clean(out);
+    out.mean_square = mean_square_of(f, t, period);
     return out;
   }
   out.method = "quadrature";
@@ -90,6 +111,7 @@ Spectrum spectrum(const Expr& f, const Expr& t, const Expr& period, std::size_t 
     out.harmonics.push_back(harmonic(n, out.period, parts[0], parts[1]));
   }
   clean(out);
+  out.mean_square = mean_square_of(f, t, period);
   return out;
 }
 
@@ -118,12 +140,23 @@ Spectrum spectrum(const std::vector<double>& samples, double step, Window window
   out.method = window == Window::hann ? "discrete Fourier transform with a Hann window" : "discrete Fourier transform";
   const std::size_t last = std::min(count / 2, most.value_or(count / 2));
   out.harmonics.push_back(harmonic(0, out.period, mean, 0));
-  for (std::size_t n = 1; n <= last; ++n) {
+  double held = mean * mean;
+  for (std::size_t n = 1; n <= count / 2; ++n) {
     // the highest one of an even number of samples has no partner
-    const double scale = (2 * n == count ? 1.0 : 2.0) / static_cast<double>(count);
-    out.harmonics.push_back(harmonic(n, out.period, transform[n].real() * scale, -transform[n].imag() * scale));
+    const bool alone = 2 * n == count;
+    const double scale = (alone ? 1.0 : 2.0) / static_cast<double>(count);
+    Harmonic h = harmonic(n, out.period, transform[n].real() * scale, -transform[n].imag() * scale);
+    if (alone) h.share = 1;
+    held += h.amplitude * h.amplitude * h.share;
+    if (n <= last) out.harmonics.push_back(h);
   }
   clean(out);
+  // fading moves a little of the waves into the mean, which the transform has in its first place
+  const double faded_mean = transform[0].real() / static_cast<double>(count);
+  held += 2 * mean * faded_mean + faded_mean * faded_mean;
+  for (const double x : faded) out.mean_square += (mean + x) * (mean + x) / static_cast<double>(count);
+  const double apart = std::abs(held - out.mean_square);
+  out.parseval_digits = apart > 0 ? std::clamp(-std::log10(apart / out.mean_square), 0.0, 15.0) : 15.0;
   return out;
 }
 

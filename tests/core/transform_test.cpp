@@ -360,6 +360,63 @@ TEST_CASE("spectra: from a formula, from samples, and what belongs together") {
   CHECK_THROWS_AS((void)spectrum(std::vector<double>{1, 2}, 0), Error);
 }
 
+TEST_CASE("the mean square of a signal is that of its harmonics") {
+  // exp(-t) over one second: what is left falls with the number of harmonics
+  const Spectrum p = spectrum(exp(-t), t, 1, 40);
+  CHECK(p.mean_square == doctest::Approx((1 - std::exp(-2.0)) / 2).epsilon(1e-10));
+  double last = p.mean_square;
+  for (const std::size_t n : {0, 1, 5, 40}) {
+    const double left = p.mean_square_error(n);
+    // against the signal less its harmonics, squared, by a sum of the test's own
+    double square = 0;
+    constexpr int points = 20000;
+    for (int i = 0; i < points; ++i) {
+      const double at = (i + 0.5) / points;
+      double rest = std::exp(-at);
+      for (const Harmonic& h : p.harmonics) {
+        if (h.n <= n) rest -= h.amplitude * std::cos(2 * std::acos(-1.0) * h.frequency * at - h.phase);
+      }
+      square += rest * rest / points;
+    }
+    CHECK(left == doctest::Approx(square).epsilon(1e-3));
+    CHECK(left < last);
+    last = left;
+  }
+  std::mt19937 random(5);
+  for (const Window window : {Window::none, Window::hann}) {
+    for (const std::size_t count : {8, 15, 64}) {
+      std::vector<double> noise;
+      for (std::size_t i = 0; i < count; ++i) noise.push_back(std::uniform_real_distribution<double>(-1, 3)(random));
+      const Spectrum q = spectrum(noise, 0.5, window);
+      CHECK(q.parseval_digits > 12);
+      if (window == Window::none) CHECK(q.mean_square_error(count) < 1e-12);
+    }
+  }
+}
+
+TEST_CASE("half of a period continued evenly and oddly has one kind of wave") {
+  const Symbol L("L", {Assumption::positive});
+  const FourierCoefficients even = fourier_coefficients(extended(t, t, L, Extension::even), t, 2 * L);
+  const FourierCoefficients odd = fourier_coefficients(extended(t, t, L, Extension::odd), t, 2 * L);
+  REQUIRE(even.status == TransformStatus::exact);
+  REQUIRE(odd.status == TransformStatus::exact);
+  CHECK(even.b.is_integer(0));
+  CHECK(odd.a.is_integer(0));
+  CHECK(odd.mean.is_integer(0));
+  CHECK(same_function(even.mean, L / 2));
+  CHECK(same_function(odd.at(3).second, 2 * L / (3 * pi())));
+  CHECK_THROWS_AS((void)extended(t, t, t, Extension::odd), Error);
+}
+
+TEST_CASE("harmonics that a parameter may be are named") {
+  const Symbol a("a", {Assumption::positive});
+  const FourierCoefficients c = fourier_coefficients(cos(a * t), t, 2 * pi());
+  REQUIRE(c.status == TransformStatus::exact);
+  CHECK(std::find(c.conditions.begin(), c.conditions.end(), not_equal(c.n, a)) != c.conditions.end());
+  CHECK(same_function(c.b, 2 * c.n * power(sin(pi() * a), 2) / (pi() * (c.n * c.n - a * a))));
+  CHECK(fourier_coefficients(abs(cos(t)), t, 2 * pi()).b.is_integer(0));
+}
+
 TEST_CASE("delayed oscillations with irrational frequencies keep their factor") {
   const Symbol s("s"), t("t");
   for (const int delay : {1, 2, 5}) {

@@ -117,6 +117,29 @@ TEST_CASE("spectrum: formulas and tables") {
     std::ofstream(path) << text;
     return path;
   };
+  // a model whose output is a wave: 2 + sin(3*t), over three of its periods
+  const std::string model = file("wave.toml", R"toml(title = "a wave"
+independent = "t"
+[unknowns]
+u = { start = 0 }
+[equations]
+wave = "u' = 3*cos(3*t)"
+[outputs]
+shifted = "u + 2"
+[run]
+until = 6.283185307179586
+)toml");
+  const auto run = tool("spectrum " + model + " --samples 240 --json").json();
+  CHECK(run["result"][0]["a"].get<double>() == doctest::Approx(2));
+  CHECK(run["dominant"]["n"] == 3);
+  CHECK(run["dominant"]["amplitude"].get<double>() == doctest::Approx(1).epsilon(1e-5));
+  CHECK(run["mean_square"].get<double>() == doctest::Approx(4.5).epsilon(1e-5));
+  CHECK(run["check"]["verdict"] == "agrees");
+  CHECK(tool("spectrum " + model + " --of u --after 2 --until 4 --window hann").code == 0);
+  says(model + " --of w", "no unknown or output 'w'");
+  says(model + " --after 9", "--after lies between");
+  says(model + " --over 't over 1'", "a run takes --after and --until");
+  says(table + " --column u --until 4", "are for runs of models");
   says("'exp(-a*t)' --over 't over 1'", "--set a=1");
   says("'exp(-t)'", "--over");
   says("'exp(-t)' --over 't over 1' --column u", "--column is for tables");
