@@ -2,6 +2,7 @@
 // Equations of second order: without y, without t, and linear ones by known solutions and special functions (NIST
 // Handbook, 9.2, 10.13, 14.2; E. Kamke 1959, part C).
 #include <algorithm>
+#include <cmath>
 
 #include "algebra/linear_terms.hpp"
 #include "boreon/algebra.hpp"
@@ -11,10 +12,13 @@
 #include "boreon/equations.hpp"
 #include "boreon/error.hpp"
 #include "boreon/functions.hpp"
+#include "boreon/simplify.hpp"
 #include "boreon/traverse.hpp"
 #include "calculus/integral/integrator.hpp"
+#include "calculus/signs.hpp"
 #include "equations/single.hpp"
 #include "odes/context.hpp"
+#include "odes/liouvillian.hpp"
 #include "transforms/modes.hpp"
 
 namespace boreon::odes {
@@ -73,9 +77,14 @@ class Basis {
  public:
   Basis(Context& c, Expr p, Expr q, const Symbol& t) : c_(c), p_(std::move(p)), q_(std::move(q)), t_(t) {}
 
-  std::optional<std::vector<Expr>> run() {
+  /// `depth` counts changes of the variable.
+  std::optional<std::vector<Expr>> run(int depth = 0) {
     if (auto b = by_known_solution()) return b;
-    return by_normal_form();
+    if (auto b = constant_in_another_variable()) return b;
+    if (auto b = exact()) return b;
+    if (auto b = by_normal_form()) return b;
+    if (auto b = liouvillian()) return b;
+    return depth == 0 ? rational_in_another_variable() : std::nullopt;
   }
 
  private:
@@ -194,6 +203,185 @@ class Basis {
     return std::nullopt;
   }
 
+  // The root on the side where powers of t and of waves are positive: 1/sqrt(t), cos(t), not sqrt(1/t), abs(cos(t)).
+  [[nodiscard]] Expr root_by_factors(const Expr& g) const {
+    Expr out = 1;
+    Expr polynomials = 1;
+    for_each_factor(g, [&](const Expr& base, const Expr& exponent) {
+      const bool polynomial = base.is(Kind::sum) && !exponent.is_integer(2) && !exponent.is_integer(-2);
+      if (polynomial) {
+        polynomials *= power(base, exponent);
+      } else {
+        out *= power(base, exponent / 2);
+      }
+    });
+    const Quotient q = boreon::quotient(leading_number(g) * polynomials);
+    const Expr top = expand(q.numerator);
+    const Expr bottom = expand(q.denominator);
+    // 1/sqrt(1 - t^2) is sqrt(-1)/sqrt(t^2 - 1) written for small t
+    const bool turned = is_negative(at(top, t_, 0)) || is_negative(at(bottom, t_, 0));
+    return out * sqrt(turned ? expand(-top) : top) / sqrt(turned ? expand(-bottom) : bottom);
+  }
+
+  // z' = sqrt(g) for q = k*g leaves y_zz + c*y_z + k*y = 0 with a constant c
+  Two constant_in_another_variable() {
+    const Expr whole = factor(combine_fractions(q_));
+    Expr k = leading_number(whole);
+    Expr g = 1;
+    for_each_factor(whole, [&](const Expr& base, const Expr& exponent) {
+      Expr& side = depends_on(base, t_) ? g : k;
+      side = side * power(base, exponent);
+    });
+    if (g.is_integer(1) || k.is_integer(0)) return std::nullopt;
+    // the sign under the root is that of places near zero
+    for (const double place : {0.31, 1.7}) {
+      const Expr list[] = {t_};
+      const double point[] = {place};
+      const auto v = value_at(g, list, point);
+      if (!v || v->imag() != 0 || v->real() == 0) continue;
+      if (v->real() < 0) {
+        g = -g;
+        k = -k;
+      }
+      break;
+    }
+    const Expr square = c_.tidy(combine_fractions(power(derivative(g, t_) + 2 * p_ * g, 2) / (4 * power(g, 3))));
+    if (depends_on(square, t_)) return std::nullopt;
+    const Expr c = square.is_integer(0)
+                       ? Expr(0)
+                       : c_.tidy(simplify((derivative(g, t_) + 2 * p_ * g) / (2 * g * root_by_factors(g))));
+    if (depends_on(c, t_)) return std::nullopt;
+    const auto z = c_.closed_integral(root_by_factors(g), t_);
+    const auto modes = transforms::modes_of({k, c, 1}, c_.signs());
+    if (!z || !modes) return std::nullopt;
+    c_.step("a variable in which the coefficients are constant");
+    const Symbol variable("_z");
+    std::vector<Expr> out;
+    for (const Expr& y : transforms::solutions_of(*modes, variable))
+      out.push_back(c_.tidy(substitute(y, {{variable, *z}}, Unused::allowed)));
+    return out;
+  }
+
+  // a*y'' + b*y' + c*y with a'' - b' + c = 0 is the derivative of a*y' + (b - a')*y
+  Two exact() {
+    const Expr a = boreon::quotient(combine_fractions(p_ + Symbol("_l") * q_)).denominator;  // of both
+    const Expr b = combine_fractions(a * p_);
+    const Expr c = combine_fractions(a * q_);
+    if (!vanishes(derivative(a, t_, 2) - derivative(b, t_) + c)) return std::nullopt;
+    const auto A = c_.closed_integral(c_.tidy(combine_fractions((derivative(a, t_) - b) / a)), t_);
+    if (!A) return std::nullopt;
+    const Expr first = c_.tidy(c_.exponential_of(*A));
+    const auto ratio = c_.closed_integral(c_.tidy(1 / (a * first)), t_);
+    if (!ratio) return std::nullopt;
+    c_.step("an exact equation: the derivative of one of first order");
+    return std::vector<Expr>{first, c_.tidy(first * *ratio)};
+  }
+
+  // Kovacic's first case, with the front of the normal form
+  Two liouvillian() {
+    if (!is_rational_in(p_, t_) || !is_rational_in(q_, t_)) return std::nullopt;
+    const auto P = c_.closed_integral(p_ / 2, t_);
+    if (!P) return std::nullopt;
+    const Expr w = c_.exponential_of(-*P);
+    const Expr r = combine_fractions(p_ * p_ / 4 + derivative(p_, t_) / 2 - q_);
+    for (const Expr& front : liouvillian_fronts(c_, r, t_)) {
+      const Expr whole = c_.tidy(w * front);
+      const auto polynomial = polynomial_factor(whole);
+      if (!polynomial) continue;
+      c_.step("an exponential of an integral times a polynomial (Kovacic)");
+      const Expr first = c_.tidy(whole * *polynomial);
+      if (auto both = reduced(first)) return both;
+      // no closed form: the integral stays, from a place where its integrand is finite
+      const Expr integrand = c_.tidy(c_.exponential_of(-2 * *P) / (first * first));
+      const Expr list[] = {t_};
+      for (const int place : {0, 1, 2, 3}) {
+        const double point[] = {static_cast<double>(place)};
+        const auto v = value_at(integrand, list, point);
+        if (!v || !std::isfinite(std::abs(*v))) continue;
+        c_.set_start(place);
+        break;
+      }
+      const Expr ratio = c_.integral(integrand, t_);
+      return std::vector<Expr>{first, first * ratio};
+    }
+    return std::nullopt;
+  }
+
+  // Coefficients rational in tan(t), or in exp(k*t), are rational in that as the variable.
+  Two rational_in_another_variable() {
+    const Symbol x("_x");
+    const auto solved = [&](const Expr& p, const Expr& q, const Expr& x_of_t, const char* step) -> Two {
+      if (!is_rational_in(p, x) || !is_rational_in(q, x)) return std::nullopt;
+      auto basis = Basis(c_, combine_fractions(p), combine_fractions(q), x).run(1);
+      if (!basis) return std::nullopt;
+      c_.step(step);
+      // another branch of atan adds the first solution to the second
+      Rebuild angle([&](const Expr& n, Expr& r) {
+        if (!is_call_of(n, "atan") || !(n.operands()[0] == tan(t_))) return false;
+        r = t_;
+        return true;
+      });
+      for (Expr& e : *basis) e = c_.tidy(angle(substitute(e, {{x, x_of_t}}, Unused::allowed)));
+      return basis;
+    };
+    const auto in_tangent = [&](const Expr& e) -> std::optional<Expr> {
+      // sin = x*C, cos = C: the powers of C in numerator and denominator are even, or all odd
+      const Symbol C("_C");
+      const Expr given = in_sines_and_cosines(e);
+      Rebuild pass([&](const Expr& n, Expr& r) {
+        const bool sine = n == sin(t_);
+        if (!sine && !(n == cos(t_))) return false;
+        r = sine ? x * C : Expr(C);
+        return true;
+      });
+      const Quotient f = boreon::quotient(combine_fractions(pass(given)));
+      if (depends_on(f.numerator, t_) || depends_on(f.denominator, t_)) return std::nullopt;
+      const auto n = polynomial_in(expand(f.numerator), C);
+      const auto d = polynomial_in(expand(f.denominator), C);
+      if (!n || !d) return std::nullopt;
+      const auto even_part = [&](const std::vector<Expr>& c, std::size_t parity) -> std::optional<Expr> {
+        Expr sum = 0;
+        for (std::size_t k = 0; k < c.size(); ++k) {
+          if (k % 2 == parity) sum += c[k] * power(1 + x * x, -static_cast<std::int64_t>(k / 2));
+          if (k % 2 != parity && !c[k].is_integer(0)) return std::nullopt;
+        }
+        return sum;
+      };
+      for (const std::size_t parity : {0U, 1U}) {
+        const auto top = even_part(*n, parity);
+        const auto bottom = even_part(*d, parity);
+        if (top && bottom && !bottom->is_integer(0)) return combine_fractions(*top / *bottom);
+      }
+      return std::nullopt;
+    };
+    if (const auto p = in_tangent(p_); p) {
+      if (const auto q = in_tangent(q_)) {
+        const Expr s = 1 + x * x;
+        if (auto b = solved((2 * x + *p) / s, *q / (s * s), tan(t_), "the tangent as the variable")) return b;
+      }
+    }
+    std::optional<Expr> rate;
+    for (const Expr& e : {p_, q_}) {
+      postorder(e, [&](const Expr& n) {
+        if (!is_call_of(n, "exp") || !depends_on(n, t_)) return;
+        const auto l = linear_in(n.operands()[0], t_);
+        if (l && l->constant.is_integer(0) && !rate) rate = l->slope;
+      });
+    }
+    if (!rate) return std::nullopt;
+    Rebuild pass([&](const Expr& n, Expr& r) {
+      if (!is_call_of(n, "exp") || !depends_on(n, t_)) return false;
+      const auto k = (n.operands()[0] / (*rate * t_)).word();
+      if (!k) return false;
+      r = power(x, *k);
+      return true;
+    });
+    const Expr p = pass(p_);
+    const Expr q = pass(q_);
+    if (depends_on(p, t_) || depends_on(q, t_)) return std::nullopt;
+    return solved((1 + p / *rate) / x, q / power(*rate * x, 2), exp(*rate * t_), "an exponential as the variable");
+  }
+
   // y = w*u with u'' + I*u = 0
   Two by_normal_form() {
     const auto P = c_.closed_integral(p_ / 2, t_);
@@ -257,8 +445,31 @@ class Basis {
     const Expr z = 2 * size / abs(width) * power(t_, width / 2);
     c_.step("Bessel's equation");
     const Expr front = power(t_, half);
+    if (auto waves = half_odd_order(order, z, sign > 0, front * power(t_, width / 4))) return waves;
     if (sign > 0) return std::vector<Expr>{front * cyl_bessel_j(order, z), front * cyl_neumann(order, z)};
     return std::vector<Expr>{front * cyl_bessel_i(order, z), front * cyl_bessel_k(order, z)};
+  }
+
+  // Bessel functions of order n + 1/2 are sines and cosines, or exponentials, over powers: 10.49, 10.51.1, 10.51.4
+  // `front` holds the root of z.
+  Two half_odd_order(const Expr& order, const Expr& z, bool waves, const Expr& front) const {
+    const auto n = (order - Expr(1) / 2).word();
+    if (!n || *n < 0 || *n > 10) return std::nullopt;
+    std::vector<Expr> out;
+    for (const bool second : {false, true}) {
+      // by the recurrence from n = -1 and 0
+      const Expr e = waves ? Expr(0) : exp(second ? -z : z);
+      Expr before = waves ? (second ? -sin(z) / z : cos(z) / z) : e / z;
+      Expr now = waves ? (second ? cos(z) / z : sin(z) / z) : e / z;
+      for (std::int64_t k = 0; k < *n; ++k) {
+        const Expr step = Expr(2 * k + 1) / z * now;
+        const Expr next = waves ? step - before : second ? before + step : before - step;
+        before = now;
+        now = expand(next);
+      }
+      out.push_back(c_.tidy(expand(front * now)));
+    }
+    return out;
   }
 
   // u'' + (c*exp(k*t) + d)*u = 0: Bessel functions of exp(k*t/2)
@@ -293,6 +504,7 @@ class Basis {
     const Expr size = transforms::plain_root(factor(sign > 0 ? growth->first : -growth->first));
     const Expr z = 2 * size / abs(k) * exp(k * t_ / 2);
     c_.step("Bessel's equation for an exponential of t");
+    if (auto waves = half_odd_order(positive, z, sign > 0, exp(k * t_ / 4))) return waves;
     if (sign > 0) return std::vector<Expr>{cyl_bessel_j(positive, z), cyl_neumann(positive, z)};
     return std::vector<Expr>{cyl_bessel_i(positive, z), cyl_bessel_k(positive, z)};
   }

@@ -144,6 +144,11 @@ std::vector<Exceptional> exceptional_parameters(const Expr& F, const Expr& f, co
   denominators(F, [&](const Expr& base) {
     if (std::find(in_f.begin(), in_f.end(), base) == in_f.end()) solve(base, x, conditions, out, 0);
   });
+  // what an integral or a sum binds is no parameter
+  const std::vector<Symbol> free = free_symbols(std::vector<Expr>{F, f});
+  std::erase_if(out, [&](const Exceptional& e) {
+    return std::none_of(free.begin(), free.end(), [&](const Symbol& s) { return Expr(s) == e.parameter; });
+  });
   return out;
 }
 
