@@ -122,6 +122,10 @@ inline Expr assoc_laguerre(const Expr& n, const Expr& m, const Expr& x) {
 inline Expr assoc_legendre(const Expr& l, const Expr& m, const Expr& x) {
   return detail::known<"assoc_legendre">(l, m, x);
 }  ///< without (-1)^m
+inline Expr conf_hyperg(const Expr& a, const Expr& c, const Expr& x) { return detail::known<"conf_hyperg">(a, c, x); }
+inline Expr hyperg(const Expr& a, const Expr& b, const Expr& c, const Expr& x) {
+  return detail::known<"hyperg">(a, b, c, x);
+}
 inline Expr sph_bessel(const Expr& n, const Expr& x) { return detail::known<"sph_bessel">(n, x); }
 inline Expr sph_neumann(const Expr& n, const Expr& x) { return detail::known<"sph_neumann">(n, x); }
 inline Expr sph_legendre(const Expr& l, const Expr& m, const Expr& theta) {
@@ -133,4 +137,4 @@ inline Expr elliptic_E(const Expr& phi, const Expr& m) { return detail::known<"e
 inline Expr elliptic_F(const Expr& phi, const Expr& m) { return detail::known<"elliptic_F">(phi, m); }
 // NOLINTEND(readability-identifier-naming)
 
-}  // namespace boreon
+}  // namespace BOREON_API

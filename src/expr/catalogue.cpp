@@ -25,7 +25,7 @@ std::span<const FunctionRow> catalogue() {
   static const auto* rows = new std::vector<FunctionRow>([] {
     std::vector<FunctionRow> all;
     for (const auto part : {trigonometric_rows(), exponential_rows(), real_valued_rows(), complex_rows(), gamma_rows(),
-                            integral_rows(), bessel_rows(), orthogonal_rows(), elliptic_rows(), polynomial_rows()}) {
+                            integral_rows(), bessel_rows(), orthogonal_rows(), hypergeometric_rows(), elliptic_rows(), polynomial_rows()}) {
       all.insert(all.end(), part.begin(), part.end());
     }
     return all;

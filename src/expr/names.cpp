@@ -94,7 +94,7 @@ std::string synonym(std::string_view name) {
 std::string former_name(std::string_view name) {
   static constexpr std::pair<std::string_view, std::string_view> table[] = {
       {"bessel_J", "cyl_bessel_j"}, {"bessel_Y", "cyl_neumann"}, {"bessel_I", "cyl_bessel_i"},
-      {"bessel_K", "cyl_bessel_k"}, {"legendre_P", "legendre"},  {"hermite_H", "hermite"},
+      {"bessel_K", "cyl_bessel_k"}, {"kummer_M", "conf_hyperg"}, {"legendre_P", "legendre"},  {"hermite_H", "hermite"},
       {"dirac", "dirac_delta"},
   };
   for (const auto& [before, now] : table) {

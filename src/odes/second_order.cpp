@@ -84,6 +84,7 @@ class Basis {
     if (auto b = exact()) return b;
     if (auto b = by_normal_form()) return b;
     if (auto b = liouvillian()) return b;
+    if (auto b = hypergeometric()) return b;
     return depth == 0 ? rational_in_another_variable() : std::nullopt;
   }
 
@@ -305,6 +306,54 @@ class Basis {
       return std::vector<Expr>{first, first * ratio};
     }
     return std::nullopt;
+  }
+
+  // (l*t + s)*y'' + (v*t + u)*y' + w*y = 0 by Kummer's function, t*(1 - t)*y'' + (u - v*t)*y' - w*y = 0 by
+  // Gauss's: 13.2.1 with 13.2.26, 15.10.1 with 15.10.3
+  Two hypergeometric() {
+    const Quotient both = boreon::quotient(combine_fractions(p_ + Symbol("_l") * q_));
+    const auto lead = polynomial_in(both.denominator, t_, 2);
+    const auto middle = lead ? polynomial_in(expand(combine_fractions(both.denominator * p_)), t_, 1) : std::nullopt;
+    const auto last = lead ? polynomial_in(expand(combine_fractions(both.denominator * q_)), t_, 0) : std::nullopt;
+    if (!lead || lead->size() < 2 || !middle || !last) return std::nullopt;
+    const Expr u = (*middle)[0];
+    const Expr v = middle->size() > 1 ? (*middle)[1] : Expr(0);
+    const Expr& w = (*last)[0];
+    if (lead->size() == 2) {
+      // z = -v/l*(t + s/l)
+      const Expr& l = (*lead)[1];
+      const Expr shift = (*lead)[0] / l;
+      const Expr k = -v / l;
+      if (k.is_integer(0)) return std::nullopt;
+      const Expr z = k * (t_ + shift);
+      const Expr c = c_.tidy((u - v * shift) / l);
+      const Expr a = c_.tidy(w / v);
+      return of_parameters("Kummer's equation", c, t_ + shift,
+                           [&](const Expr& by, const Expr& order) { return conf_hyperg(c_.tidy(a + by), order, z); });
+    }
+    // roots of the leading coefficient at r1 and r2: x = (t - r1)/(r2 - r1)
+    const Expr& l = (*lead)[2];
+    const Expr root = transforms::plain_root(factor((*lead)[1] * (*lead)[1] - 4 * l * (*lead)[0]));
+    if (root.is_integer(0) || has_imaginary_unit(root)) return std::nullopt;
+    const Expr low = c_.tidy((-(*lead)[1] - root) / (2 * l));
+    const Expr width = c_.tidy(root / l);
+    const Expr x = c_.tidy((t_ - low) / width);
+    const Expr c = c_.tidy(-(u + v * low) / (l * width));
+    const Expr sum = c_.tidy(v / l - 1);
+    const Expr product = c_.tidy(w / l);
+    const Expr spread = transforms::plain_root(factor(sum * sum - 4 * product));
+    const Expr a = c_.tidy((sum + spread) / 2);
+    const Expr b = c_.tidy((sum - spread) / 2);
+    return of_parameters("the hypergeometric equation", c, x, [&](const Expr& by, const Expr& order) {
+      return hyperg(c_.tidy(a + by), c_.tidy(b + by), order, x);
+    });
+  }
+
+  // f with c, and z^(1 - c)*f, up to a factor, with its parameters moved by 1 - c and 2 - c; c must not be whole.
+  Two of_parameters(const char* step, const Expr& c, const Expr& z, const auto& f) {
+    if (c.word()) return std::nullopt;  // the second solution has a logarithm
+    c_.step(step);
+    return std::vector<Expr>{f(0, c), power(z, c_.tidy(1 - c)) * f(1 - c, c_.tidy(2 - c))};
   }
 
   // Coefficients rational in tan(t), or in exp(k*t), are rational in that as the variable.

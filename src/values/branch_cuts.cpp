@@ -119,6 +119,8 @@ constexpr Row table[] = {
     {"asinh", [](const Expr&, Arguments a) { return imaginary_beyond_one(a[0]); }},
     {"dilog", [](const Expr&, Arguments a) { return from(a[0], 1); }},
     {"polylog", [](const Expr&, Arguments a) { return from(a.back(), 1); }},
+    {"conf_hyperg", nowhere},
+    {"hyperg", [](const Expr&, Arguments a) { return from(a.back(), 1); }},
     {"elliptic_K", [](const Expr&, Arguments a) { return from(a[0], 1); }},
     {"elliptic_E", [](const Expr&, Arguments a) { return a.size() != 1 || from(a[0], 1); }},
 };

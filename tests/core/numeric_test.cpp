@@ -28,6 +28,9 @@ std::string message_of(const std::string& text, const Bindings& b) {
 TEST_CASE("identities hold in numbers") {
   const Symbol x("x");
   for (const char* identity : {"sin(x)^2 + cos(x)^2 - 1",
+                               "x*conf_hyperg(1, 2, x) - exp(x) + 1",
+                               "x*hyperg(1, 1, 2, -x) - log(1 + x)",
+                               "hyperg(1/2, 1/3, 1/3, -x) - 1/sqrt(1 + x)",
                                "cosh(x)^2 - sinh(x)^2 - 1",
                                "exp(x)*exp(-x) - 1",
                                "gamma(x + 1) - x*gamma(x)",

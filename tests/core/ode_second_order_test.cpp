@@ -128,4 +128,32 @@ TEST_CASE("constant coefficients in another variable, exact equations, half orde
   }
 }
 
+TEST_CASE("Kummer's and Gauss's equations, at any place of their singular points") {
+  struct Row {
+    const char* p;
+    const char* q;
+  };
+  const Row rows[] = {
+      {"1/(2*t) - 1", "-1/(3*t)"},
+      {"3/(4*t) + 2", "1/t"},
+      {"(1/2 - t)/(t + 1/3)", "2/(5*(t + 1/3))"},
+      {"(1/2 - 2*t)/(t*(1 - t))", "-1/(5*t*(1 - t))"},
+      {"-5*t/(16 - t^2)", "3/(7*(16 - t^2))"},
+      {"(t - 1/3)/((t + 1)*(t + 7))", "1/((t + 1)*(t + 7))"},
+  };
+  for (const Row& row : rows) {
+    CAPTURE(std::string(row.p));
+    const Expr p = parse(row.p);
+    const Expr q = parse(row.q);
+    const OdeSolutionSet s = solved(p, q);
+    REQUIRE(s.status == SolveStatus::exact);
+    const Expr value = *s.solutions[0].values.find(y(t));
+    CAPTURE(to_text(value));
+    CHECK(to_text(value).find("hyperg") != std::string::npos);
+    CHECK(worst_residual(p, q, value) < 1e-5);
+  }
+  // whole c: the second solution has a logarithm, which is not claimed
+  CHECK(solved(parse("1/t - 1"), parse("-1/(3*t)")).status == SolveStatus::unevaluated);
+}
+
 }  // namespace

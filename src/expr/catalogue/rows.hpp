@@ -19,6 +19,7 @@ std::span<const FunctionRow> gamma_rows();          // gamma, beta, zeta, polylo
 std::span<const FunctionRow> integral_rows();       // erf, exponential and trigonometric integrals, Fresnel
 std::span<const FunctionRow> bessel_rows();         // Bessel, spherical Bessel, Airy
 std::span<const FunctionRow> orthogonal_rows();     // Legendre, Hermite, Laguerre and their associated ones
+std::span<const FunctionRow> hypergeometric_rows();  // Kummer's and Gauss's functions
 std::span<const FunctionRow> elliptic_rows();
 std::span<const FunctionRow> polynomial_rows();  // numbered roots
 
