@@ -136,12 +136,30 @@ std::optional<Answer> inequality(const SolveRequest& r, const Assumed& assumed) 
   return a;
 }
 
+// With so many significant digits, certified; nothing for what has symbols.
+std::optional<std::string> number_of(const Expr& value, bool real, int digits) {
+  if (value.has_symbols()) return std::nullopt;
+  if (value.is_number() && value.number().is_integer()) return to_text(value);
+  const Enclosure v = certify(value, {}, digits);
+  if (real || v.imaginary.empty()) return v.real;
+  const bool below = v.imaginary.starts_with('-');
+  return fmt::format("{} {} {}i", v.real, below ? "-" : "+", below ? v.imaginary.substr(1) : v.imaginary);
+}
+
 // One solution as lines of the answer, and as fields.
 Json shown_solution(const SolveRequest& r, const Solution& one, int digits, std::string& text) {
   Json values = Json::object();
   const auto& entries = one.values.entries();
   for (std::size_t i = 0; i < entries.size(); ++i) {
     const Bindings::Entry& v = entries[i];
+    const auto number =
+        r.approximate && one.decimal.empty() ? number_of(v.value, one.real, digits > 0 ? digits : 15) : std::nullopt;
+    if (number) {
+      values[to_text(v.target)] = *number;
+      text += fmt::format("  {} = {}", to_text(v.target), *number);
+      if (i + 1 < entries.size()) text += ",\n";
+      continue;
+    }
     values[to_text(v.target)] = one.decimal.empty() ? to_text(v.value) : one.decimal;
     text += one.decimal.empty() ? typeset(r, equation(v.target, v.value))
                                 : fmt::format("  {} = {}", to_text(v.target), one.decimal);
@@ -184,7 +202,8 @@ Answer answer_of(const SolveRequest& r, const SolutionSet& s) {
   Answer a;
   const int digits = r.digits.get();
   a.json["result"] = Json::array();
-  a.json["status"] = to_string(s.status);
+  const bool numbers = r.approximate && s.status == SolveStatus::exact;
+  a.json["status"] = numbers ? "approximate" : to_string(s.status);
   a.json["complete"] = s.complete;
   a.json["multiplicities"] = Json::array();
   a.json["solution_conditions"] = Json::array();
@@ -261,6 +280,7 @@ Answer answer_to(const SolveRequest& r) {
 void SolveRequest::declare(Declaration& d) {
   d.add("--for", solve_for, "the unknowns: x,y; functions as \"y(t)\"").formulas();
   d.add("--given", given, "values of unknown functions: \"y(0)=1, y'(0)=2\"").formulas();
+  d.add("--approximate", approximate, "numbers in place of exact solutions, with --digits of them (15)");
   d.add("--exact", exact,
         "the equations of a model in closed form, in its parameters; for the unknowns or what --for names");
   d.add("--roots", roots, "all steady states of a model within its bounds");

@@ -11,6 +11,7 @@ namespace boreon::cli {
 struct SolveRequest : Request, SolverChoice, FigureOptions, MonteCarloOption {
   Option<std::vector<std::string>> solve_for;
   Option<std::vector<std::string>> given;
+  Option<bool> approximate{false};
   Option<bool> exact{false};
   Option<bool> roots{false};
   Option<bool> compare_jacobian{false};

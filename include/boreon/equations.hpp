@@ -107,6 +107,12 @@ struct IntervalSet {
 /// polynomial, Error(limit) where it grows too large.
 [[nodiscard]] std::vector<Expr> groebner_basis(const ExprList& polynomials, const ExprList& unknowns);
 
+/// What the polynomials say of the other symbols alone: those of a Groebner basis that hold none of the unknowns; each
+/// is zero wherever all of the polynomials are. Throws as groebner_basis() does.
+///
+///     eliminate({x - t * t, y - t * t * t}, {t});   // x^3 - y^2
+[[nodiscard]] std::vector<Expr> eliminate(const ExprList& polynomials, const ExprList& unknowns);
+
 /// dy/dx along the curve on which the equation, an expression that is to be zero, holds: -F_x/F_y, simplified. Throws
 /// Error(usage) unless both are symbols that occur.
 ///

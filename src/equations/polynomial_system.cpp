@@ -169,4 +169,12 @@ std::vector<Expr> groebner_basis(const ExprList& polynomials, const ExprList& un
   return *basis;
 }
 
+std::vector<Expr> eliminate(const ExprList& polynomials, const ExprList& unknowns) {
+  std::vector<Expr> out = groebner_basis(polynomials, unknowns);
+  std::erase_if(out, [&](const Expr& p) {
+    return std::any_of(unknowns.begin(), unknowns.end(), [&](const Expr& u) { return depends_on(p, u); });
+  });
+  return out;
+}
+
 }  // namespace boreon

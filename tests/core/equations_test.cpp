@@ -437,6 +437,22 @@ TEST_CASE("which of two candidates is a solution depends on the parameter, and i
   CHECK(solve({x - a * sqrt(1 + x * x)}, {x}).solutions.size() == 2);
 }
 
+TEST_CASE("elimination leaves what holds of the other symbols") {
+  const Symbol t("t");
+  const std::vector<Expr> curve = eliminate({x - t * t, y - t * t * t}, {t});
+  REQUIRE(curve.size() == 1);
+  CHECK(
+      (expand(curve[0] - (power(x, 3) - y * y)).is_integer(0) || expand(curve[0] + power(x, 3) - y * y).is_integer(0)));
+  // the circle from sine and cosine of the half angle's tangent
+  const std::vector<Expr> circle = eliminate({x * (1 + t * t) - 2 * t, y * (1 + t * t) - (1 - t * t)}, {t});
+  REQUIRE(!circle.empty());
+  for (const double at : {0.3, -1.7, 2.5}) {
+    const Bindings point{{x, Number::exact(2 * at / (1 + at * at))}, {y, Number::exact((1 - at * at) / (1 + at * at))}};
+    for (const Expr& p : circle) CHECK(std::abs(evaluate(p, point, Unused::allowed)) < 1e-12);
+  }
+  CHECK(eliminate({x - t, y - t}, {x, y, t}).empty());
+}
+
 TEST_CASE("roots of polynomials with large coefficients have signs") {
   const Symbol x("x");
   const SolutionSet s =
