@@ -136,9 +136,17 @@ std::optional<Answer> inequality(const SolveRequest& r, const Assumed& assumed) 
   return a;
 }
 
-// With so many significant digits, certified; nothing for what has symbols.
-std::optional<std::string> number_of(const Expr& value, bool real, int digits) {
-  if (value.has_symbols()) return std::nullopt;
+// With so many significant digits, certified; of what has symbols the parts that have none.
+std::string number_of(const Expr& value, bool real, int digits) {
+  if (value.has_symbols()) {
+    return to_text(Rebuild([&](const Expr& n, Expr& result) {
+      if (n.has_symbols() || n.is_number()) return false;
+      const Enclosure v = certify(n, {}, digits);
+      if (!v.imaginary.empty()) return false;
+      result = Number::parse(v.real);
+      return true;
+    })(value));
+  }
   if (value.is_number() && value.number().is_integer()) return to_text(value);
   const Enclosure v = certify(value, {}, digits);
   if (real || v.imaginary.empty()) return v.real;
@@ -152,11 +160,10 @@ Json shown_solution(const SolveRequest& r, const Solution& one, int digits, std:
   const auto& entries = one.values.entries();
   for (std::size_t i = 0; i < entries.size(); ++i) {
     const Bindings::Entry& v = entries[i];
-    const auto number =
-        r.approximate && one.decimal.empty() ? number_of(v.value, one.real, digits > 0 ? digits : 15) : std::nullopt;
-    if (number) {
-      values[to_text(v.target)] = *number;
-      text += fmt::format("  {} = {}", to_text(v.target), *number);
+    if (r.approximate && one.decimal.empty()) {
+      const std::string number = number_of(v.value, one.real, digits > 0 ? digits : 15);
+      values[to_text(v.target)] = number;
+      text += fmt::format("  {} = {}", to_text(v.target), number);
       if (i + 1 < entries.size()) text += ",\n";
       continue;
     }
