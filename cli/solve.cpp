@@ -139,13 +139,30 @@ std::optional<Answer> inequality(const SolveRequest& r, const Assumed& assumed) 
 // With so many significant digits, certified; of what has symbols the parts that have none.
 std::string number_of(const Expr& value, bool real, int digits) {
   if (value.has_symbols()) {
-    return to_text(Rebuild([&](const Expr& n, Expr& result) {
-      if (n.has_symbols() || n.is_number()) return false;
-      const Enclosure v = certify(n, {}, digits);
-      if (!v.imaginary.empty()) return false;
-      result = Number::parse(v.real);
-      return true;
-    })(value));
+    const auto decimal = [&](const Expr& e) -> std::optional<Expr> {
+      const Enclosure v = certify(e, {}, digits);
+      if (!v.imaginary.empty()) return std::nullopt;
+      return Expr(Number::parse(v.real));
+    };
+    return to_text(Rebuild(
+        [&](const Expr& n, Expr& result) {
+          if (n.has_symbols() || n.is_number()) return false;
+          const auto d = decimal(n);
+          if (d) result = *d;
+          return d.has_value();
+        },
+        [&](const Expr& n) {
+          if (!n.is(Kind::product)) return n;
+          Expr constant = n.operands()[0];  // with the powers of numbers, which are no nodes of their own in a product
+          Expr rest = 1;
+          for (const auto [base, exponent] : Parts(n)) {
+            const Expr factor = power(base, exponent);
+            (factor.has_symbols() ? rest : constant) *= factor;
+          }
+          if (constant.is_number()) return n;
+          const auto d = decimal(constant);
+          return d ? *d * rest : n;
+        })(value));
   }
   if (value.is_number() && value.number().is_integer()) return to_text(value);
   const Enclosure v = certify(value, {}, digits);

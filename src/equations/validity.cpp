@@ -28,6 +28,7 @@ constexpr std::size_t points_wanted = 80;
 constexpr std::size_t lines_wanted = 12;
 constexpr std::size_t enough = 3;  // points on each side
 constexpr double far = 1e6;
+constexpr double near = 10;
 
 // An expression whose sign may decide.
 struct Switch {
@@ -146,13 +147,14 @@ class Search {
         static_cast<std::size_t>(std::count_if(looks_.begin(), looks_.end(), [](const Look& l) { return l.valid; }));
     if (valid == 0 && (every_interval_ || looks_.size() >= points_wanted)) return {Validity::Kind::nowhere};
     if (interval_) return {Validity::Kind::somewhere, *interval_};
+    if (std::all_of(looks_.begin(), looks_.end(), [](const Look& l) { return l.valid || !l.own; }))
+      return {Validity::Kind::everywhere};
     // with one parameter each interval has been looked at
     const std::size_t least = every_interval_ ? 1 : enough;
-    const bool all = std::all_of(looks_.begin(), looks_.end(), [](const Look& l) { return l.valid || !l.own; });
     if (valid >= least && looks_.size() - valid >= least) {
       if (auto v = by_signs()) return *v;
     }
-    return {all ? Validity::Kind::everywhere : Validity::Kind::unclear};
+    return {Validity::Kind::unclear};
   }
 
  private:
@@ -226,8 +228,11 @@ class Search {
     for (const Expr& p : norms_) {
       const Expr with = substitute(p, others, Unused::allowed);
       if (!depends_on(with, x)) continue;
-      const RealSearch found = real_roots_within(with, x, -far, far, 17);
-      line.complete = line.complete && found.complete();
+      // sin(a) - 1 has zeros without end
+      const bool polynomial = polynomial_in(with, Symbol::from(x), 200).has_value();
+      const double range = polynomial ? far : near;
+      const RealSearch found = real_roots_within(with, x, -range, range, 17);
+      line.complete = line.complete && polynomial && found.complete();
       for (const CertifiedRoot& r : found.roots) line.zeros.push_back(std::stod(r.decimal));
     }
     std::sort(line.zeros.begin(), line.zeros.end());
@@ -256,18 +261,26 @@ class Search {
         if (std::find(norms_.begin(), norms_.end(), p) == norms_.end()) norms_.push_back(p);
       }
     }
-    if (leaves_.size() == 1) {
-      const Line line = look_along(0, {0});
-      every_interval_ = line.complete;
+    std::vector<std::size_t> continuous;  // whole numbers, such as n1 of a family, stay as they are drawn
+    for (std::size_t i = 0; i < leaves_.size(); ++i) {
+      if (!is_integer(leaves_[i])) continuous.push_back(i);
+    }
+    if (continuous.empty()) return;
+    const SampleRanges ranges;
+    Sampler sampler(leaves_, ranges, seed + 12);
+    if (continuous.size() == 1) {
+      parameter_ = continuous[0];
+      base_ = sampler.draw(given_);
+      if (base_.size() != leaves_.size()) return;
+      const Line line = look_along(parameter_, base_);
+      every_interval_ = line.complete && leaves_.size() == 1;
       if (line.complete) interval_ = interval_of(line.zeros, line.holds);
       return;
     }
-    const SampleRanges ranges;
-    Sampler sampler(leaves_, ranges, seed + 12);
     for (std::size_t k = 0; k < lines_wanted; ++k) {
       const std::vector<double> point = sampler.draw(given_);
       if (point.size() != leaves_.size()) break;
-      (void)look_along(k % leaves_.size(), point);
+      (void)look_along(continuous[k % continuous.size()], point);
     }
   }
 
@@ -285,14 +298,14 @@ class Search {
     for (std::size_t i = first; i < last; ++i) {
       const auto at = fraction(zeros[i]);
       if (!at) return std::nullopt;
-      if (!valid_at(*at)) out.push_back(not_equal(leaves_[0], *at));
+      if (!valid_at(*at)) out.push_back(not_equal(leaves_[parameter_], *at));
     }
     for (const bool upper : {false, true}) {
       if (upper ? last == zeros.size() : first == 0) continue;
       const auto at = fraction(upper ? zeros[last] : zeros[first - 1]);
       if (!at) return std::nullopt;
       const bool closed = valid_at(*at);
-      const Expr& x = leaves_[0];
+      const Expr& x = leaves_[parameter_];
       out.push_back(upper ? (closed ? less_equal(x, *at) : less(x, *at))
                           : (closed ? greater_equal(x, *at) : greater(x, *at)));
     }
@@ -309,7 +322,12 @@ class Search {
     return std::nullopt;
   }
 
-  [[nodiscard]] bool valid_at(const Expr& place) const { return valid(Bindings{{leaves_[0], place}}).value_or(false); }
+  [[nodiscard]] bool valid_at(const Expr& place) const {
+    Bindings there;
+    for (std::size_t i = 0; i < leaves_.size(); ++i)
+      there.set(leaves_[i], i == parameter_ ? place : Expr(Number::exact(base_[i])));
+    return valid(there).value_or(false);
+  }
 
   [[nodiscard]] bool own_conditions(const Bindings& there) const {
     try {
@@ -358,6 +376,8 @@ class Search {
   std::vector<Expr> norms_;  ///< polynomials that are zero where switches are
   std::vector<Look> looks_;
   bool every_interval_ = false;
+  std::size_t parameter_ = 0;  ///< the one that is not a whole number, if there is one
+  std::vector<double> base_;   ///< the whole numbers beside it
   std::optional<std::vector<Expr>> interval_;
 };
 

@@ -78,7 +78,7 @@ void look(const std::string& text, std::mt19937& random, Count& n) {
   } catch (const Error&) {
     return;
   }
-  if (s.status != SolveStatus::exact || !s.integers.empty()) return;
+  if (s.status != SolveStatus::exact || s.integers.size() > 1) return;
   ++n.solved;
   for (int k = 0; k < 6; ++k) {
     const auto draw = [&] { return std::round((std::uniform_real_distribution<>(-4, 4)(random)) * 64) / 64 + 1e-3; };
@@ -87,9 +87,17 @@ void look(const std::string& text, std::mt19937& random, Count& n) {
     if (!std::all_of(s.conditions.begin(), s.conditions.end(), holds)) continue;
     ++n.points;
     std::vector<double> claimed;
+    std::vector<double> values;  // of families those within the range that is looked at
     for (const Solution& one : s.solutions) {
       if (!std::all_of(one.conditions.begin(), one.conditions.end(), holds)) continue;
-      const double v = real_value(*one.values.find(x), parameters);
+      const Expr& value = *one.values.find(x);
+      for (int whole = s.integers.empty() ? 0 : -30; whole <= (s.integers.empty() ? 0 : 30); ++whole) {
+        Bindings at = parameters;
+        for (const Expr& integer : s.integers) at.set(integer, whole);
+        values.push_back(real_value(value, at));
+      }
+    }
+    for (const double v : values) {
       if (!std::isfinite(v)) continue;  // not real there
       Bindings there = parameters;
       there.set(x, Number::exact(v));
@@ -165,6 +173,19 @@ TEST_CASE("exponentials, logarithms, fractions with parameters: nothing wrong, n
       default:
         return pick(r, {"cosh", "tanh", "atan", "sinh", "asin", "erf", "lambert_W"}) + "(" + linear(r) +
                ") = " + constant(r);
+    }
+  });
+}
+
+TEST_CASE("waves with parameters: nothing wrong, nothing missing") {
+  run(20261202, 60, [](std::mt19937& r) {
+    switch (std::uniform_int_distribution<>(0, 4)(r)) {
+      case 0:
+        return pick(r, {"sin", "cos", "tan"}) + "(" + pick(r, {"x", "x + a", "2*x", "x/2"}) + ") = " + constant(r);
+      case 1: return pick(r, {"sin", "cos"}) + "(x)^2 = " + constant(r);
+      case 2: return "a*sin(x) + " + pick(r, {"b", "2", "1"}) + "*cos(x) = " + constant(r);
+      case 3: return "sin(x)^2 + " + pick(r, {"a", "b"}) + "*sin(x) = " + constant(r);
+      default: return pick(r, {"a", "b", "2"}) + "*" + pick(r, {"sin", "cos"}) + "(x) = " + constant(r);
     }
   });
 }
