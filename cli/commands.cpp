@@ -29,7 +29,7 @@
 
 namespace boreon::cli {
 
-#define BOREON_DECLARED(name) [[nodiscard]] Command name##_command();
+#define BOREON_DECLARED(name) Command name##_command();
 BOREON_COMMANDS(BOREON_DECLARED)
 #undef BOREON_DECLARED
 
