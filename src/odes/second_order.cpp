@@ -335,8 +335,15 @@ class Basis {
     const Expr& l = (*lead)[2];
     const Expr root = transforms::plain_root(factor((*lead)[1] * (*lead)[1] - 4 * l * (*lead)[0]));
     if (root.is_integer(0) || has_imaginary_unit(root)) return std::nullopt;
-    const Expr low = c_.tidy((-(*lead)[1] - root) / (2 * l));
-    const Expr width = c_.tidy(root / l);
+    Expr low = c_.tidy((-(*lead)[1] - root) / (2 * l));
+    Expr width = c_.tidy(root / l);
+    // from the other root, where small positive t would lie beyond 1, on the cut
+    const Expr list[] = {t_};
+    const double near_zero[] = {0.5};
+    if (const auto at = value_at((t_ - low) / width, list, near_zero); at && at->imag() == 0 && at->real() > 1) {
+      low = c_.tidy(low + width);
+      width = -width;
+    }
     const Expr x = c_.tidy((t_ - low) / width);
     const Expr c = c_.tidy(-(u + v * low) / (l * width));
     const Expr sum = c_.tidy(v / l - 1);
@@ -344,7 +351,7 @@ class Basis {
     const Expr spread = transforms::plain_root(factor(sum * sum - 4 * product));
     const Expr a = c_.tidy((sum + spread) / 2);
     const Expr b = c_.tidy((sum - spread) / 2);
-    return of_parameters("the hypergeometric equation", c, x, [&](const Expr& by, const Expr& order) {
+    return of_parameters("the hypergeometric equation", c, t_ - low, [&](const Expr& by, const Expr& order) {
       return hyperg(c_.tidy(a + by), c_.tidy(b + by), order, x);
     });
   }
