@@ -38,7 +38,6 @@ class Declaration {
 
  private:
   friend class Parser;
-  struct Declared;
   struct State;  ///< the parser's command, and what has been declared
   explicit Declaration(State& state) : state_(&state) {}
   State* state_;

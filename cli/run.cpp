@@ -163,9 +163,7 @@ Answer answer_to(const SimulateRequest& r) {
   const System s = time_system(m);
   TimeOptions o;
   o.from = m.run.from;
-  if (!r.until.get().has_value() && !m.run.until)
-    throw Error(ErrorKind::usage, "say until when to run: --until 600, or until = 600 in [run] of the model");
-  o.until = r.until.get().value_or(m.run.until.value_or(0));
+  o.until = end_of_run(m, r.until);
   o.samples = r.samples.get().value_or(m.run.samples);
   o.relative_tolerance = r.tolerance.get() > 0 ? r.tolerance.get() : m.run.relative_tolerance;
   o.absolute_tolerance = m.run.absolute_tolerance;

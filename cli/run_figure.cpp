@@ -12,19 +12,12 @@ namespace boreon::cli {
 namespace {
 
 std::vector<std::size_t> chosen(const FigureOptions& r, const Model& m, const System& s) {
-  std::vector<std::string> all = s.state_names;
-  all.insert(all.end(), s.output_names.begin(), s.output_names.end());
   std::vector<std::size_t> picked;
   for (const std::string& text : r.show) {
     for (const std::string& typed : split(text)) {
       if (m.find_array(typed) != nullptr) continue;  // see fields_to_draw()
       const auto parts = element_name(typed);
-      const std::string name = parts ? to_string(*parts) : typed;
-      const auto at = std::find(all.begin(), all.end(), name);
-      if (at == all.end())
-        throw Error(ErrorKind::name,
-                    fmt::format("--show: the model has no unknown or output '{}'{}", name, suggestion(name, all)));
-      picked.push_back(static_cast<std::size_t>(at - all.begin()));
+      picked.push_back(place_of_quantity(s, parts ? to_string(*parts) : typed, "--show"));
     }
   }
   if (r.show.empty()) {

@@ -92,6 +92,12 @@ Signal of_formula(const SpectrumRequest& r) {
   return out;
 }
 
+Spectrum of_samples(const SpectrumRequest& r, const std::vector<double>& samples, double step) {
+  const std::optional<std::size_t> most =
+      r.harmonics.get() ? std::optional<std::size_t>(static_cast<std::size_t>(*r.harmonics.get())) : std::nullopt;
+  return spectrum(samples, step, r.window.get() == "hann" ? Window::hann : Window::none, most);
+}
+
 Signal of_table(const SpectrumRequest& r) {
   if (r.inputs.size() != 1) throw Error(ErrorKind::usage, "spectrum takes one table");
   if (!r.over.empty()) throw Error(ErrorKind::usage, "--over is for formulas; the first column of a table is the time");
@@ -119,9 +125,7 @@ Signal of_table(const SpectrumRequest& r) {
                                                 "which a discrete transform needs",
                                                 i + 2, out.times[i], out.times[i - 1]));
   }
-  const std::optional<std::size_t> most =
-      r.harmonics.get() ? std::optional<std::size_t>(static_cast<std::size_t>(*r.harmonics.get())) : std::nullopt;
-  out.spectrum = spectrum(out.samples, step, r.window.get() == "hann" ? Window::hann : Window::none, most);
+  out.spectrum = of_samples(r, out.samples, step);
   out.name = name;
   out.variable = table.names[0];
   out.time_unit = table.units[0];
@@ -158,33 +162,24 @@ Signal of_model(const SpectrumRequest& r) {
   if (!r.over.empty()) throw Error(ErrorKind::usage, "--over is for formulas; a run takes --after and --until");
   const Model m = model_of(r);
   const System s = time_system(m);
-  if (!r.until.get().has_value() && !m.run.until)
-    throw Error(ErrorKind::usage, "say until when to run: --until 600, or until = 600 in [run] of the model");
-  const double until = r.until.get().value_or(m.run.until.value_or(0));
+  const double until = end_of_run(m, r.until);
   const double after = r.after.get().value_or(m.run.from);
   if (!(after >= m.run.from && after < until))
     throw Error(ErrorKind::usage,
                 fmt::format("--after lies between the start of the run, {}, and its end, {}", m.run.from, until));
-  std::vector<std::string> all = s.state_names;
-  all.insert(all.end(), s.output_names.begin(), s.output_names.end());
-  const std::string name = !r.of.empty() ? r.of.get() : s.output_names.empty() ? all.at(0) : s.output_names[0];
-  const auto at = std::find(all.begin(), all.end(), name);
-  if (at == all.end())
-    throw Error(ErrorKind::name,
-                fmt::format("--of: the model has no unknown or output '{}'{}", name, suggestion(name, all)));
-  const auto which = static_cast<std::size_t>(at - all.begin());
+  const std::string name = !r.of.empty()            ? r.of.get()
+                           : s.output_names.empty() ? s.state_names.at(0)
+                                                    : s.output_names[0];
+  const std::size_t which = place_of_quantity(s, name, "--of");
   const std::size_t count = r.samples.get().value_or(1024);
-  const std::optional<std::size_t> most =
-      r.harmonics.get() ? std::optional<std::size_t>(static_cast<std::size_t>(*r.harmonics.get())) : std::nullopt;
-  const Window window = r.window.get() == "hann" ? Window::hann : Window::none;
   const double tolerance = std::min(m.run.relative_tolerance, 1e-8);
   Signal out;
   out.samples = run_of(m, s, which, after, count, until, tolerance, &out.times);
   const double step = (until - after) / static_cast<double>(count);
-  out.spectrum = spectrum(out.samples, step, window, most);
+  out.spectrum = of_samples(r, out.samples, step);
   // the same from a run a hundred times tighter
   const Spectrum tighter =
-      spectrum(run_of(m, s, which, after, count, until, std::max(1e-13, tolerance / 100), nullptr), step, window, most);
+      of_samples(r, run_of(m, s, which, after, count, until, std::max(1e-13, tolerance / 100), nullptr), step);
   double largest = 0;
   double apart = 0;
   for (std::size_t k = 0; k < tighter.harmonics.size(); ++k) {

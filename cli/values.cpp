@@ -78,6 +78,22 @@ std::string unit_of(const Model& m, const std::string& state) {
   return rate && !m.independent_unit.empty() ? u->unit + "/" + m.independent_unit : u->unit;
 }
 
+double end_of_run(const Model& m, std::optional<double> asked) {
+  const std::optional<double> end = asked ? asked : m.run.until;
+  if (!end) throw Error(ErrorKind::usage, "say until when to run: --until 600, or until = 600 in [run] of the model");
+  return *end;
+}
+
+std::size_t place_of_quantity(const System& s, const std::string& name, const char* option) {
+  std::vector<std::string> all = s.state_names;
+  all.insert(all.end(), s.output_names.begin(), s.output_names.end());
+  const auto at = std::find(all.begin(), all.end(), name);
+  if (at == all.end())
+    throw Error(ErrorKind::name,
+                fmt::format("{}: the model has no unknown or output '{}'{}", option, name, suggestion(name, all)));
+  return static_cast<std::size_t>(at - all.begin());
+}
+
 int digits_of(int asked) {
   if (asked > 17) throw Error(ErrorKind::usage, "values of a model have at most 17 digits: --digits 17");
   return asked == 0 ? 6 : asked;

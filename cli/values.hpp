@@ -2,6 +2,7 @@
 // Values of unknowns and outputs of a model, as text and as fields of the answer, and figures of them.
 #pragma once
 
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -12,6 +13,10 @@ namespace boreon::cli {
 
 /// Of an unknown, or of a rate that is a state, "s'".
 [[nodiscard]] std::string unit_of(const Model& m, const std::string& state);
+/// The end that is asked for, else that of [run]. Error(usage) if there is none.
+[[nodiscard]] double end_of_run(const Model& m, std::optional<double> asked);
+/// Among the states, then the outputs. Error(name) with a near name, and the option that it comes from.
+[[nodiscard]] std::size_t place_of_quantity(const System& s, const std::string& name, const char* option);
 /// How many digits values of models are shown with: those asked for, at most 17, or 6 for 0.
 [[nodiscard]] int digits_of(int asked);
 /// `values` and `outputs`; fields of more than a few elements as one line each.

@@ -313,7 +313,6 @@ class Solve {
       } catch (const Error&) {
         return;
       }
-      ZeroTest t = zero_test(at, under, options_.points, options_.seed);
       if (at.has_symbols()) {
         const Validity where = where_valid(at, s.conditions, options_.conditions, options_.seed);
         if (where.kind == Validity::Kind::nowhere) return;
@@ -322,9 +321,9 @@ class Solve {
           s.conditions = where.conditions;
           under = options_.conditions;
           under.insert(under.end(), s.conditions.begin(), s.conditions.end());
-          t = zero_test(at, under, options_.points, options_.seed);
         }
       }
+      const ZeroTest t = zero_test(at, under, options_.points, options_.seed);
       if (t.verdict == Zero::no || t.verdict == Zero::undefined) {
         // with parameters it fails at those tried only
         if (at.has_symbols()) dropped_ = true;

@@ -14,6 +14,7 @@
 #include "boreon/sampling.hpp"
 #include "boreon/simplify.hpp"
 #include "boreon/traverse.hpp"
+#include "calculus/integral/integrator.hpp"
 #include "calculus/signs.hpp"
 #include "equations/real_search.hpp"
 #include "equations/replaced.hpp"
@@ -29,6 +30,10 @@ constexpr std::size_t lines_wanted = 12;
 constexpr std::size_t enough = 3;  // points on each side
 constexpr double far = 1e6;
 constexpr double near = 10;
+
+bool is_of_root(const Expr& exponent) {
+  return exponent.is_number() && exponent.number().is_exact() && !exponent.number().is_integer();
+}
 
 // An expression whose sign may decide.
 struct Switch {
@@ -46,8 +51,7 @@ class Switches {
     }
     postorder(std::span<const Expr>(all), [&](const Expr& n) {
       for_each_factor(n, [&](const Expr& base, const Expr& exponent) {
-        if (exponent.is_number() && exponent.number().is_exact() && !exponent.number().is_integer())
-          take(base, exponent.number().sign() < 0);
+        if (is_of_root(exponent)) take(base, exponent.number().sign() < 0);
       });
       if (is_call_of(n, "abs") || is_call_of(n, "sign")) take(n.operands()[0], false);
     });
@@ -99,9 +103,7 @@ std::vector<Expr> zeros_of_norm(Expr e) {
     std::optional<Expr> root;
     postorder(e, [&](const Expr& n) {
       for_each_factor(n, [&](const Expr& base, const Expr& exponent) {
-        if (base.has_symbols() && exponent.is_number() && exponent.number().is_exact() &&
-            !exponent.number().is_integer())
-          root = power(base, exponent);
+        if (base.has_symbols() && is_of_root(exponent)) root = power(base, exponent);
       });
     });
     if (!root) break;
@@ -326,7 +328,7 @@ class Search {
     Bindings there;
     for (std::size_t i = 0; i < leaves_.size(); ++i)
       there.set(leaves_[i], i == parameter_ ? place : Expr(Number::exact(base_[i])));
-    return valid(there).value_or(false);
+    return own_conditions(there) && zero(there).value_or(false);
   }
 
   [[nodiscard]] bool own_conditions(const Bindings& there) const {
@@ -340,9 +342,8 @@ class Search {
   }
 
   // Nothing where it cannot be told.
-  [[nodiscard]] std::optional<bool> valid(const Bindings& there) const {
+  [[nodiscard]] std::optional<bool> zero(const Bindings& there) const {
     try {
-      if (!own_conditions(there)) return false;
       const Zero z = zero_test(substitute(residual_, there, Unused::allowed), {}, 1, 1).verdict;
       if (z == Zero::unknown) return std::nullopt;
       return z == Zero::yes;
@@ -361,10 +362,11 @@ class Search {
     }
     Bindings there;
     for (std::size_t i = 0; i < leaves_.size(); ++i) there.set(leaves_[i], Expr(Number::exact(point[i])));
-    const auto v = valid(there);
-    if (!v) return std::nullopt;
     l.own = own_conditions(there);
-    l.valid = *v;
+    if (!l.own) return l;
+    const auto z = zero(there);
+    if (!z) return std::nullopt;
+    l.valid = *z;
     return l;
   }
 

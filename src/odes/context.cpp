@@ -69,31 +69,28 @@ void Context::forget(std::size_t n) {
   }
 }
 
-std::optional<Expr> Context::closed_integral(const Expr& f, const Symbol& x) {
-  if (f.is_integer(0)) return Expr(0);
+IntegralResult Context::integrated(const Expr& f, const Symbol& x, bool exceptions) const {
   IntegralOptions o;
   o.conditions = signs_.conditions();
-  o.exceptions = false;
+  o.exceptions = exceptions;
   o.points = 3;
-  const IntegralResult r = integrate(f, x, o);
+  return integrate(f, x, o);
+}
+
+std::optional<Expr> Context::closed_integral(const Expr& f, const Symbol& x) {
+  if (f.is_integer(0)) return Expr(0);
+  const IntegralResult r = integrated(f, x, false);
   if (r.status != IntegralStatus::exact) return std::nullopt;
   return without_steps(r.value, x);
 }
 
 std::vector<Context::Case> Context::closed_integrals(const Expr& f, const Symbol& x) {
   if (f.is_integer(0)) return {{0}};
-  IntegralOptions o;
-  o.conditions = signs_.conditions();
-  o.exceptions = false;
-  o.points = 3;
-  IntegralResult r = integrate(f, x, o);
+  IntegralResult r = integrated(f, x, false);
   if (r.status != IntegralStatus::exact) return {};
   std::vector<Case> out;
   const auto of_x = [&](const Expr& c) { return depends_on(c, x); };
-  if (!r.conditions.empty() && std::none_of(r.conditions.begin(), r.conditions.end(), of_x)) {
-    o.exceptions = true;
-    r = integrate(f, x, o);
-  }
+  if (!r.conditions.empty() && std::none_of(r.conditions.begin(), r.conditions.end(), of_x)) r = integrated(f, x, true);
   out.push_back({without_steps(r.value, x)});
   if (std::none_of(r.conditions.begin(), r.conditions.end(), of_x)) out[0].conditions = r.conditions;
   for (const IntegralException& e : r.exceptions) {

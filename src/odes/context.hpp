@@ -9,6 +9,7 @@
 #include <vector>
 
 #include "boreon/expr.hpp"
+#include "boreon/integral.hpp"
 #include "boreon/symbol.hpp"
 #include "calculus/signs.hpp"
 
@@ -65,6 +66,8 @@ class Context {
   [[nodiscard]] Expr tidy(const Expr& e) const;
 
  private:
+  [[nodiscard]] IntegralResult integrated(const Expr& f, const Symbol& x, bool exceptions) const;
+
   Signs signs_;
   std::set<std::string> taken_;
   std::vector<Expr> constants_;

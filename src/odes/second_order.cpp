@@ -93,6 +93,10 @@ class Basis {
 
   [[nodiscard]] Expr residual(const Expr& u) const { return derivative(u, t_, 2) + p_ * derivative(u, t_) + q_ * u; }
 
+  [[nodiscard]] Expr common_denominator() const {
+    return boreon::quotient(combine_fractions(p_ + Symbol("_l") * q_)).denominator;
+  }
+
   // The second solution is y1*integral(exp(-integral(p))/y1^2).
   Two reduced(const Expr& first) {
     const auto P = c_.closed_integral(p_, t_);
@@ -246,13 +250,13 @@ class Basis {
       }
       break;
     }
+    const Expr root = root_by_factors(g);
     const Expr square = c_.tidy(combine_fractions(power(derivative(g, t_) + 2 * p_ * g, 2) / (4 * power(g, 3))));
     if (depends_on(square, t_)) return std::nullopt;
-    const Expr c = square.is_integer(0)
-                       ? Expr(0)
-                       : c_.tidy(simplify((derivative(g, t_) + 2 * p_ * g) / (2 * g * root_by_factors(g))));
+    const Expr c =
+        square.is_integer(0) ? Expr(0) : c_.tidy(simplify((derivative(g, t_) + 2 * p_ * g) / (2 * g * root)));
     if (depends_on(c, t_)) return std::nullopt;
-    const auto z = c_.closed_integral(root_by_factors(g), t_);
+    const auto z = c_.closed_integral(root, t_);
     const auto modes = transforms::modes_of({k, c, 1}, c_.signs());
     if (!z || !modes) return std::nullopt;
     c_.step("a variable in which the coefficients are constant");
@@ -265,7 +269,7 @@ class Basis {
 
   // a*y'' + b*y' + c*y with a'' - b' + c = 0 is the derivative of a*y' + (b - a')*y
   Two exact() {
-    const Expr a = boreon::quotient(combine_fractions(p_ + Symbol("_l") * q_)).denominator;  // of both
+    const Expr a = common_denominator();
     const Expr b = combine_fractions(a * p_);
     const Expr c = combine_fractions(a * q_);
     if (!vanishes(derivative(a, t_, 2) - derivative(b, t_) + c)) return std::nullopt;
@@ -311,10 +315,10 @@ class Basis {
   // (l*t + s)*y'' + (v*t + u)*y' + w*y = 0 by Kummer's function, t*(1 - t)*y'' + (u - v*t)*y' - w*y = 0 by
   // Gauss's: 13.2.1 with 13.2.26, 15.10.1 with 15.10.3
   Two hypergeometric() {
-    const Quotient both = boreon::quotient(combine_fractions(p_ + Symbol("_l") * q_));
-    const auto lead = polynomial_in(both.denominator, t_, 2);
-    const auto middle = lead ? polynomial_in(expand(combine_fractions(both.denominator * p_)), t_, 1) : std::nullopt;
-    const auto last = lead ? polynomial_in(expand(combine_fractions(both.denominator * q_)), t_, 0) : std::nullopt;
+    const Expr all = common_denominator();
+    const auto lead = polynomial_in(all, t_, 2);
+    const auto middle = lead ? polynomial_in(expand(combine_fractions(all * p_)), t_, 1) : std::nullopt;
+    const auto last = lead ? polynomial_in(expand(combine_fractions(all * q_)), t_, 0) : std::nullopt;
     if (!lead || lead->size() < 2 || !middle || !last) return std::nullopt;
     const Expr u = (*middle)[0];
     const Expr v = middle->size() > 1 ? (*middle)[1] : Expr(0);

@@ -45,8 +45,9 @@ Verified tested(const std::vector<Expr>& residuals, std::span<const Expr> condit
       out.points = std::max(out.points, points);
       continue;
     }
-    equations::ZeroTest z = equations::zero_test(with_integrals_named(r), conditions, points, seed);
-    if (z.verdict != equations::Zero::yes) z = equations::zero_test(r, conditions, points, seed);
+    const Expr named = with_integrals_named(r);
+    equations::ZeroTest z = equations::zero_test(named, conditions, points, seed);
+    if (z.verdict != equations::Zero::yes && !(named == r)) z = equations::zero_test(r, conditions, points, seed);
     if (z.verdict != equations::Zero::yes || z.digits < digits_wanted) return {};
     out.points = std::max(out.points, z.points);
     out.digits = std::min(out.digits, z.digits);

@@ -15,12 +15,6 @@
 namespace boreon::families {
 namespace {
 
-Expr factorial(std::int64_t n) {
-  Expr out = 1;
-  for (std::int64_t k = 2; k <= n; ++k) out *= k;
-  return out;
-}
-
 // c*x^-n*cos(k*x) or the sine; a term without wave is a cosine with k = 0.
 struct WaveTerm {
   Expr c;

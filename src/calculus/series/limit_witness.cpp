@@ -25,6 +25,11 @@ Expr in_distance(const Expr& f, const Expr& x, const Expr& place, int direction,
   return substitute(f, {{x, is_infinite(place) ? direction / w : place + direction * w}}, Unused::allowed);
 }
 
+[[noreturn]] void refute(const LimitResult& result) {
+  throw Error(ErrorKind::check,
+              fmt::format("the limit found, {}, is not what nearby values tend to", to_text(result.value, {120, {}})));
+}
+
 bool has_operators(const Expr& f) {
   bool found = false;
   postorder(f, [&](const Expr& n) { found = found || is_operator(n); });
@@ -52,9 +57,7 @@ void grows_nearby(const Expr& in_w, const Symbol& w, const Bindings& at, bool fa
   const double before = values[values.size() - 2] * sign;
   const bool grows = last > 0 && (std::isinf(last) || last > before * (1 + 1e-3));
   // far out already, and still not growing
-  if (values.size() >= 3 && !grows)
-    throw Error(ErrorKind::check, fmt::format("the limit found, {}, is not what nearby values tend to",
-                                              to_text(result.value, {120, {}})));
+  if (values.size() >= 3 && !grows) refute(result);
   result.points += values.size();
   result.approached = grows;
 }
@@ -118,10 +121,7 @@ void compare_nearby(const Expr& f, const Expr& x, const Expr& place, int directi
       }
     }
   }
-  if (stays) {
-    throw Error(ErrorKind::check, fmt::format("the limit found, {}, is not what nearby values tend to",
-                                              to_text(result.value, {120, {}})));
-  }
+  if (stays) refute(result);
 }
 
 bool settles(const Expr& f, const Expr& x, const Expr& place, LimitSide side, std::span<const Expr> conditions) {
