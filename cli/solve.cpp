@@ -72,12 +72,6 @@ std::optional<std::pair<double, double>> range_within(const SolveRequest& r, con
   return std::pair{range->from, range->to};
 }
 
-std::vector<std::string> texts(const std::vector<Expr>& list) {
-  std::vector<std::string> out;
-  for (const Expr& e : list) out.push_back(to_text(e));
-  return out;
-}
-
 std::string conclusion(const SolutionSet& s) {
   const std::size_t n = s.solutions.size();
   if (s.status == SolveStatus::unevaluated) return fmt::format("unevaluated: {}\n", s.reason);
@@ -136,72 +130,6 @@ std::optional<Answer> inequality(const SolveRequest& r, const Assumed& assumed) 
   return a;
 }
 
-// With so many significant digits, certified; of what has symbols the parts that have none.
-std::string number_of(const Expr& value, bool real, int digits) {
-  if (value.has_symbols()) {
-    const auto decimal = [&](const Expr& e) -> std::optional<Expr> {
-      const Enclosure v = certify(e, {}, digits);
-      if (!v.imaginary.empty()) return std::nullopt;
-      return Expr(Number::parse(v.real));
-    };
-    return to_text(Rebuild(
-        [&](const Expr& n, Expr& result) {
-          if (n.has_symbols() || n.is_number()) return false;
-          const auto d = decimal(n);
-          if (d) result = *d;
-          return d.has_value();
-        },
-        [&](const Expr& n) {
-          if (!n.is(Kind::product)) return n;
-          Expr constant = n.operands()[0];  // with the powers of numbers, which are no nodes of their own in a product
-          Expr rest = 1;
-          for (const auto [base, exponent] : Parts(n)) {
-            const Expr factor = power(base, exponent);
-            (factor.has_symbols() ? rest : constant) *= factor;
-          }
-          if (constant.is_number()) return n;
-          const auto d = decimal(constant);
-          return d ? *d * rest : n;
-        })(value));
-  }
-  if (value.is_number() && value.number().is_integer()) return to_text(value);
-  const Enclosure v = certify(value, {}, digits);
-  if (real || v.imaginary.empty()) return v.real;
-  const bool below = v.imaginary.starts_with('-');
-  return fmt::format("{} {} {}i", v.real, below ? "-" : "+", below ? v.imaginary.substr(1) : v.imaginary);
-}
-
-// One solution as lines of the answer, and as fields.
-Json shown_solution(const SolveRequest& r, const Solution& one, int digits, std::string& text) {
-  Json values = Json::object();
-  const auto& entries = one.values.entries();
-  for (std::size_t i = 0; i < entries.size(); ++i) {
-    const Bindings::Entry& v = entries[i];
-    if (r.approximate && one.decimal.empty()) {
-      const std::string number = number_of(v.value, one.real, digits > 0 ? digits : 15);
-      values[to_text(v.target)] = number;
-      text += fmt::format("  {} = {}", to_text(v.target), number);
-      if (i + 1 < entries.size()) text += ",\n";
-      continue;
-    }
-    values[to_text(v.target)] = one.decimal.empty() ? to_text(v.value) : one.decimal;
-    text += one.decimal.empty() ? typeset(r, equation(v.target, v.value))
-                                : fmt::format("  {} = {}", to_text(v.target), one.decimal);
-    // what cannot be read at a glance comes with its number
-    if (!v.value.has_symbols() && !v.value.is_number()) {
-      const std::complex<double> z = evaluate_complex(v.value);
-      const bool real = one.real || std::abs(z.imag()) <= 1e-15 * std::abs(z);
-      text += digits > 0 && real ? fmt::format("   = {}", certify(v.value, {}, digits).real)
-                                 : fmt::format("   = {}", complex_text(real ? z.real() : z, 6));
-    }
-    if (i + 1 < entries.size()) text += ",\n";
-  }
-  if (one.multiplicity > 1) text += fmt::format("   ({} times)", one.multiplicity);
-  if (!one.conditions.empty()) text += fmt::format("   if {}", fmt::join(texts(one.conditions), " and "));
-  text += "\n";
-  return values;
-}
-
 // Those of the answer as a whole, and those that every solution has.
 std::vector<std::string> common_conditions(const SolutionSet& s) {
   std::vector<std::string> out;
@@ -224,16 +152,14 @@ std::vector<std::string> common_conditions(const SolutionSet& s) {
 
 Answer answer_of(const SolveRequest& r, const SolutionSet& s) {
   Answer a;
-  const int digits = r.digits.get();
   a.json["result"] = Json::array();
   const bool numbers = r.approximate && s.status == SolveStatus::exact;
   a.json["status"] = numbers ? "approximate" : to_string(s.status);
   a.json["complete"] = s.complete;
   a.json["multiplicities"] = Json::array();
   a.json["solution_conditions"] = Json::array();
+  show_solutions(r, s, a);
   for (const Solution& one : s.solutions) {
-    if (one.values.entries().size() > 1 && &one != &s.solutions.front()) a.text += "or\n";
-    a.json["result"].push_back(shown_solution(r, one, digits, a.text));
     a.json["multiplicities"].push_back(one.multiplicity);
     a.json["solution_conditions"].push_back(Json(texts(one.conditions)));
   }

@@ -29,6 +29,12 @@ struct SolveRequest : Request, SolverChoice, FigureOptions, MonteCarloOption {
 /// A set of solutions as it is printed, with all fields.
 [[nodiscard]] Answer answer_of(const SolveRequest& r, const SolutionSet& s);
 
+[[nodiscard]] std::vector<std::string> texts(const std::vector<Expr>& list);
+/// Each solution as lines of the answer, and as an element of `result`. Those that differ in the root of one polynomial
+/// alone are said once, in a name for the root, with a line of numbers for each; long ones are abbreviated in `result`
+/// as well, by names whose meaning stands in `roots`.
+void show_solutions(const SolveRequest& r, const SolutionSet& s, Answer& a);
+
 /// The steady state of a model.
 [[nodiscard]] Answer solve_model(const SolveRequest& r, const Model& m);
 /// --exact: the equations of a model for its unknowns, or for what --for names, in its parameters.

@@ -102,10 +102,20 @@ struct IntervalSet {
 ///     solve_inequality(less(power(x, 2), 4), x).condition(x);   // x > -2 and x < 2
 [[nodiscard]] IntervalSet solve_inequality(const Expr& condition, const Expr& x);
 
-/// The reduced Groebner basis of polynomials over the rationals, in lexicographic order of the unknowns, first one
-/// largest; other symbols come after them. Buchberger's algorithm with his criteria. Throws Error(usage) for what is no
-/// polynomial, Error(limit) where it grows too large.
-[[nodiscard]] std::vector<Expr> groebner_basis(const ExprList& polynomials, const ExprList& unknowns);
+/// Which of two monomials is the larger one in a Groebner basis.
+enum class BasisOrder : std::uint8_t {
+  lexicographic,  ///< by the first unknown: the last ones are left alone, as in elimination
+  degree,         ///< by the degree, then the smaller power of the last unknown: the smallest and quickest basis
+};
+
+/// The reduced Groebner basis of polynomials over the rationals, the first unknown largest; other symbols come after
+/// them. Computed modulo primes, put together, and verified over the rationals by its generators and pairs where that is
+/// not too much work; two further primes agree in any case. Throws Error(usage) for what is no polynomial, Error(limit) where
+/// it grows too large.
+///
+///     groebner_basis({x * x + y * y - 5, x * y - 2}, {x, y});   // y^4 - 5*y^2 + 4, 2*x + y^3 - 5*y
+[[nodiscard]] std::vector<Expr> groebner_basis(const ExprList& polynomials, const ExprList& unknowns,
+                                               BasisOrder order = BasisOrder::lexicographic);
 
 /// What the polynomials say of the other symbols alone: those of a Groebner basis that hold none of the unknowns; each
 /// is zero wherever all of the polynomials are. Throws as groebner_basis() does.

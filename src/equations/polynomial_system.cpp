@@ -1,8 +1,8 @@
 // SPDX-License-Identifier: MIT
 #include <algorithm>
 
+#include "algebra/groebner/groebner.hpp"
 #include "algebra/kernel_ring.hpp"
-#include "algebra/polynomial/groebner.hpp"
 #include "boreon/algebra.hpp"
 #include "boreon/bindings.hpp"
 #include "boreon/error.hpp"
@@ -11,45 +11,67 @@
 #include "calculus/integral/integrator.hpp"
 #include "equations/single.hpp"
 #include "equations/system.hpp"
+#include "equations/univariate_solutions.hpp"
 
 namespace boreon::equations {
 namespace {
 
 constexpr std::size_t most_candidates = 512;
+constexpr std::size_t most_by_radicals = 8;  // solutions: beyond, nested roots are not tried
 
-// The polynomials of a basis as expressions, the unknowns the largest variables in their order.
-std::optional<std::vector<Expr>> basis_of(std::span<const Expr> equations, std::span<const Expr> unknowns) {
-  const KernelRing ring(equations);
-  std::vector<unsigned> place(ring.vars());
-  std::vector<Expr> kernel_at(ring.vars());
-  unsigned next = 0;
-  for (const Expr& u : unknowns) {
-    const auto v = ring.index_of(u);
-    if (v) place[*v] = next++;
-  }
-  for (unsigned v = 0; v < ring.vars(); ++v) {
-    const Expr& k = ring.kernels()[v];
-    if (std::find(unknowns.begin(), unknowns.end(), k) != unknowns.end()) continue;
+// Equations as polynomials, the unknowns the largest variables in their order.
+class SystemRing {
+ public:
+  explicit SystemRing(std::span<const Expr> equations, std::span<const Expr> unknowns)
+      : ring_(equations), equations_(equations), unknowns_(unknowns), place_(ring_.vars()), back_(ring_.vars()) {
+    unsigned next = 0;
     for (const Expr& u : unknowns) {
-      if (depends_on(k, u)) return std::nullopt;
+      const auto v = ring_.index_of(u);
+      if (v) place_[*v] = next++;
     }
-    place[v] = next++;
+    occurring_ = next;
+    for (unsigned v = 0; v < ring_.vars(); ++v) {
+      const Expr& k = ring_.kernels()[v];
+      if (std::find(unknowns.begin(), unknowns.end(), k) != unknowns.end()) continue;
+      polynomials_ = polynomials_ &&
+                     std::none_of(unknowns.begin(), unknowns.end(), [&](const Expr& u) { return depends_on(k, u); });
+      place_[v] = next++;
+    }
+    for (unsigned v = 0; v < ring_.vars(); ++v) back_[place_[v]] = v;
   }
-  std::vector<poly::Poly> generators;
-  for (const Expr& e : equations)
-    generators.push_back(poly::permuted(ring.reduced(ring.fraction_of(e)).numerator, place, ring.vars()));
-  for (const KernelRing::Relation& r : ring.relations()) {  // sqrt(2)^2 = 2, the imaginary unit
-    poly::Poly p = poly::subtract(
-        poly::multiply(poly::variable(ring.vars(), r.variable, r.degree), r.value.denominator), r.value.numerator);
-    generators.push_back(poly::permuted(p, place, ring.vars()));
+
+  /// Whether the equations are quotients of polynomials in the unknowns.
+  [[nodiscard]] bool polynomials() const { return polynomials_; }
+  /// Whether all unknowns occur, and nothing but them: the coefficients are rational numbers.
+  [[nodiscard]] bool rational() const {
+    return polynomials_ && occurring_ == ring_.vars() && occurring_ == unknowns_.size();
   }
-  std::vector<unsigned> back(ring.vars());
-  for (unsigned v = 0; v < ring.vars(); ++v) back[place[v]] = v;
-  std::vector<Expr> out;
-  for (const poly::Poly& p : poly::groebner_basis(generators))
-    out.push_back(ring.expression(poly::permuted(p, back, ring.vars())));
-  return out;
-}
+  [[nodiscard]] std::vector<poly::Poly> generators() const {
+    std::vector<poly::Poly> out;
+    for (const Expr& e : equations_)
+      out.push_back(poly::permuted(ring_.reduced(ring_.fraction_of(e)).numerator, place_, ring_.vars()));
+    for (const KernelRing::Relation& r : ring_.relations()) {  // sqrt(2)^2 = 2, the imaginary unit
+      poly::Poly p = poly::subtract(
+          poly::multiply(poly::variable(ring_.vars(), r.variable, r.degree), r.value.denominator), r.value.numerator);
+      out.push_back(poly::permuted(p, place_, ring_.vars()));
+    }
+    return out;
+  }
+  [[nodiscard]] std::vector<Expr> expressions(const std::vector<poly::Poly>& polynomials) const {
+    std::vector<Expr> out;
+    for (const poly::Poly& p : polynomials) out.push_back(ring_.expression(poly::permuted(p, back_, ring_.vars())));
+    return out;
+  }
+
+ private:
+  KernelRing ring_;
+  std::span<const Expr> equations_;
+  std::span<const Expr> unknowns_;
+  std::vector<unsigned> place_;  // by kernel
+  std::vector<unsigned> back_;
+  unsigned occurring_ = 0;
+  bool polynomials_ = true;
+};
 
 class Triangular {
  public:
@@ -137,13 +159,14 @@ class Triangular {
 
 }  // namespace
 
-std::optional<Candidates> polynomial_system(std::span<const Expr> equations, std::span<const Expr> unknowns,
-                                            const std::vector<Expr>& conditions) {
-  auto basis = basis_of(equations, unknowns);
-  if (!basis) return std::nullopt;
+namespace {
+
+// The unknowns one after the other, from the lexicographic basis.
+std::optional<Candidates> triangular(std::vector<Expr> basis, std::span<const Expr> unknowns,
+                                     const std::vector<Expr>& conditions) {
   Candidates out;
   out.steps.emplace_back("polynomials by a Groebner basis");
-  for (const Expr& p : *basis) {
+  for (const Expr& p : basis) {
     if (std::any_of(unknowns.begin(), unknowns.end(), [&](const Expr& u) { return depends_on(p, u); })) continue;
     if (p.has_symbols()) {
       out.contradiction = "there is a solution only where " + to_text(p, {120, {}}) + " = 0";
@@ -155,18 +178,45 @@ std::optional<Candidates> polynomial_system(std::span<const Expr> equations, std
     }
     return out;
   }
-  if (!Triangular(std::move(*basis), unknowns, conditions).run(out)) return std::nullopt;
+  if (!Triangular(std::move(basis), unknowns, conditions).run(out)) return std::nullopt;
   return out;
+}
+
+}  // namespace
+
+std::optional<Candidates> polynomial_system(std::span<const Expr> equations, std::span<const Expr> unknowns,
+                                            const std::vector<Expr>& conditions) {
+  const SystemRing ring(equations, unknowns);
+  if (!ring.polynomials()) return std::nullopt;
+  const std::vector<poly::Poly> generators = ring.generators();
+  std::optional<poly::UnivariateZeros> zeros;
+  if (ring.rational()) {
+    zeros = poly::zeros_of_system(generators);
+    if (zeros && zeros->dimension > most_by_radicals) return by_one_polynomial(*zeros, conditions);
+  }
+  const auto basis = poly::groebner_basis(generators, poly::MonomialOrder::lexicographic);
+  if (auto out = triangular(ring.expressions(basis.elements), unknowns, conditions)) {
+    if (!basis.verified) {
+      out->complete = false;
+      out->incomplete = "the Groebner basis holds modulo further primes, its proof is too much work";
+    }
+    return out;
+  }
+  if (!zeros) return std::nullopt;
+  return by_one_polynomial(*zeros, conditions);
 }
 
 }  // namespace boreon::equations
 
 namespace boreon {
 
-std::vector<Expr> groebner_basis(const ExprList& polynomials, const ExprList& unknowns) {
-  const auto basis = equations::basis_of(polynomials, unknowns);
-  if (!basis) throw Error(ErrorKind::usage, "a Groebner basis is of polynomials in the unknowns");
-  return *basis;
+std::vector<Expr> groebner_basis(const ExprList& polynomials, const ExprList& unknowns, BasisOrder order) {
+  const equations::SystemRing ring(polynomials, unknowns);
+  if (!ring.polynomials()) throw Error(ErrorKind::usage, "a Groebner basis is of polynomials in the unknowns");
+  return ring.expressions(poly::groebner_basis(ring.generators(), order == BasisOrder::degree
+                                                                      ? poly::MonomialOrder::degree
+                                                                      : poly::MonomialOrder::lexicographic)
+                              .elements);
 }
 
 std::vector<Expr> eliminate(const ExprList& polynomials, const ExprList& unknowns) {

@@ -188,13 +188,15 @@ class Solve {
           has_value[k] = false;
         }
       }
-      add(values, found->conditions[i], 1, open);
+      add(values, found->conditions[i], found->multiplicities.empty() ? 1 : found->multiplicities[i], open,
+          found->distinct);
     }
     for (std::size_t k = 0; k < unknowns_.size(); ++k) {
       if (!has_value[k]) result_.free.push_back(unknowns_[k]);
     }
     result_.complete = undecided_ == 0 && found->complete;
-    if (result_.solutions.empty()) result_.reason = "no values of the unknowns satisfy all equations";
+    result_.reason = found->incomplete;
+    if (result_.solutions.empty() && result_.complete) result_.reason = "no values of the unknowns satisfy all equations";
     finish_check();
     return true;
   }
@@ -295,9 +297,10 @@ class Solve {
   }
 
   // A candidate, if it satisfies the equations and what is assumed of the unknowns.
-  void add(Bindings values, std::vector<Expr> conditions, unsigned multiplicity, const std::vector<Expr>& open) {
+  void add(Bindings values, std::vector<Expr> conditions, unsigned multiplicity, const std::vector<Expr>& open,
+           bool distinct = false) {
     Bindings tidied;
-    for (const Bindings::Entry& v : values.entries()) tidied.set(v.target, tidy_value(v.value));
+    for (const Bindings::Entry& v : values.entries()) tidied.set(v.target, distinct ? v.value : tidy_value(v.value));
     Solution s;
     s.multiplicity = multiplicity;
     for (const Bindings::Entry& v : tidied.entries()) s.real = s.real && looks_real(v.value);
@@ -345,9 +348,9 @@ class Solve {
       return;
     }
     s.values = std::move(tidied);
-    for (const Solution& known : result_.solutions) {
-      if (same(known, s)) return;
-    }
+    if (!distinct && std::any_of(result_.solutions.begin(), result_.solutions.end(),
+                                 [&](const Solution& known) { return same(known, s); }))
+      return;
     result_.solutions.push_back(std::move(s));
   }
 

@@ -20,12 +20,17 @@ struct Candidates {
   std::vector<std::string> steps;
   std::string contradiction;  ///< why there is none
   bool complete = true;
+  std::string incomplete;  ///< why it is not
+  bool distinct = false;   ///< known to differ from each other
+  std::vector<unsigned> multiplicities;  ///< of each candidate, where they are known
 };
 
 /// Equations (each to be zero) that are linear in the unknowns; nothing if they are not.
 [[nodiscard]] std::optional<Candidates> linear_system(std::span<const Expr> equations, std::span<const Expr> unknowns);
 
-/// Polynomials in the unknowns, by a Groebner basis; nothing if one is none, or a root has no closed form.
+/// Polynomials in the unknowns, by a Groebner basis; nothing if one is none, or a root has no closed form. Where there
+/// are finitely many solutions and no parameters, each has one: by radicals where these are short, else by the roots of
+/// one polynomial.
 [[nodiscard]] std::optional<Candidates> polynomial_system(std::span<const Expr> equations,
                                                           std::span<const Expr> unknowns,
                                                           const std::vector<Expr>& conditions);

@@ -125,20 +125,37 @@ std::vector<typename Domain::Value> evaluate_in(Domain domain, std::span<const E
   return GraphEvaluator<Domain>(domain).run(EvaluationPlan(expressions), leaf);
 }
 
-// Sums over the conjugate roots of a polynomial are real though their terms are not: such values come from balls whose
-// imaginary part holds zero and is far smaller than a double can tell. Empty if a value is not known to be real.
-std::vector<double> real_sums_over_roots(std::span<const Expr> expressions, const Bindings& bindings, Unused unused) {
+// Values of roots of polynomials cancel: solutions of systems are polynomials in a root with large coefficients, sums
+// over conjugate roots are real though their terms are not. They come from balls, as far as doubles can tell; empty
+// where balls do not.
+std::vector<std::complex<double>> values_of_roots(std::span<const Expr> expressions, const Bindings& bindings,
+                                                  Unused unused) {
   bool roots = false;
   postorder(expressions, [&](const Expr& e) { roots = roots || is_call_of(e, "polynomial_root"); });
   if (!roots) return {};
   for (const long precision : {192L, 1024L}) {
-    std::vector<double> values;
-    for (const Ball& b : evaluate_in(BallDomain{precision}, expressions, bindings, unused)) {
-      const auto below = [&](arb_srcptr x) { return mag_cmp_2exp_si(arb_radref(x), -precision / 2) <= 0; };
-      if (!b.finite() || arb_contains_zero(b.im()) == 0 || !below(b.im())) return {};
-      // what many digits cannot tell from zero is zero
-      if (arb_rel_accuracy_bits(b.re()) < double_bits && (precision == 192 || !below(b.re()))) break;
-      values.push_back(arb_contains_zero(b.re()) != 0 ? 0 : arf_get_d(arb_midref(b.re()), ARF_RND_NEAR));
+    std::vector<std::complex<double>> values;
+    // what many digits cannot tell from zero is zero
+    const auto nothing = [&](arb_srcptr x) {
+      return arb_contains_zero(x) != 0 && mag_cmp_2exp_si(arb_radref(x), -precision / 2) <= 0;
+    };
+    const auto part = [&](arb_srcptr x) -> std::optional<double> {
+      if (nothing(x) && (precision > 192 || mag_is_zero(arb_radref(x)) != 0)) return 0;
+      if (arb_rel_accuracy_bits(x) < double_bits) return std::nullopt;
+      return arf_get_d(arb_midref(x), ARF_RND_NEAR);
+    };
+    try {
+      for (const Ball& b : evaluate_in(BallDomain{precision}, expressions, bindings, unused)) {
+        if (!b.finite()) return {};
+        const auto re = part(b.re());
+        const auto im = nothing(b.im()) ? std::optional<double>(0) : part(b.im());
+        if (!re || !im) break;
+        values.emplace_back(*re, *im);
+      }
+    } catch (const Error& e) {
+      if (e.kind() != ErrorKind::unsupported && e.kind() != ErrorKind::convergence && e.kind() != ErrorKind::domain)
+        throw;
+      return {};
     }
     if (values.size() == expressions.size()) return values;
   }
@@ -146,14 +163,12 @@ std::vector<double> real_sums_over_roots(std::span<const Expr> expressions, cons
 }
 
 std::vector<double> doubles_of(std::span<const Expr> expressions, const Bindings& bindings, Unused unused) {
-  try {
-    return evaluate_in(RealDomain{}, expressions, bindings, unused);
-  } catch (const Error& e) {
-    if (e.kind() != ErrorKind::domain) throw;
-    std::vector<double> values = real_sums_over_roots(expressions, bindings, unused);
-    if (values.empty()) throw;
-    return values;
-  }
+  const std::vector<std::complex<double>> values = values_of_roots(expressions, bindings, unused);
+  const bool real = std::all_of(values.begin(), values.end(), [](const auto& z) { return z.imag() == 0; });
+  if (values.empty() || !real) return evaluate_in(RealDomain{}, expressions, bindings, unused);
+  std::vector<double> out;
+  for (const std::complex<double>& z : values) out.push_back(z.real());
+  return out;
 }
 
 }  // namespace
@@ -167,6 +182,7 @@ std::vector<double> evaluate(const ExprList& expressions, const Bindings& bindin
 }
 
 std::complex<double> evaluate_complex(const Expr& expression, const Bindings& bindings, Unused unused) {
+  if (const auto values = values_of_roots({&expression, 1}, bindings, unused); !values.empty()) return values[0];
   return evaluate_in(ComplexDomain{}, {&expression, 1}, bindings, unused)[0];
 }
 

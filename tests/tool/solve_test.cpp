@@ -88,3 +88,24 @@ TEST_CASE("solve MODEL --exact: closed forms in parameters, beside the numeric s
   CHECK(j["complete"] == false);
   CHECK(j["steady_digits"].get<double>() > 12);
 }
+
+TEST_CASE("solve: solutions that differ in the root of one polynomial are said once") {
+  const auto two = test::tool("solve 'x^2*y + y = 3' 'x*y^2 - x = 1' --for x,y");
+  CHECK(two.says("for each root u of u^5 - 3*u^4 - 2*u^3 + 6*u^2 + 2*u - 3:"));
+  CHECK(two.says("  x = -1.85066, y = 0.677976"));
+  CHECK(two.says("there are no others"));
+  CHECK_FALSE(two.says("polynomial_root"));
+  CHECK(test::tool("solve 'x^2*y + y = 3' 'x*y^2 - x = 1' --for x,y --digits 12").says("y = 0.677976"));
+  // a name that is taken
+  CHECK(test::tool("solve 'u^2*y + y = 3' 'u*y^2 - u = 1' --for u,y").says("for each root u_ of"));
+  const auto fields = test::tool("solve 'x^2*y + y = 3' 'x*y^2 - x = 1' --for x,y --json");
+  CHECK(fields.says("\"y\": \"polynomial_root(1, -3, 2, 6, -2, -3, 1)\""));
+  // the roots of a longer one have names in the fields as well
+  const std::string katsura =
+      "'u0^2 + 2*u1^2 + 2*u2^2 + 2*u3^2 + 2*u4^2 = u0' '2*u0*u1 + 2*u1*u2 + 2*u2*u3 + 2*u3*u4 = u1' "
+      "'2*u0*u2 + u1^2 + 2*u1*u3 + 2*u2*u4 = u2' '2*u0*u3 + 2*u1*u2 + 2*u1*u4 = u3' "
+      "'u0 + 2*u1 + 2*u2 + 2*u3 + 2*u4 = 1' --for u0,u1,u2,u3,u4";
+  const auto many = test::tool("solve " + katsura + " --json");
+  CHECK(many.says("\"roots\": {"));
+  CHECK(many.says("\"complete\": true"));
+}

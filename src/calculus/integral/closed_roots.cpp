@@ -3,11 +3,14 @@
 #include <algorithm>
 #include <array>
 
+#include "algebra/polynomial/integer.hpp"
+#include "algebra/polynomial/univariate_mod.hpp"
 #include "boreon/algebra.hpp"
 #include "boreon/catalogue.hpp"
 #include "boreon/error.hpp"
 #include "boreon/functions.hpp"
 #include "calculus/integral/integrator.hpp"
+#include "expr/work.hpp"
 
 namespace boreon {
 namespace {
@@ -176,33 +179,42 @@ std::optional<NumberedRoots> numbered_roots(const Coefficients& c) {
   Number common(1);
   for (const Expr& k : c) common = common * k.number().denominator();
   std::vector<Expr> args{0};
-  std::vector<Number> p;
+  std::vector<mpz_class> p;
   for (const Expr& k : c) {
-    p.push_back(k.number() * common);
-    args.emplace_back(p.back());
+    const Number n = k.number() * common;
+    args.emplace_back(n);
+    p.push_back(poly::Integer::from(n).mpz());
   }
-  const auto remainder = [](std::vector<Number> a, const std::vector<Number>& b) {
+  // up to a positive factor, without common divisors, so that coefficients stay as short as they can
+  const auto remainder = [](std::vector<mpz_class> a, const std::vector<mpz_class>& b) {
     while (a.size() >= b.size()) {
-      const Number q = a.back() / b.back();
-      for (std::size_t i = 0; i < b.size(); ++i) a[a.size() - b.size() + i] = a[a.size() - b.size() + i] - q * b[i];
-      a.pop_back();
+      const mpz_class q = b.back() < 0 ? mpz_class(-a.back()) : a.back();
+      const mpz_class by = abs(b.back());
+      for (mpz_class& k : a) k *= by;
+      for (std::size_t i = 0; i < b.size(); ++i) a[a.size() - b.size() + i] -= q * b[i];
+      poly::trim(a);
+      mpz_class g = 0;
+      for (const mpz_class& k : a) mpz_gcd(g.get_mpz_t(), g.get_mpz_t(), k.get_mpz_t());
+      if (g > 1) {
+        for (mpz_class& k : a) mpz_divexact(k.get_mpz_t(), k.get_mpz_t(), g.get_mpz_t());
+      }
+      charge(a.size() * (8 + mpz_size(g.get_mpz_t())));
     }
-    while (!a.empty() && a.back().is_zero()) a.pop_back();
     return a;
   };
-  std::vector<std::vector<Number>> chain{p, {}};
-  for (std::size_t i = 1; i < p.size(); ++i) chain[1].push_back(p[i] * Number(static_cast<std::int64_t>(i)));
+  std::vector<std::vector<mpz_class>> chain{p, {}};
+  for (std::size_t i = 1; i < p.size(); ++i) chain[1].push_back(p[i] * static_cast<unsigned long>(i));
   while (chain.back().size() > 1) {
-    std::vector<Number> r = remainder(chain[chain.size() - 2], chain.back());
+    std::vector<mpz_class> r = remainder(chain[chain.size() - 2], chain.back());
     if (r.empty()) return std::nullopt;
-    for (Number& k : r) k = -k;
+    for (mpz_class& k : r) k = -k;
     chain.push_back(std::move(r));
   }
   const auto changes = [&](bool at_minus_infinity) {
     int count = 0;
     int last = 0;
     for (const auto& q : chain) {
-      const int s = q.back().sign() * (at_minus_infinity && q.size() % 2 == 0 ? -1 : 1);
+      const int s = sgn(q.back()) * (at_minus_infinity && q.size() % 2 == 0 ? -1 : 1);
       if (last != 0 && s != last) ++count;
       last = s;
     }

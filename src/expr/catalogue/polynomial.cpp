@@ -7,7 +7,8 @@
 namespace boreon {
 namespace {
 
-// The roots last asked for: sums over all roots of one polynomial ask for each of them in turn.
+// The roots last asked for: sums over all roots of one polynomial ask for each of them in turn. Roots that are known to
+// more digits serve as well.
 class LastRoots {
  public:
   LastRoots() { fmpz_poly_init(polynomial_); }
@@ -19,7 +20,7 @@ class LastRoots {
   LastRoots& operator=(const LastRoots&) = delete;
   // Null if there are repeated roots.
   acb_srcptr of(const fmpz_poly_t p, long precision) {
-    if (roots_ != nullptr && precision_ == precision && fmpz_poly_equal(p, polynomial_) != 0) return roots_;
+    if (roots_ != nullptr && precision_ >= precision && fmpz_poly_equal(p, polynomial_) != 0) return roots_;
     clear();
     fmpz_poly_t g;
     fmpz_poly_init(g);

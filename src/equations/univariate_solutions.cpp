@@ -1,0 +1,178 @@
+// SPDX-License-Identifier: MIT
+#include "equations/univariate_solutions.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+#include "algebra/polynomial/polynomial.hpp"
+#include "algebra/polynomial/univariate_mod.hpp"
+#include "boreon/algebra.hpp"
+#include "boreon/functions.hpp"
+#include "boreon/symbol.hpp"
+#include "boreon/traverse.hpp"
+#include "calculus/integral/integrator.hpp"
+#include "calculus/signs.hpp"
+#include "equations/roots.hpp"
+#include "expr/work.hpp"
+
+namespace boreon::equations {
+namespace {
+
+using Rational = std::vector<mpq_class>;  // a polynomial in u, coefficients from the constant on
+
+constexpr std::size_t most_inverted = 12;  // degree up to which a quotient is made a polynomial
+
+// The remainder of a by f, which is not zero.
+Rational remainder(Rational a, const Rational& f) {
+  poly::trim(a);
+  while (a.size() >= f.size()) {
+    const mpq_class q = a.back() / f.back();
+    for (std::size_t i = 0; i < f.size(); ++i) a[a.size() - f.size() + i] -= q * f[i];
+    charge(20 * f.size());
+    poly::trim(a);
+  }
+  return a;
+}
+
+Rational product(const Rational& a, const Rational& b) {
+  if (a.empty() || b.empty()) return {};
+  Rational out(a.size() + b.size() - 1);
+  for (std::size_t i = 0; i < a.size(); ++i) {
+    for (std::size_t k = 0; k < b.size(); ++k) out[i + k] += a[i] * b[k];
+  }
+  charge(20 * a.size() * b.size());
+  return out;
+}
+
+Rational derivative(const Rational& a) {
+  Rational out;
+  for (std::size_t k = 1; k < a.size(); ++k) out.push_back(a[k] * static_cast<unsigned long>(k));
+  return out;
+}
+
+// 1/a modulo f, which have no common root, by the extended algorithm of Euclid.
+Rational inverse(const Rational& a, const Rational& f) {
+  Rational r0 = f;
+  Rational r1 = remainder(a, f);
+  Rational s0;
+  Rational s1{1};
+  while (r1.size() > 1) {
+    Rational q(r0.size() - r1.size() + 1);
+    Rational r = r0;
+    while (r.size() >= r1.size()) {
+      const mpq_class c = r.back() / r1.back();
+      const std::size_t shift = r.size() - r1.size();
+      q[shift] = c;
+      for (std::size_t i = 0; i < r1.size(); ++i) r[shift + i] -= c * r1[i];
+      poly::trim(r);
+    }
+    Rational s = product(q, s1);
+    s.resize(std::max(s.size(), s0.size()));
+    for (mpq_class& c : s) c = -c;
+    for (std::size_t i = 0; i < s0.size(); ++i) s[i] += s0[i];
+    poly::trim(s);
+    r0 = std::exchange(r1, std::move(r));
+    s0 = std::exchange(s1, std::move(s));
+  }
+  for (mpq_class& c : s1) c /= r1[0];
+  return remainder(std::move(s1), f);
+}
+
+Expr number(const mpq_class& c) { return Expr(Number::parse(c.get_str())); }
+
+Expr at(const Rational& p, const Expr& u) {
+  std::vector<Expr> terms;
+  for (std::size_t k = 0; k < p.size(); ++k) {
+    if (p[k] != 0) terms.push_back(number(p[k]) * power(u, Expr(static_cast<std::int64_t>(k))));
+  }
+  return add(terms);
+}
+
+// The polynomial of the zeros with its irreducible factors.
+poly::Factors factors_of(const std::vector<mpz_class>& coefficients) {
+  poly::Poly q = poly::constant(1, poly::Integer(0));
+  for (std::size_t k = 0; k < coefficients.size(); ++k) {
+    if (coefficients[k] == 0) continue;
+    const poly::Poly x =
+        k == 0 ? poly::constant(1, poly::Integer(1)) : poly::variable(1, 0, static_cast<poly::Degree>(k));
+    q = poly::add(q, poly::scale(x, poly::Integer(coefficients[k])));
+  }
+  return poly::factor(q);
+}
+
+Rational rational_of(const poly::Poly& p) {
+  Rational out(p.degree(0) + std::size_t{1});
+  for (std::size_t i = 0; i < p.size(); ++i) out[p.exponent(i, 0)] = p.coefficients[i].mpz();
+  return out;
+}
+
+// Radicals within the values of other unknowns are hardly ever short beyond square roots.
+std::optional<std::vector<Expr>> numbered(const std::vector<Expr>& coefficients) {
+  const auto roots = numbered_roots(coefficients);
+  if (!roots) return std::nullopt;
+  std::vector<Expr> out = roots->real;
+  out.insert(out.end(), roots->complex.begin(), roots->complex.end());
+  return out;
+}
+
+// A variable at the roots of a factor: a polynomial in u, or a quotient of two.
+struct Value {
+  Rational numerator;
+  Rational denominator;
+};
+
+Value value_modulo(const std::vector<mpq_class>& numerator, const Rational& denominator, const Rational& factor) {
+  Value out{remainder(numerator, factor), remainder(denominator, factor)};
+  if (out.denominator.size() > 1 && factor.size() - 1 > most_inverted) return out;
+  out.numerator = remainder(product(out.numerator, inverse(out.denominator, factor)), factor);
+  out.denominator = {1};
+  return out;
+}
+
+}  // namespace
+
+std::optional<Candidates> by_one_polynomial(const poly::UnivariateZeros& zeros, const std::vector<Expr>& conditions) {
+  Candidates out;
+  out.distinct = true;
+  out.complete = zeros.complete;
+  if (!out.complete) {
+    out.incomplete = fmt::format(
+        "a Groebner basis from {} primes, which further ones confirm; its proof is too much work", zeros.primes);
+  }
+  if (zeros.dimension == 0) {
+    out.contradiction = "the equations contradict each other: a combination of them says 0 = 1";
+    return out;
+  }
+  out.steps.push_back(fmt::format(
+      "polynomials by a Groebner basis: {} solution{}{}; each unknown is a polynomial in one root", zeros.distinct,
+      zeros.distinct == 1 ? "" : "s",
+      zeros.dimension == zeros.distinct ? "" : fmt::format(", {} counted with multiplicity", zeros.dimension)));
+  Rational whole(zeros.polynomial.begin(), zeros.polynomial.end());
+  const Rational denominator = zeros.by_derivative ? derivative(whole) : Rational{1};
+  const Signs signs(conditions);
+  const bool counted = zeros.dimension + 1 == zeros.polynomial.size();
+  for (const poly::Factor& f : factors_of(zeros.polynomial).list) {
+    const Rational factor = rational_of(f.base);
+    std::vector<Expr> coefficients;
+    for (const mpq_class& c : factor) coefficients.push_back(number(c));
+    const auto roots = factor.size() <= 3 ? roots_of(coefficients, signs, longest_in_systems) : numbered(coefficients);
+    if (!roots) return std::nullopt;
+    std::vector<Value> values;
+    for (const auto& n : zeros.numerators) values.push_back(value_modulo(n, denominator, factor));
+    for (const Expr& u : *roots) {
+      const bool short_root = !is_call_of(u, "polynomial_root");
+      std::vector<std::optional<Expr>> one;
+      for (const Value& v : values) {
+        const Expr value = at(v.numerator, u) / at(v.denominator, u);
+        one.emplace_back(short_root ? expand(value) : value);
+      }
+      out.values.push_back(std::move(one));
+      out.conditions.emplace_back();
+      if (counted) out.multiplicities.push_back(f.multiplicity);
+    }
+  }
+  return out;
+}
+
+}  // namespace boreon::equations
