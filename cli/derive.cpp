@@ -157,6 +157,10 @@ Answer derive_model(const DeriveRequest& r) {
 }
 
 Answer answer_to(const DeriveRequest& r) {
+  if (!r.implicit.empty()) {
+    if (is_model(r.inputs.at(0))) throw Error(ErrorKind::usage, "--implicit takes an equation, not a model");
+    return implicit_slope(r);
+  }
   const bool field = r.what.get() == "determinant" || r.what.get() == "divergence" || r.what.get() == "curl" ||
                      r.what.get() == "laplacian" || (r.what.get() == "gradient" && !r.coordinates.empty());
   if (!field && !r.coordinates.empty())
@@ -174,7 +178,8 @@ Answer derive_expressions(const DeriveRequest& r, std::size_t points) {
     const Expr e = evaluate_derivatives(read_input(text, assumed.context));
     if (is_condition(e))
       throw Error(ErrorKind::shape,
-                  "an expression is expected, not an equation or a condition; derive its two sides one by one");
+                  "an expression is expected, not an equation or a condition; derive its two sides one by one, or "
+                  "dy/dx along the curve with --implicit y --wrt x");
     functions.push_back(e);
   }
   std::vector<Expr> variables = variables_of(r, functions, assumed.context);
@@ -231,6 +236,7 @@ void DeriveRequest::declare(Declaration& d) {
         "cartesian, cylindrical, spherical or dipole (gradient, divergence, curl, laplacian)");
   d.add("--of", of, "output of the model to derive (gradient, hessian)");
   d.add("--wrt", wrt, "variables, one for each derivation: x,x,y").formulas();
+  d.add("--implicit", implicit, "the symbol that an equation makes a function of the one in --wrt: dy/dx").formulas();
   d.add("--no-check", no_check, "skip the comparison with independent numerics");
 }
 
@@ -241,6 +247,7 @@ Command derive_command() {
                                 "  boreon derive \"r*cos(a)\" \"r*sin(a)\" --wrt r,a --format unicode\n"
                                 "  boreon derive \"r*cos(a)\" \"r*sin(a)\" --wrt r,a --what determinant\n"
                                 "  boreon derive \"0\" \"0\" \"B*r*sin(theta)\" --what curl --coordinates spherical\n"
+                                "  boreon derive \"x^2 + y^2 = 25\" --implicit y --wrt x\n"
                                 "  boreon derive model.toml --what jacobian\n"
                                 "  boreon derive model.toml --what gradient --of energy\n",
                                 answer_to);

@@ -11,6 +11,7 @@ struct DeriveRequest : Request {
   Option<std::string> coordinates;
   Option<std::string> of;
   Option<std::vector<std::string>> wrt;
+  Option<std::string> implicit;
   Option<bool> no_check{false};
 
   void declare(Declaration& d) override;
@@ -28,6 +29,8 @@ struct CheckRequest : DeriveRequest {
 [[nodiscard]] Answer derive_expressions(const DeriveRequest& r, std::size_t points = 0);
 /// determinant, divergence, curl, laplacian, and gradients in curvilinear coordinates.
 [[nodiscard]] Answer derive_field(const DeriveRequest& r);
+/// --implicit: derivatives along the curve that an equation gives.
+[[nodiscard]] Answer implicit_slope(const DeriveRequest& r);
 /// Whether the two sides of an equation are the same function.
 [[nodiscard]] Answer equivalence(const CheckRequest& r);
 /// check --certify: at the start values of a model, or for expressions at --at.

@@ -163,8 +163,11 @@ std::string run_beside(const SolveRequest& r, const Problem& p, const OdeSolutio
 }  // namespace
 
 bool asks_for_functions(const SolveRequest& r) {
-  const auto texts = asked(r);
-  return std::any_of(texts.begin(), texts.end(), [](const std::string& t) { return unknown_of(t).has_value(); });
+  const auto asked_for = asked(r);
+  return std::any_of(asked_for.begin(), asked_for.end(), [](const std::string& t) {
+    const bool known = find_function(t.substr(0, t.find('('))) != nullptr;  // exp(x) stands for itself
+    return !known && unknown_of(t).has_value();
+  });
 }
 
 Answer solve_differential_equations(const SolveRequest& r) {

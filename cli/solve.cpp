@@ -7,6 +7,7 @@
 #include <cmath>
 
 #include "boreon/equations.hpp"
+#include "boreon/function.hpp"
 #include "fit.hpp"
 #include "solve.hpp"
 
@@ -92,6 +93,39 @@ std::string conclusion(const SolutionSet& s) {
   return text;
 }
 
+// Cases of the parameters, each with its condition on the unknown.
+Answer inequality_with_parameters(const SolveRequest& r, const Expr& c, const Expr& x,
+                                  const std::vector<Expr>& conditions) {
+  const InequalityCases s = solve_inequality_cases(c, x, conditions);
+  Answer a;
+  a.json["status"] = s.solved ? "exact" : "unevaluated";
+  a.json["complete"] = s.solved;
+  a.json["reason"] = s.reason;
+  a.json["check"] = {{"method", "solved at numbers for the parameters in each region, in ball arithmetic"},
+                     {"points", 4 * s.cases.size()},
+                     {"digits", s.solved ? 15 : 0},
+                     {"worst", nullptr},
+                     {"verdict", s.solved ? "agrees" : "untested"}};
+  a.json["result"] = Json::array();
+  if (!s.solved) {
+    a.json["result"] = nullptr;
+    a.text = fmt::format("unevaluated: {}; with numbers for the parameters (--set) it is solved\n", s.reason);
+    return a;
+  }
+  for (const InequalityCase& one : s.cases) {
+    const Expr result = one.set.condition(x);
+    const std::string name = to_text(x);
+    a.text += one.set.intervals.empty()                      ? fmt::format("  no real {}", name)
+              : result.is_constant(ConstantCode::true_value) ? fmt::format("  every real {}", name)
+                                                             : typeset(r, result);
+    if (!one.conditions.empty()) a.text += fmt::format("   if {}", fmt::join(texts(one.conditions), " and "));
+    a.text += "\n";
+    a.json["result"].push_back({{"condition", to_text(result)}, {"if", texts(one.conditions)}});
+  }
+  a.text += "check: solved at numbers for the parameters in each region, in ball arithmetic\n";
+  return a;
+}
+
 // One condition of one unknown, if that is what was given.
 std::optional<Answer> inequality(const SolveRequest& r, const Assumed& assumed) {
   if (r.inputs.size() != 1 || r.inputs[0].find("==") != std::string::npos) return std::nullopt;
@@ -103,6 +137,9 @@ std::optional<Answer> inequality(const SolveRequest& r, const Assumed& assumed) 
   if (unknowns.size() != 1) throw Error(ErrorKind::usage, "an inequality is solved for one unknown: --for x");
   if (!depends_on(c, unknowns[0]))
     throw Error(ErrorKind::usage, "the unknown " + to_text(unknowns[0]) + " does not occur in the inequality");
+  for (const Symbol& other : free_symbols(c)) {
+    if (!(Expr(other) == unknowns[0])) return inequality_with_parameters(r, c, unknowns[0], assumed.conditions);
+  }
   std::vector<Expr> all{c};
   all.insert(all.end(), assumed.conditions.begin(), assumed.conditions.end());
   const IntervalSet s = solve_inequality(all.size() == 1 ? c : conjunction(all), unknowns[0]);
@@ -152,13 +189,17 @@ std::vector<std::string> common_conditions(const SolutionSet& s) {
 
 Answer answer_of(const SolveRequest& r, const SolutionSet& s) {
   Answer a;
-  a.json["result"] = Json::array();
+  show_solutions(r, s, a);
+  conclude(r, s, a);
+  return a;
+}
+
+void conclude(const SolveRequest& r, const SolutionSet& s, Answer& a) {
   const bool numbers = r.approximate && s.status == SolveStatus::exact;
   a.json["status"] = numbers ? "approximate" : to_string(s.status);
   a.json["complete"] = s.complete;
   a.json["multiplicities"] = Json::array();
   a.json["solution_conditions"] = Json::array();
-  show_solutions(r, s, a);
   for (const Solution& one : s.solutions) {
     a.json["multiplicities"].push_back(one.multiplicity);
     a.json["solution_conditions"].push_back(Json(texts(one.conditions)));
@@ -179,10 +220,54 @@ Answer answer_of(const SolveRequest& r, const SolutionSet& s) {
     a.text += fmt::format("check: {} ({} value{} at {} point{})\n", s.check.method, s.check.entries,
                           s.check.entries == 1 ? "" : "s", s.check.points, s.check.points == 1 ? "" : "s");
   if (r.steps && !s.steps.empty()) a.text += fmt::format("route:\n  {}\n", fmt::join(s.steps, "\n  "));
-  return a;
 }
 
 namespace {
+
+// --complex: the unknowns are read as complex symbols.
+Assumed assumptions_with_complex(const SolveRequest& r) {
+  Assumed assumed = assumptions_of(r);
+  if (!r.complex) return assumed;
+  std::vector<Expr> unknowns;
+  if (r.solve_for.peek().empty()) {
+    unknowns = unknowns_of(r, assumed, equations_of(r, assumed));
+  } else {
+    for (const std::string& list : r.solve_for) {
+      for (const std::string& name : split(list)) unknowns.push_back(read_input(name, assumed.context, "--for"));
+    }
+  }
+  for (const Expr& u : unknowns) {
+    if (!u.is(Kind::symbol)) continue;
+    if (const auto known = assumed.context.names.find(u.name()); known != assumed.context.names.end())
+      throw Error(ErrorKind::usage,
+                  fmt::format("--complex and what --assume or --set says of {} do not go together", u.name()));
+    assumed.context.names.emplace(u.name(), Symbol(u.name(), {Assumption::complex}));
+  }
+  return assumed;
+}
+
+// --stationary and --inverse: of one expression.
+Answer consequence_of(const SolveRequest& r) {
+  if (r.stationary && r.inverse) throw Error(ErrorKind::usage, "--stationary and --inverse do not go together");
+  const Assumed assumed = assumptions_with_complex(r);
+  const char* const what = r.stationary ? "--stationary" : "--inverse";
+  if (r.inputs.size() != 1) throw Error(ErrorKind::usage, fmt::format("{} takes one expression", what));
+  const Expr f = read_input(r.inputs[0], assumed.context);
+  if (is_condition(f))
+    throw Error(ErrorKind::usage, fmt::format("{} takes an expression, not an equation or a condition", what));
+  std::vector<Expr> unknowns;
+  if (r.stationary && r.solve_for.peek().empty()) {
+    for (const Symbol& s : free_symbols(f)) unknowns.emplace_back(s);
+    if (unknowns.empty()) throw Error(ErrorKind::usage, "the expression contains no symbol");
+  } else {
+    unknowns = unknowns_of(r, assumed, {f});
+  }
+  SolveOptions options;
+  options.conditions = assumed.conditions;
+  if (r.stationary) return stationary_points_of(r, f, unknowns, options);
+  if (unknowns.size() != 1) throw Error(ErrorKind::usage, "--inverse is of a function of one symbol: --for x");
+  return answer_of(r, inverse(Function("f", {Symbol::from(unknowns[0])}, f, Unused::allowed), options).solutions);
+}
 
 // A model with more equations than unknowns is fitted; what solve was asked for goes on.
 FitRequest fit_request(const SolveRequest& r) {
@@ -206,8 +291,9 @@ Answer answer_to(const SolveRequest& r) {
     const bool more_equations = m.equations.size() > m.unknowns.size() && !m.in_time() && m.fits.empty();
     return more_equations ? fit_of_model(fit_request(r), m) : solve_model(r, m);
   }
+  if (r.stationary || r.inverse) return consequence_of(r);
   if (asks_for_functions(r)) return solve_differential_equations(r);
-  const Assumed assumed = assumptions_of(r);
+  const Assumed assumed = assumptions_with_complex(r);
   if (auto a = inequality(r, assumed)) return *a;
   const std::vector<Expr> equations = equations_of(r, assumed);
   for (const Expr& call : unknown_calls(equations)) {
@@ -239,6 +325,9 @@ void SolveRequest::declare(Declaration& d) {
   d.add("--plot", plot, "figure of the fields of a model; with --compare-jacobian of the convergence: .png or .svg");
   d.add("--show", show, "fields in the figure: T,flux");
   d.add("--log-y", log_y, "logarithmic value axis");
+  d.add("--complex", complex, "over the complex numbers, functions inverted with all their branches");
+  d.add("--stationary", stationary, "where all derivatives of an expression are zero: minima, maxima, saddles");
+  d.add("--inverse", inverse, "the inverse function of an expression, all branches, as functions of y");
   d.add("--within", within, "all roots in a range of the unknown: \"x from 0 to 10\"").formulas();
   d.add("--steps", steps, "explain the route");
   declare_solver(d);
@@ -254,6 +343,8 @@ Command solve_command() {
       "  boreon solve \"u + v = p\" \"u*v = q\" --for u,v\n"
       "  boreon solve \"sin(x) = 1/2\"\n"
       "  boreon solve \"x = cos(x)\" --within \"x from 0 to 2\"\n"
+      "  boreon solve \"exp(z) = -1\" --complex\n"
+      "  boreon solve \"x^3 - 3*x + y^2\" --stationary\n"
       "  boreon solve \"y'' + w^2*y = 0\" --for \"y(t)\" --given \"y(0)=1, y'(0)=0\" --assume \"w > 0\"\n"
       "  boreon solve model.toml\n"
       "  boreon solve model.toml --set k1=2e-7 --verbose\n"

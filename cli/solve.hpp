@@ -15,6 +15,9 @@ struct SolveRequest : Request, SolverChoice, FigureOptions, MonteCarloOption {
   Option<bool> exact{false};
   Option<bool> roots{false};
   Option<bool> compare_jacobian{false};
+  Option<bool> complex{false};
+  Option<bool> stationary{false};
+  Option<bool> inverse{false};
   Option<std::string> within;
   Option<bool> steps{false};
   Option<int> digits{0};
@@ -28,6 +31,11 @@ struct SolveRequest : Request, SolverChoice, FigureOptions, MonteCarloOption {
 [[nodiscard]] Answer solve_differential_equations(const SolveRequest& r);
 /// A set of solutions as it is printed, with all fields.
 [[nodiscard]] Answer answer_of(const SolveRequest& r, const SolutionSet& s);
+/// What is said after the solutions: whether they are all, conditions, exceptions, evidence, the route.
+void conclude(const SolveRequest& r, const SolutionSet& s, Answer& a);
+/// --stationary: each point with its kind and the value there.
+[[nodiscard]] Answer stationary_points_of(const SolveRequest& r, const Expr& f, const std::vector<Expr>& unknowns,
+                                          const SolveOptions& options);
 
 [[nodiscard]] std::vector<std::string> texts(const std::vector<Expr>& list);
 /// Each solution as lines of the answer, and as an element of `result`. Those that differ in the root of one polynomial

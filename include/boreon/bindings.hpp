@@ -23,27 +23,28 @@ namespace boreon BOREON_API {
 /// What happens to a binding whose symbol occurs nowhere.
 enum class Unused { error, allowed };
 
-/// An ordered map from symbols (or calls of unknown functions, such as y(t)) to expressions or numbers.
+/// An ordered map from symbols (or calls of functions, unknown ones such as y(t) or known ones such as exp(a*x)) to
+/// expressions or numbers. A call stands for itself alone, not for what contains the same arguments otherwise.
 ///
 /// A bare name stands for every symbol of that name, whatever its assumptions.
 class Bindings {
  public:
   struct Entry {
-    Expr target;       ///< a symbol or an unknown call; meaningless if `name` is set
+    Expr target;       ///< a symbol or a call; meaningless if `name` is set
     std::string name;  ///< set when the binding was given by name
     Expr value;
   };
 
   Bindings() = default;
   Bindings(std::initializer_list<std::pair<Expr, Expr>> entries);
-  /// Binds or rebinds. Throws Error(usage) unless the target is a symbol or a call of an unknown function.
+  /// Binds or rebinds. Throws Error(usage) unless the target is a symbol, or a call that holds symbols.
   Bindings& set(const Expr& target, const Expr& value);
   /// Throws Error(name) unless the text is an identifier.
   Bindings& set(std::string_view name, const Expr& value);
 
   [[nodiscard]] const std::vector<Entry>& entries() const noexcept { return entries_; }
   [[nodiscard]] bool empty() const noexcept { return entries_.empty(); }
-  /// The value bound to this symbol or unknown call, or null.
+  /// The value bound to this symbol or call, or null.
   [[nodiscard]] const Expr* find(const Expr& target) const;
 
  private:

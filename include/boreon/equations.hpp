@@ -5,6 +5,7 @@
 #include <cstddef>
 #include <cstdint>
 #include <optional>
+#include <span>
 #include <string>
 #include <utility>
 #include <vector>
@@ -15,6 +16,7 @@
 #include "boreon/expr.hpp"
 #include "boreon/function.hpp"
 #include "boreon/list.hpp"
+#include "boreon/symbol.hpp"
 
 namespace boreon BOREON_API {
 
@@ -97,10 +99,37 @@ struct IntervalSet {
 /// Inequalities of one unknown without parameters, joined by and, or, not: all places where the truth may change are
 /// found (zeros of the differences, poles, ends of domains) and the condition is decided there and in between, in ball
 /// arithmetic. Where a side has no real value the inequality does not hold. Assumptions of x count. Throws Error(usage)
-/// if other symbols occur.
+/// if other symbols occur: see solve_inequality_cases().
 ///
 ///     solve_inequality(less(power(x, 2), 4), x).condition(x);   // x > -2 and x < 2
 [[nodiscard]] IntervalSet solve_inequality(const Expr& condition, const Expr& x);
+
+/// What an inequality says where these conditions on its parameters hold.
+struct InequalityCase {
+  std::vector<Expr> conditions;
+  IntervalSet set;
+};
+struct InequalityCases {
+  std::vector<InequalityCase> cases;  ///< together for all parameters that the conditions given allow
+  bool solved = false;                ///< else `reason` says what stood in the way
+  std::string reason;
+};
+
+/// Inequalities of one unknown with parameters: the ends of the intervals are found as expressions, the signs that
+/// decide which of them are real and in which order they come are told apart, and in each region of the parameters the
+/// inequality is solved at several numbers. Up to six such signs. Throws as solve_inequality() does, but for other
+/// symbols.
+///
+///     solve_inequality_cases(less(a * x + b, 0), x).cases;   // x < -b/a if a > 0; x > -b/a if a < 0; ...
+[[nodiscard]] InequalityCases solve_inequality_cases(const Expr& condition, const Expr& x,
+                                                     std::span<const Expr> conditions = {});
+
+/// The polynomial of least degree with integer coefficients without common divisor, the leading one positive, that is
+/// zero at an algebraic number: made of rational numbers, roots, the imaginary unit, polynomial_root. Found by a
+/// Groebner basis, its factor by the ball that holds the number. Throws Error(unsupported) for other numbers.
+///
+///     minimal_polynomial(sqrt(Expr(2)) + sqrt(Expr(3)), x);   // x^4 - 10*x^2 + 1
+[[nodiscard]] Expr minimal_polynomial(const Expr& number, const Symbol& x);
 
 /// Which of two monomials is the larger one in a Groebner basis.
 enum class BasisOrder : std::uint8_t {
@@ -109,9 +138,9 @@ enum class BasisOrder : std::uint8_t {
 };
 
 /// The reduced Groebner basis of polynomials over the rationals, the first unknown largest; other symbols come after
-/// them. Computed modulo primes, put together, and verified over the rationals by its generators and pairs where that is
-/// not too much work; two further primes agree in any case. Throws Error(usage) for what is no polynomial, Error(limit) where
-/// it grows too large.
+/// them. Computed modulo primes, put together, and verified over the rationals by its generators and pairs where that
+/// is not too much work; two further primes agree in any case. Throws Error(usage) for what is no polynomial,
+/// Error(limit) where it grows too large.
 ///
 ///     groebner_basis({x * x + y * y - 5, x * y - 2}, {x, y});   // y^4 - 5*y^2 + 4, 2*x + y^3 - 5*y
 [[nodiscard]] std::vector<Expr> groebner_basis(const ExprList& polynomials, const ExprList& unknowns,
@@ -123,11 +152,18 @@ enum class BasisOrder : std::uint8_t {
 ///     eliminate({x - t * t, y - t * t * t}, {t});   // x^3 - y^2
 [[nodiscard]] std::vector<Expr> eliminate(const ExprList& polynomials, const ExprList& unknowns);
 
-/// dy/dx along the curve on which the equation, an expression that is to be zero, holds: -F_x/F_y, simplified. Throws
-/// Error(usage) unless both are symbols that occur.
+/// dy/dx, or a higher derivative, along the curve on which the equation, an expression that is to be zero, holds: the
+/// first is -F_x/F_y, simplified. Throws Error(usage) unless both are symbols that occur and the order is 1 to 20,
+/// Error(domain) where the equation does not fix y.
 ///
 ///     implicit_derivative(power(x, 2) + power(y, 2) - 25, y, x);   // -x/y
-[[nodiscard]] Expr implicit_derivative(const Expr& equation, const Expr& y, const Expr& x);
+[[nodiscard]] Expr implicit_derivative(const Expr& equation, const Expr& y, const Expr& x, unsigned order = 1);
+
+/// Compares implicit derivatives of orders 1, 2, ... with difference quotients along the curve: from random points,
+/// whose level of the expression is kept, it is followed to both sides with Newton's method.
+[[nodiscard]] Evidence check_implicit_derivatives(const Expr& equation, const Expr& y, const Expr& x,
+                                                  std::span<const Expr> derivatives,
+                                                  std::span<const Expr> conditions = {});
 
 /// The branches of the inverse of a function of one argument, and how they were found: conditions, whether there are
 /// others.

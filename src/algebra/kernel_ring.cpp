@@ -371,8 +371,26 @@ Fraction KernelRing::convert(const Expr& e) const {
   return reduced(out);
 }
 
+// A numbered root as a variable: its n-th power by those below.
+std::optional<KernelRing::Relation> KernelRing::relation_of_numbered_root(unsigned v) const {
+  const auto c = kernels_[v].operands();
+  if (!is_call_of(kernels_[v], "polynomial_root") || c.size() < 3) return std::nullopt;
+  if (!std::all_of(c.begin(), c.end(), [](const Expr& k) { return k.is_number() && k.number().is_integer(); }))
+    return std::nullopt;
+  const auto n = static_cast<unsigned>(c.size() - 2);
+  Poly below = poly::constant(vars(), 0);
+  for (unsigned k = 0; k < n; ++k) {
+    const Poly power = k == 0 ? poly::constant(vars(), 1) : poly::variable(vars(), v, k);
+    below = poly::add(below, poly::scale(power, -poly::Integer::from(c[k + 1].number())));
+  }
+  return Relation{v, n, divide(fraction(below), fraction(c.back().number(), vars())), false};
+}
+
 void KernelRing::make_relations() {
   if (options_.roots) {
+    for (unsigned v = 0; v < vars(); ++v) {
+      if (auto r = relation_of_numbered_root(v)) relations_.push_back(std::move(*r));
+    }
     if (const auto v = index_of(imaginary_unit())) relations_.push_back({*v, 2, fraction(Number(-1), vars()), true});
     for (const Root& r : roots_) {
       if (const auto n = r.base.word(); n && *n > 1) {
@@ -408,6 +426,13 @@ Fraction KernelRing::reduced(const Fraction& f) const {
     bool changed = false;
     for (const Relation& r : relations_) {
       const auto lower = [&](const Poly& p) {
+        if (r.value.numerator.degree(r.variable) > 0) {  // of a numbered root: the remainder by its polynomial
+          const Poly of_root = poly::subtract(
+              poly::multiply(poly::variable(vars(), r.variable, r.degree), r.value.denominator), r.value.numerator);
+          const unsigned steps = p.degree(r.variable) - r.degree + 1;
+          return divide(fraction(poly::pseudo_remainder(p, of_root, r.variable)),
+                        fraction(poly::power(r.value.denominator, steps)));
+        }
         // variable^(k) = variable^(k mod d)*value^(k div d)
         const auto c = poly::coefficients_in(p, r.variable);
         std::vector<Fraction> terms;

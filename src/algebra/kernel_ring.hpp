@@ -42,7 +42,7 @@ class KernelRing {
   [[nodiscard]] Fraction fraction_of(const Expr& e) const;
   [[nodiscard]] Fraction reduced(const Fraction& f) const;
 
-  /// variable^degree = value: what `reduced` goes by.
+  /// variable^degree = value: what `reduced` goes by. The value of a numbered root holds smaller powers of it.
   struct Relation {
     unsigned variable;
     unsigned degree;
@@ -70,6 +70,7 @@ class KernelRing {
   [[nodiscard]] Fraction convert_exponential(const Expr& argument) const;
   [[nodiscard]] Fraction variable_power(unsigned v, std::int64_t n) const;
   void make_relations();
+  [[nodiscard]] std::optional<Relation> relation_of_numbered_root(unsigned v) const;
   void guard(const Fraction& f) const;
   [[nodiscard]] Expr monomial(const std::uint64_t* m, const poly::Layout& layout, const Expr& coefficient,
                               std::vector<Expr>& factors) const;

@@ -215,8 +215,8 @@ IntervalSet solve_inequality(const Expr& condition, const Expr& x) {
     throw Error(ErrorKind::usage, "an inequality is solved for a symbol, not " + to_text(x, {60, {}}));
   for (const Symbol& s : free_symbols(condition)) {
     if (s == x) continue;
-    throw Error(ErrorKind::usage, "an inequality with parameters is not solved; give " + s.name() + " a value (--set " +
-                                      s.name() + "=...)");
+    throw Error(ErrorKind::usage,
+                "the inequality has the parameter " + s.name() + ": solve_inequality_cases() takes those");
   }
   return Cells(condition, x).run();
 }

@@ -117,4 +117,43 @@ std::optional<Inverses> inverses(const Expr& kernel, const Expr& v, const Signs&
   return std::nullopt;
 }
 
+std::optional<Inverses> complex_inverses(const Expr& kernel, const Expr& v, Expr& argument) {
+  const Expr turn = 2 * pi() * imaginary_unit();
+  if (kernel.is(Kind::power)) {
+    const Expr& base = kernel.operands()[0];
+    const Expr& exponent = kernel.operands()[1];
+    if (exponent.is_number()) {
+      argument = base;
+      return Inverses{{power(v, 1 / exponent)}};
+    }
+    argument = exponent;
+    if (v.is_integer(0)) return Inverses{};
+    return Inverses{{log(v) / log(base), turn / log(base)}};
+  }
+  if (!kernel.is(Kind::call) || kernel.operands().size() != 1) return std::nullopt;
+  argument = kernel.operands()[0];
+  const auto name = kernel.function().name;
+  if (name == "exp") return v.is_integer(0) ? Inverses{} : Inverses{{log(v), turn}};
+  if (name == "sin") return sine(v);
+  if (name == "cos") return cosine(v);
+  if (name == "tan") return Inverses{{atan(v), pi()}};
+  if (name == "sinh") {
+    if (v.is_integer(0)) return Inverses{{0, turn / 2}};
+    return Inverses{{asinh(v), turn}, {turn / 2 - asinh(v), turn}};
+  }
+  if (name == "cosh") {
+    if (v.is_integer(1)) return Inverses{{0, turn}};
+    return Inverses{{acosh(v), turn}, {-acosh(v), turn}};
+  }
+  if (name == "tanh") return Inverses{{atanh(v), turn / 2}};
+  // the principal branches take a part of the plane alone: sqrt, log and arcs have one u at most
+  for (const char* one : {"log", "asin", "acos", "atan", "asinh", "acosh", "atanh", "log1p", "log2", "log10"}) {
+    if (name != one) continue;
+    for (const InverseRow& row : rows) {
+      if (row.name == name) return row.of(v);
+    }
+  }
+  return std::nullopt;
+}
+
 }  // namespace boreon::equations

@@ -23,4 +23,7 @@ struct Inverse {
 [[nodiscard]] std::optional<std::vector<Inverse>> inverses(const Expr& kernel, const Expr& v, const Signs& signs,
                                                            Expr& argument);
 
+/// The same over the complex numbers; without conditions: where v has no such u, substituting it back tells.
+[[nodiscard]] std::optional<std::vector<Inverse>> complex_inverses(const Expr& kernel, const Expr& v, Expr& argument);
+
 }  // namespace boreon::equations

@@ -102,7 +102,33 @@ Roots decomposed(const Coefficients& c, const Signs& signs, std::size_t longest)
   return out;
 }
 
+Expr as_quotient(const Expr& e) {
+  const Quotient q = quotient(e);
+  return q.numerator / q.denominator;
+}
+
+// a*x^3 + b*x^2 + c*x + d with symbols, by radicals (Cardano): one cube root, the principal one, for all three; the
+// coefficient of x without the square must not be zero.
+std::vector<Expr> cubic(const Coefficients& k) {
+  const Expr& a = k[3];
+  const Expr p = third_of_linear(k);
+  const Expr shift = k[2] / (3 * a);
+  const Expr q = as_quotient(2 * power(shift, 3) - shift * k[1] / a + k[0] / a);
+  const Expr u = power(sqrt(power(q, 2) / 4 + power(p, 3)) - q / 2, Expr(1) / 3);
+  const Expr turn = (imaginary_unit() * sqrt(Expr(3)) - 1) / 2;
+  const Expr back = (-imaginary_unit() * sqrt(Expr(3)) - 1) / 2;
+  return {u - p / u - shift, turn * u - back * p / u - shift, back * u - turn * p / u - shift};
+}
+
 }  // namespace
+
+// p/3 of x^3 + p*x + q, to which a cubic is moved.
+Expr third_of_linear(const Coefficients& k) { return as_quotient(k[1] / (3 * k[3]) - power(k[2] / (3 * k[3]), 2)); }
+
+Roots cubic_roots(const Coefficients& c, std::size_t longest) {
+  Roots out = cubic(c);
+  return readable(*out, longest) ? out : std::nullopt;
+}
 
 Roots roots_of(const Coefficients& c, const Signs& signs, std::size_t longest) {
   const std::size_t n = c.size() - 1;

@@ -27,6 +27,13 @@ inline constexpr std::size_t longest_in_systems = 50;
 [[nodiscard]] std::optional<std::vector<Expr>> roots_of(const std::vector<Expr>& coefficients, const Signs& signs,
                                                         std::size_t longest = longest_radicals);
 
+/// Of a cubic with symbols, by radicals; nothing where they are too long. Where third_of_linear() vanishes they do not
+/// hold, and which of them are real is not told.
+[[nodiscard]] std::optional<std::vector<Expr>> cubic_roots(const std::vector<Expr>& coefficients, std::size_t longest);
+
+/// p/3 of y^3 + p*y + q = 0, which a cubic becomes without its square.
+[[nodiscard]] Expr third_of_linear(const std::vector<Expr>& coefficients);
+
 /// The real ones among them, under conditions where parameters decide: x^2 = a has two if a >= 0, x^3 = a one. Nothing
 /// also where it depends on parameters which roots are real and no condition says so.
 [[nodiscard]] std::optional<std::vector<Root>> real_roots_of(const std::vector<Expr>& coefficients, const Signs& signs,

@@ -82,6 +82,7 @@ std::size_t distinct_waves(const Expr& e, const Symbol& x) {
 
 // Sines and cosines of multiples and sums by those of the parts, tangents and exponential forms by these.
 Expr prepared(const Expr& e, const Symbol& x) {
+  const bool complex = !x.assumptions().has(Assumption::real);
   int circular = 0;
   bool hyperbolic = false;
   bool tangent = false;
@@ -101,7 +102,7 @@ Expr prepared(const Expr& e, const Symbol& x) {
     if (distinct_waves(combined, x) == 1) return combined;
   }
   if (circular > 1) out = expand_angles(tangent ? in_sines_and_cosines(out) : out);
-  if (hyperbolic && exponentials > 1) out = in_exponentials(out);
+  if (hyperbolic && (exponentials > 1 || (complex && circular > 0))) out = in_exponentials(out);
   return out;
 }
 
@@ -123,6 +124,7 @@ Symbol SingleSolver::integer_for(const Expr& v) {
 
 SingleSolver::Found SingleSolver::operator()(const Expr& e, const Symbol& x) {
   rational_ = is_rational_in(e, x);
+  complex_ = !x.assumptions().has(Assumption::real);
   Found found = zeros(e, x);
   if (!found) return found;
   std::vector<Root> out;
@@ -160,6 +162,7 @@ SingleSolver::Found SingleSolver::zeros(const Expr& e, const Symbol& x) {
   if (!depends_on(e, x)) return without_unknown(e);
   bool folded = false;
   postorder(e, [&](const Expr& n) { folded = folded || (depends_on(n, x) && branches_of(n)); });
+  if (folded && complex_) return std::nullopt;  // signs and amounts split the real line, not the plane
   if (folded) return by_branches(e, x);
   try {
     const Expr ready = prepared(e, x);
@@ -237,6 +240,10 @@ SingleSolver::Found SingleSolver::of_factors(const Expr& e, const Symbol& x) {
 
 SingleSolver::Found SingleSolver::of_kernels(const Expr& factor, const std::vector<Expr>& kernels, const Symbol& x) {
   using Way = Found (SingleSolver::*)(const Expr&, const std::vector<Expr>&, const Symbol&);
+  if (complex_) {
+    if (const Found found = without_root(factor, kernels, x)) return found;
+    return in_exponential(factor, kernels, x);
+  }
   for (const Way way : {&SingleSolver::without_root, &SingleSolver::of_logarithms, &SingleSolver::by_lambert,
                         &SingleSolver::of_power_times_exponential, &SingleSolver::of_two_powers,
                         &SingleSolver::of_waves, &SingleSolver::by_logarithm_of_unknown}) {
@@ -245,18 +252,50 @@ SingleSolver::Found SingleSolver::of_kernels(const Expr& factor, const std::vect
   return std::nullopt;
 }
 
+// Waves and hyperbolic functions of one angle over the complex numbers: a polynomial in one exponential.
+SingleSolver::Found SingleSolver::in_exponential(const Expr& factor, const std::vector<Expr>& kernels,
+                                                 const Symbol& x) {
+  if (std::all_of(kernels.begin(), kernels.end(), [](const Expr& k) { return is_call_of(k, "exp"); }))
+    return std::nullopt;
+  const Expr in_exp = in_exponentials(factor);
+  // the unknown itself stands in the exponents alone
+  const Symbol hidden("_e");
+  const Expr without = Rebuild(
+      [&](const Expr& n, Expr& result) {
+        const bool exponential = is_call_of(n, "exp") && depends_on(n, x);
+        if (exponential) result = hidden;
+        return exponential;
+      },
+      [](const Expr& n) { return n; })(in_exp);
+  if (depends_on(without, x)) return std::nullopt;
+  step("by exponentials");
+  return of_factors(in_exp, x);
+}
+
 // A polynomial in one kernel: its roots, and where the kernel has those values.
 SingleSolver::Found SingleSolver::in_kernel(const std::vector<Expr>& c, const Expr& kernel, const Symbol& x) {
   if (c.back().has_symbols()) nonzero_.push_back(c.back());
   if (rational_ && depth_ == 1) {
-    const auto values = roots_of(c, signs_, longest_);
+    auto values = roots_of(c, signs_, longest_);
+    if (!values && cubics_ && c.size() == 4) {
+      values = cubic_roots(c, longest_);
+      if (values) nonzero_.push_back(third_of_linear(c));
+    }
     if (!values || !(kernel == x)) return std::nullopt;
     std::vector<Root> all;
     for (const Expr& v : *values) all.push_back({v});
     return all;
   }
-  // functions are inverted over the real numbers
-  const auto values = real_roots_of(c, signs_, longest_);
+  // functions are inverted over the real numbers, unless the unknown is complex
+  std::optional<std::vector<Root>> values;
+  if (complex_) {
+    const auto roots = roots_of(c, signs_, longest_);
+    if (!roots) return std::nullopt;
+    values.emplace();
+    for (const Expr& v : *roots) values->push_back({v});
+  } else {
+    values = real_roots_of(c, signs_, longest_);
+  }
   if (!values) return std::nullopt;
   std::vector<Root> all;
   for (const Root& v : *values) {
@@ -272,9 +311,9 @@ SingleSolver::Found SingleSolver::in_kernel(const std::vector<Expr>& c, const Ex
 
 SingleSolver::Found SingleSolver::where_kernel_is(const Expr& kernel, const Expr& v, const Symbol& x) {
   if (kernel == x) return std::vector<Root>{{v}};
-  if (!looks_real(v)) return std::vector<Root>{};
+  if (!complex_ && !looks_real(v)) return std::vector<Root>{};
   Expr argument;
-  const auto ways = inverses(kernel, v, signs_, argument);
+  const auto ways = complex_ ? complex_inverses(kernel, v, argument) : inverses(kernel, v, signs_, argument);
   if (!ways) return std::nullopt;
   if (kernel.is(Kind::call)) step(fmt::format("inverse of {}", kernel.function().name));
   std::vector<Root> all;
@@ -284,7 +323,7 @@ SingleSolver::Found SingleSolver::where_kernel_is(const Expr& kernel, const Expr
     Found part = zeros(argument - target, x);
     if (!part) return std::nullopt;
     for (Root& r : *part) {
-      if (!looks_real(r.value)) continue;
+      if (!complex_ && !looks_real(r.value)) continue;
       r.conditions.insert(r.conditions.end(), i.conditions.begin(), i.conditions.end());
       all.push_back(std::move(r));
     }

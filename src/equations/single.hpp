@@ -20,10 +20,12 @@ class SingleSolver {
   explicit SingleSolver(std::vector<Expr> conditions, std::size_t longest = longest_radicals)
       : signs_(std::move(conditions)), longest_(longest) {}
 
-  /// All x with e = 0: over the complex numbers where e is rational in x, else over the real ones. Nothing where no way
-  /// leads to an end.
+  /// All x with e = 0: over the complex numbers where e is rational in x or x is complex, else over the real ones.
+  /// Nothing where no way leads to an end.
   [[nodiscard]] std::optional<std::vector<Root>> operator()(const Expr& e, const Symbol& x);
 
+  /// Cubics with symbols by radicals, in which real roots cannot be told from others.
+  void allow_cubics() { cubics_ = true; }
   /// Whether e was zero for every x.
   [[nodiscard]] bool identity() const { return identity_; }
   /// What must not be zero for the answer to be general: leading coefficients.
@@ -32,8 +34,8 @@ class SingleSolver {
   [[nodiscard]] const std::vector<Expr>& free_factors() const { return free_factors_; }
   [[nodiscard]] const std::vector<Expr>& integers() const { return integers_; }
   [[nodiscard]] const std::vector<std::string>& steps() const { return steps_; }
-  /// Whether the equation was rational in the unknown, so that complex solutions are among those found.
-  [[nodiscard]] bool rational() const { return rational_; }
+  /// Whether complex solutions are among those found: the equation was rational in the unknown, or that is complex.
+  [[nodiscard]] bool over_complex() const { return rational_ || complex_; }
   /// Why there may be solutions beside those found; empty if there are none.
   [[nodiscard]] const std::string& left_out() const { return left_out_; }
 
@@ -43,6 +45,7 @@ class SingleSolver {
   [[nodiscard]] Found zeros(const Expr& e, const Symbol& x);
   [[nodiscard]] Found of_factors(const Expr& e, const Symbol& x);
   [[nodiscard]] Found of_kernels(const Expr& factor, const std::vector<Expr>& kernels, const Symbol& x);
+  [[nodiscard]] Found in_exponential(const Expr& factor, const std::vector<Expr>& kernels, const Symbol& x);
   [[nodiscard]] Found in_kernel(const std::vector<Expr>& coefficients, const Expr& kernel, const Symbol& x);
   [[nodiscard]] Found where_kernel_is(const Expr& kernel, const Expr& v, const Symbol& x);
   [[nodiscard]] Found by_branches(const Expr& e, const Symbol& x);
@@ -59,6 +62,8 @@ class SingleSolver {
   Signs signs_;
   std::size_t longest_;
   bool rational_ = false;
+  bool complex_ = false;
+  bool cubics_ = false;
   bool identity_ = false;
   int depth_ = 0;
   std::vector<Expr> nonzero_;

@@ -81,7 +81,7 @@ class Solve {
   }
 
  private:
-  // Calls such as y(0) stand for symbols meanwhile.
+  // Symbols stand for calls such as y(0) meanwhile.
   void name_unknowns(std::span<const Expr> unknowns) {
     if (unknowns.empty()) throw Error(ErrorKind::usage, "there is no unknown to solve for");
     if (given_.empty()) throw Error(ErrorKind::usage, "there is no equation to solve");
@@ -94,8 +94,9 @@ class Solve {
     }
     for (std::size_t i = 0; i < unknowns.size(); ++i) {
       const Expr& u = unknowns[i];
-      if (!u.is(Kind::symbol) && !u.is(Kind::unknown_call)) {
-        throw Error(ErrorKind::usage, "an unknown is a symbol or a call such as y(0), not " + to_text(u, {60, {}}));
+      if (!u.is(Kind::symbol) && !u.is(Kind::unknown_call) && !(u.is(Kind::call) && u.has_symbols())) {
+        throw Error(ErrorKind::usage,
+                    "an unknown is a symbol or a call such as y(0) or exp(a*x), not " + to_text(u, {60, {}}));
       }
       if (std::find(unknowns.begin(), unknowns.begin() + static_cast<std::ptrdiff_t>(i), u) !=
           unknowns.begin() + static_cast<std::ptrdiff_t>(i)) {
@@ -141,11 +142,12 @@ class Solve {
   bool one(const Expr& e) {
     const Symbol x = Symbol::from(unknowns_[0]);
     SingleSolver solver(options_.conditions);
+    solver.allow_cubics();
     auto roots = solver(e, x);
     result_.steps = solver.steps();
     if (!roots) return numerically(e, x);
     result_.integers = solver.integers();
-    result_.real_only = !solver.rational();
+    result_.real_only = !solver.over_complex();
     for (const Root& r : *roots) add({{unknowns_[0], r.value}}, r.conditions, r.multiplicity, {e});
     for (const Expr& c : solver.nonzero()) note_nonzero(c);
     for (const Expr& c : solver.free_factors()) {
@@ -196,7 +198,8 @@ class Solve {
     }
     result_.complete = undecided_ == 0 && found->complete;
     result_.reason = found->incomplete;
-    if (result_.solutions.empty() && result_.complete) result_.reason = "no values of the unknowns satisfy all equations";
+    if (result_.solutions.empty() && result_.complete)
+      result_.reason = "no values of the unknowns satisfy all equations";
     finish_check();
     return true;
   }
@@ -215,13 +218,21 @@ class Solve {
 
   bool numerically(const Expr& e, const Symbol& x) {
     const std::vector<Symbol> symbols = free_symbols(e);
-    if (symbols.size() != 1 || !unknown_calls({&e, 1}).empty()) {
+    const bool complex = !x.assumptions().has(Assumption::real);
+    if (complex || symbols.size() != 1 || !unknown_calls({&e, 1}).empty()) {
       result_.status = SolveStatus::unevaluated;
+      result_.reason = "no closed form over the complex numbers was found";
+      if (complex) return false;
       std::vector<Expr> others;
       for (const Symbol& s : symbols) {
         if (!(s == x)) others.push_back(s);
       }
-      result_.reason = "no closed form was found";
+      const auto polynomial = polynomial_in(e, x);
+      result_.reason =
+          polynomial && polynomial->size() > 3
+              ? fmt::format("no roots of this polynomial of degree {} were found that fit in {} characters",
+                            polynomial->size() - 1, longest_radicals)
+              : "no closed form was found";
       if (!others.empty())
         result_.reason += fmt::format("; with numbers for {} roots can be found numerically", listed(others));
       return false;

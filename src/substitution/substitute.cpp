@@ -18,10 +18,10 @@ Bindings::Bindings(std::initializer_list<std::pair<Expr, Expr>> entries) {
 }
 
 Bindings& Bindings::set(const Expr& target, const Expr& value) {
-  if (!target.is(Kind::symbol) && !target.is(Kind::unknown_call)) {
-    throw Error(
-        ErrorKind::usage,
-        "only symbols and calls of unknown functions can be bound to a value, not numbers or compound expressions");
+  const bool call = target.is(Kind::call) && target.has_symbols();
+  if (!target.is(Kind::symbol) && !target.is(Kind::unknown_call) && !call) {
+    throw Error(ErrorKind::usage,
+                "only symbols and calls of functions can be bound to a value, not numbers or compound expressions");
   }
   if (Entry* known = by_target(target)) {
     known->value = value;
@@ -83,7 +83,8 @@ class Substitution {
         direct_[e.target] = &e - bindings.entries().data();
         direct_names_.emplace(e.target.name(), e.target);
       }
-      if (e.name.empty() && e.target.is(Kind::unknown_call)) direct_[e.target] = &e - bindings.entries().data();
+      if (e.name.empty() && !e.target.is(Kind::symbol)) direct_[e.target] = &e - bindings.entries().data();
+      calls_ = calls_ || (e.name.empty() && e.target.is(Kind::call));
     }
     if (by_name_) filter_ = ~0U;
   }
@@ -109,6 +110,12 @@ class Substitution {
           return true;
         }
         if (e.is(Kind::unknown_call)) check_left_behind(e);
+        return false;
+      case Kind::call:
+        if (const Expr* value = calls_ ? lookup(e) : nullptr) {
+          result = *value;
+          return true;
+        }
         return false;
       case Kind::integral: return replace_in_binder(e, result);  // an indefinite one too, which refuses
       case Kind::derivative: check_derivative(e); return false;
@@ -168,7 +175,9 @@ class Substitution {
     bool captured = false;
     const bool definite = operands.size() != 2;
     for (const auto& entry : bindings_.entries()) {
-      const bool hidden = definite && (entry.name.empty() ? entry.target == bound : entry.name == bound.name());
+      const bool hidden = definite && (entry.name.empty() ? entry.target == bound || (entry.target.is(Kind::call) &&
+                                                                                      depends_on(entry.target, bound))
+                                                          : entry.name == bound.name());
       if (hidden) continue;
       if (entry.name.empty()) {
         inside.set(entry.target, entry.value);
@@ -231,6 +240,7 @@ class Substitution {
   NodeMap<std::ptrdiff_t> direct_;
   std::unordered_map<std::string, Expr> direct_names_;  // of the symbols among them
   bool by_name_ = false;
+  bool calls_ = false;  // of the catalogue are among them
   std::uint32_t filter_ = 0;
   Rebuild rebuild_{[this](const Expr& e, Expr& result) { return replace(e, result); }};
 };
@@ -239,7 +249,9 @@ void report_unused(std::span<const Expr> expressions, const Bindings& bindings, 
   for (std::size_t i = 0; i < used.size(); ++i) {
     if (used[i] != 0) continue;
     const auto& entry = bindings.entries()[i];
-    const std::string name = entry.name.empty() ? entry.target.name() : entry.name;
+    const std::string name = !entry.name.empty()           ? entry.name
+                             : entry.target.is(Kind::call) ? to_text(entry.target, {60, {}})
+                                                           : entry.target.name();
     std::vector<std::string> present;
     for (const Symbol& s : free_symbols(expressions)) present.push_back(s.name());
     for (const Expr& c : unknown_calls(expressions)) present.push_back(c.name());

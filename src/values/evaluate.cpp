@@ -87,6 +87,10 @@ std::vector<typename Domain::Value> evaluate_in(Domain domain, std::span<const E
     if (unused == Unused::error) require_used(all, bindings);
     return evaluate_in(domain, elements, bindings, Unused::allowed);
   }
+  const auto& entries = bindings.entries();
+  if (std::any_of(entries.begin(), entries.end(),
+                  [](const auto& b) { return b.name.empty() && b.target.is(Kind::call); }))
+    return evaluate_in(domain, substitute(expressions, bindings, unused), {}, unused);
   for (const Expr& e : expressions) {
     if (is_condition(e))
       throw Error(ErrorKind::shape,

@@ -339,6 +339,8 @@ TEST_CASE("wrong questions are answered with the remedy") {
   CHECK_THROWS_AS((void)solve({x - 1}, {y}), Error);
   CHECK_THROWS_AS((void)solve({x - 1}, {x, x}), Error);
   CHECK_THROWS_AS((void)solve({x - 1}, {sin(x)}), Error);
+  CHECK_THROWS_AS((void)solve({x - 1}, {x + 1}), Error);
+  CHECK_THROWS_AS((void)solve({sin(x) - 1}, {sin(Expr(2))}), Error);
   CHECK_THROWS_AS((void)solve({less(x, 1)}, {x}), Error);
   CHECK_THROWS_AS((void)solve({}, {x}), Error);
 }

@@ -109,3 +109,27 @@ TEST_CASE("solve: solutions that differ in the root of one polynomial are said o
   CHECK(many.says("\"roots\": {"));
   CHECK(many.says("\"complete\": true"));
 }
+
+TEST_CASE("solve: inequalities with parameters, complex unknowns, stationary points, inverses") {
+  const auto cases = test::tool("solve 'a*x + b < 0' --for x");
+  CHECK(cases.says("-b/a < x   if a < 0"));
+  CHECK(cases.says("every real x   if a = 0 and b < 0"));
+  CHECK(test::tool("solve 'a*x + b < 0' --for x --assume 'a > 0'").says("  x < -b/a\n"));
+  CHECK(test::tool("solve 'a*x + b < 0' --for x --json").says("\"if\": ["));
+  CHECK(test::tool("solve 'sin(x) > a' --for x").says("with numbers for the parameters (--set) it is solved"));
+  CHECK(test::tool("solve '(x - a)/(x - 1) > 0' --for x").says("x > 1 or x < 1   if a = 1"));
+  CHECK(test::tool("solve 'exp(z) = -1' --complex").says("2i*pi*n1"));
+  CHECK(test::tool("solve 'z^2 = abs(z)' --complex").says("no closed form over the complex numbers"));
+  CHECK(test::tool("solve 'exp(z) = 1' --complex --assume 'z > 0'").says("do not go together"));
+  CHECK(test::tool("solve 'x^3 - 3*x + y^2' --stationary").says("x = -1, y = 0: saddle, value 2"));
+  CHECK(test::tool("solve 'x + 1' --stationary").says("no solution"));
+  CHECK(test::tool("solve 'x^2 = 1' --stationary").says("--stationary takes an expression"));
+  CHECK(test::tool("solve 'exp(x)/(1 + exp(x))' --inverse").says("x = log(y/(1 - y))   if y > 0 and y < 1"));
+  CHECK(test::tool("solve 'x' --inverse --stationary").says("do not go together"));
+  CHECK(test::tool("solve 'a*sin(x) + b*y = 1' 'sin(x) - y = 2' --for 'sin(x),y'").says("sin(x) = (2*b + 1)/(a + b)"));
+  const auto slope = test::tool("derive 'x^2 + y^2 = 25' --implicit y --wrt x,x");
+  CHECK(slope.says("-1/y - x^2/y^3"));
+  CHECK(slope.says("agrees"));
+  CHECK(test::tool("derive 'x^2 + y^2 = 25' --implicit z --wrt x").says("z does not occur in the equation"));
+  CHECK(test::tool("derive 'x^2 + y^2 = 25' --wrt x").says("--implicit y --wrt x"));
+}
