@@ -26,6 +26,11 @@ std::optional<FunctionName> unknown_of(const std::string& text) {
   return u;
 }
 
+std::string without_blanks(std::string text) {
+  std::erase(text, ' ');
+  return text;
+}
+
 std::vector<std::string> asked(const SolveRequest& r) {
   std::vector<std::string> out;
   for (const std::string& list : r.solve_for.peek()) {
@@ -168,6 +173,39 @@ bool asks_for_functions(const SolveRequest& r) {
     const bool known = find_function(t.substr(0, t.find('('))) != nullptr;  // exp(x) stands for itself
     return !known && unknown_of(t).has_value();
   });
+}
+
+Answer solve_for_constants(const SolveRequest& r) {
+  const auto wrong = [] {
+    throw Error(ErrorKind::usage,
+                "--given is for differential equations, with --for \"y(t)\", or for the constants of one function: "
+                "\"y(t) = A*exp(-t) + B\" --for A,B --given \"y(0)=1, y'(0)=2\"");
+  };
+  const std::size_t equals = r.inputs.at(0).find('=');
+  const auto name = equals == std::string::npos ? std::nullopt : unknown_of(without_blanks(r.inputs[0].substr(0, equals)));
+  if (r.inputs.size() != 1 || !name || find_function(name->name) != nullptr) wrong();
+  const Assumed assumed = assumptions_of(r);
+  const auto known = assumed.context.names.find(name->variable);
+  const Symbol t = known == assumed.context.names.end() ? Symbol(name->variable) : Symbol::from(known->second);
+  const Expr body = read_input(r.inputs[0].substr(equals + 1), assumed.context);
+  ParseContext places = assumed.context;
+  places.independent = t;
+  places.functions.emplace(name->name, 1);
+  std::vector<Expr> given;
+  for (const std::string& list : r.given) {
+    for (const std::string& text : split(list)) {
+      if (!text.empty()) given.push_back(difference(text, places, "--given"));
+    }
+  }
+  std::vector<Expr> constants;
+  for (const std::string& list : r.solve_for) {
+    for (const std::string& text : split(list)) constants.push_back(read_input(text, assumed.context, "--for"));
+  }
+  if (constants.empty()) throw Error(ErrorKind::usage, "--for takes the constants: --for A,B");
+  SolveOptions options;
+  options.conditions = assumed.conditions;
+  return answer_of(r, solve_constants(UnknownFunction(name->name), Function(name->name, {t}, body, Unused::allowed),
+                                      given, constants, options));
 }
 
 Answer solve_differential_equations(const SolveRequest& r) {

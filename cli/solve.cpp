@@ -293,6 +293,7 @@ Answer answer_to(const SolveRequest& r) {
   }
   if (r.stationary || r.inverse) return consequence_of(r);
   if (asks_for_functions(r)) return solve_differential_equations(r);
+  if (!r.given.empty()) return solve_for_constants(r);
   const Assumed assumed = assumptions_with_complex(r);
   if (auto a = inequality(r, assumed)) return *a;
   const std::vector<Expr> equations = equations_of(r, assumed);
@@ -302,7 +303,6 @@ Answer answer_to(const SolveRequest& r) {
                                                 "function, --for \"{0}({1})\"",
                                                 call.name(), to_text(call.operands()[1])));
   }
-  if (!r.given.empty()) throw Error(ErrorKind::usage, "--given is for differential equations, with --for \"y(t)\"");
   const std::vector<Expr> unknowns = unknowns_of(r, assumed, equations);
   SolveOptions options;
   options.conditions = assumed.conditions;
@@ -315,7 +315,8 @@ Answer answer_to(const SolveRequest& r) {
 
 void SolveRequest::declare(Declaration& d) {
   d.add("--for", solve_for, "the unknowns: x,y; functions as \"y(t)\"").formulas();
-  d.add("--given", given, "values of unknown functions: \"y(0)=1, y'(0)=2\"").formulas();
+  d.add("--given", given, "values of unknown functions, or of one whose constants are asked: \"y(0)=1, y'(0)=2\"")
+      .formulas();
   d.add("--approximate", approximate, "numbers in place of exact solutions, with --digits of them (15)");
   d.add("--exact", exact,
         "the equations of a model in closed form, in its parameters; for the unknowns or what --for names");

@@ -29,6 +29,8 @@ struct SolveRequest : Request, SolverChoice, FigureOptions, MonteCarloOption {
 /// Whether unknowns such as y(t) are asked for: differential equations.
 [[nodiscard]] bool asks_for_functions(const SolveRequest& r);
 [[nodiscard]] Answer solve_differential_equations(const SolveRequest& r);
+/// --given with the constants of a function: "y(t) = A*exp(-t) + B" --for A,B.
+[[nodiscard]] Answer solve_for_constants(const SolveRequest& r);
 /// A set of solutions as it is printed, with all fields.
 [[nodiscard]] Answer answer_of(const SolveRequest& r, const SolutionSet& s);
 /// What is said after the solutions: whether they are all, conditions, exceptions, evidence, the route.

@@ -165,6 +165,16 @@ enum class BasisOrder : std::uint8_t {
                                                   std::span<const Expr> derivatives,
                                                   std::span<const Expr> conditions = {});
 
+/// The constants of a general solution from values that are given: each of `given` is to be zero and holds the function
+/// and its derivatives at places, such as x(0) - x0 and x'(0) - v0; derivatives are taken before the argument is set.
+/// Throws as solve() does, Error(usage) if the function occurs in none.
+///
+///     const UnknownFunction x("x");
+///     const Function f("x", {t}, exp(-b * t) * (A * cos(w * t) + B * sin(w * t)));
+///     solve_constants(x, f, {x(0) - x0, parse("x'(0)", context) - v0}, {A, B});
+[[nodiscard]] SolutionSet solve_constants(const UnknownFunction& name, const Function& general, const ExprList& given,
+                                          const ExprList& constants, const SolveOptions& options = {});
+
 /// The branches of the inverse of a function of one argument, and how they were found: conditions, whether there are
 /// others.
 struct InverseFunctions {

@@ -219,6 +219,20 @@ InverseFunctions inverse(const Function& f, const SolveOptions& options) {
   return out;
 }
 
+SolutionSet solve_constants(const UnknownFunction& name, const Function& general, const ExprList& given,
+                            const ExprList& constants, const SolveOptions& options) {
+  std::vector<Expr> equations;
+  for (const Expr& e : given) {
+    bool occurs = false;
+    for (const Expr& call : unknown_calls({&e, 1})) occurs = occurs || call.name() == general.name();
+    if (!occurs)
+      throw Error(ErrorKind::usage,
+                  fmt::format("{} says nothing of the function {}", to_text(e, {60, {}}), general.name()));
+    equations.push_back(evaluate_derivatives(substitute(e, name, general)));
+  }
+  return solve(equations, constants, options);
+}
+
 StationarySet stationary_points(const Expr& f, const ExprList& unknowns, const SolveOptions& options) {
   const std::vector<Expr> variables(unknowns.begin(), unknowns.end());
   StationarySet out;

@@ -41,6 +41,7 @@ std::optional<Candidates> linear_system(std::span<const Expr> equations, std::sp
     for (Expr& v : solve_linear(j, right)) values.emplace_back(std::move(v));
     out.values.push_back(std::move(values));
     out.conditions.emplace_back();
+    out.distinct = true;  // long ones stay as the elimination left them
     return out;
   }
   Matrix m(static_cast<Eigen::Index>(equations.size()), static_cast<Eigen::Index>(n + 1));

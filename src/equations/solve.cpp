@@ -3,6 +3,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <unordered_set>
 
 #include "algebra/linear_terms.hpp"
 #include "boreon/algebra.hpp"
@@ -92,6 +93,14 @@ class Solve {
                                           "; solve_inequality() takes those");
       }
     }
+    std::unordered_set<std::uintptr_t> occurring;  // which of the unknowns
+    {
+      std::unordered_set<std::uintptr_t> wanted;
+      for (const Expr& u : unknowns) wanted.insert(u.bits());
+      postorder(std::span<const Expr>(given_), [&](const Expr& n) {
+        if (wanted.contains(n.bits())) occurring.insert(n.bits());
+      });
+    }
     for (std::size_t i = 0; i < unknowns.size(); ++i) {
       const Expr& u = unknowns[i];
       if (!u.is(Kind::symbol) && !u.is(Kind::unknown_call) && !(u.is(Kind::call) && u.has_symbols())) {
@@ -102,8 +111,7 @@ class Solve {
           unknowns.begin() + static_cast<std::ptrdiff_t>(i)) {
         throw Error(ErrorKind::usage, "the unknown " + to_text(u) + " is given twice");
       }
-      const bool occurs = std::any_of(given_.begin(), given_.end(), [&](const Expr& e) { return occurs_in(e, u); });
-      if (!occurs) {
+      if (!occurring.contains(u.bits())) {
         std::vector<Symbol> symbols = free_symbols(given_);
         std::vector<Expr> list(symbols.begin(), symbols.end());
         throw Error(ErrorKind::usage, fmt::format("the unknown {} occurs in no equation{}", to_text(u),
@@ -119,12 +127,6 @@ class Solve {
       unknowns_.push_back(stand_in);
       shown_.push_back(u);
     }
-  }
-
-  static bool occurs_in(const Expr& e, const Expr& u) {
-    bool found = false;
-    postorder(e, [&](const Expr& n) { found = found || n == u; });
-    return found;
   }
 
   [[nodiscard]] bool uses_unknown(const Expr& e) const {
@@ -320,13 +322,13 @@ class Solve {
     std::vector<Expr> under = options_.conditions;
     under.insert(under.end(), s.conditions.begin(), s.conditions.end());
     bool doubtful = false;
-    for (const Expr& e : open) {
-      Expr at;
-      try {
-        at = substitute(e, tidied, Unused::allowed);
-      } catch (const Error&) {
-        return;
-      }
+    std::vector<Expr> residuals;
+    try {
+      residuals = substitute(open, tidied, Unused::allowed);
+    } catch (const Error&) {
+      return;
+    }
+    for (const Expr& at : residuals) {
       if (at.has_symbols()) {
         const Validity where = where_valid(at, s.conditions, options_.conditions, options_.seed);
         if (where.kind == Validity::Kind::nowhere) return;

@@ -4,6 +4,8 @@
 #include <algorithm>
 #include <cmath>
 #include <complex>
+#include <cstdint>
+#include <unordered_map>
 
 #include "algebra/linear_terms.hpp"
 #include "boreon/error.hpp"
@@ -35,19 +37,16 @@ struct AtPoint {
   double digits = 0;
 };
 
-AtPoint test_at(const std::vector<Expr>& terms, const EvaluationPlan& plan, std::span<const Expr> leaves,
-                std::span<const double> point) {
+AtPoint test_at(const std::vector<Expr>& terms, const EvaluationPlan& plan,
+                const std::unordered_map<std::uintptr_t, double>& point) {
   for (const long precision : {200L, 600L, 2000L}) {
     std::vector<Ball> values;
     const BriefFaults brief;
     try {
       values = GraphEvaluator<BallDomain>(BallDomain{precision}).run(plan, [&](const Expr& s, Ball& v) {
-        for (std::size_t i = 0; i < leaves.size(); ++i) {
-          if (!(leaves[i] == s)) continue;
-          v = Ball::from(std::complex<double>(point[i]));
-          return true;
-        }
-        return false;
+        const auto at = point.find(s.bits());
+        if (at != point.end()) v = Ball::from(std::complex<double>(at->second));
+        return at != point.end();
       });
     } catch (const Error& e) {
       if (e.kind() == ErrorKind::limit || e.kind() == ErrorKind::interrupted) throw;
@@ -99,7 +98,9 @@ ZeroTest zero_test(const Expr& e, std::span<const Expr> conditions, std::size_t 
   for (std::size_t k = 0; k < wanted; ++k) {
     const std::vector<double> point = sampler.draw(conditions);
     if (point.size() != leaves.size()) break;
-    const AtPoint here = test_at(terms, plan, leaves, point);
+    std::unordered_map<std::uintptr_t, double> values;
+    for (std::size_t i = 0; i < leaves.size(); ++i) values.emplace(leaves[i].bits(), point[i]);
+    const AtPoint here = test_at(terms, plan, values);
     if (here.verdict == Zero::yes) {
       ++out.points;
       out.digits = std::min(out.digits, here.digits);
