@@ -7,6 +7,7 @@
 #include <cmath>
 
 #include "boreon/ode.hpp"
+#include "boreon/ode_series.hpp"
 #include "solve.hpp"
 
 namespace boreon::cli {
@@ -175,6 +176,52 @@ bool asks_for_functions(const SolveRequest& r) {
   });
 }
 
+Answer solve_by_series(const SolveRequest& r) {
+  const Problem p = problem_of(r);
+  if (p.unknowns.size() != 1 || p.equations.size() != 1)
+    throw Error(ErrorKind::usage, "--series takes one equation for one function");
+  OdeSeriesOptions options;
+  options.order = r.series.get();
+  options.given = p.options.given;
+  options.conditions = p.options.conditions;
+  if (!r.about.empty()) options.about = read_input(r.about.get(), assumptions_of(r).context, "--about");
+  const OdeSeries s = series_solution(p.equations[0], p.unknowns[0], options);
+  Answer a;
+  a.json["status"] = s.found ? "approximate" : "unevaluated";
+  a.json["reason"] = s.reason;
+  a.json["check"] = json_of(s.check);
+  if (!s.found) {
+    a.json["result"] = nullptr;
+    a.text = fmt::format("unevaluated: {}\n", s.reason);
+    return a;
+  }
+  Json values = Json::object();
+  values[to_text(p.unknowns[0])] = to_text(s.solution);
+  a.json["result"] = Json::array();
+  a.json["result"].push_back(std::move(values));
+  a.json["independent"] = as_texts(s.independent);
+  a.json["exponents"] = as_texts(s.exponents);
+  a.json["constants"] = as_texts(s.constants);
+  a.json["conditions"] = as_texts(s.conditions);
+  if (s.independent.empty() || s.constants.size() < s.independent.size()) {
+    a.text = typeset(r, equation(p.unknowns[0], s.solution)) + "\n";
+  } else {
+    std::string sum;
+    std::string each;
+    for (std::size_t k = 0; k < s.independent.size(); ++k) {
+      const std::string name = fmt::format("{}{}", p.unknowns[0].name(), k + 1);
+      sum += fmt::format("{}{}*{}", k == 0 ? "" : " + ", to_text(s.constants[k]), name);
+      each += typeset(r, equation(Symbol(name), s.independent[k])) + "\n";
+    }
+    a.text = fmt::format("  {} = {}\n", to_text(p.unknowns[0]), sum) + each;
+  }
+  a.text += fmt::format("left out: {} powers and more beyond the first term, about {} = {}, {}\n", s.order + 1, p.variable,
+                        to_text(options.about), s.singular ? "a regular singular point" : "an ordinary point");
+  if (!s.conditions.empty()) a.text += fmt::format("valid for {}\n", fmt::join(as_texts(s.conditions), ", "));
+  a.text += fmt::format("check: {} ({} points)\n", s.check.method, s.check.points);
+  return a;
+}
+
 Answer solve_for_constants(const SolveRequest& r) {
   const auto wrong = [] {
     throw Error(ErrorKind::usage,
@@ -182,7 +229,8 @@ Answer solve_for_constants(const SolveRequest& r) {
                 "\"y(t) = A*exp(-t) + B\" --for A,B --given \"y(0)=1, y'(0)=2\"");
   };
   const std::size_t equals = r.inputs.at(0).find('=');
-  const auto name = equals == std::string::npos ? std::nullopt : unknown_of(without_blanks(r.inputs[0].substr(0, equals)));
+  const auto name =
+      equals == std::string::npos ? std::nullopt : unknown_of(without_blanks(r.inputs[0].substr(0, equals)));
   if (r.inputs.size() != 1 || !name || find_function(name->name) != nullptr) wrong();
   const Assumed assumed = assumptions_of(r);
   const auto known = assumed.context.names.find(name->variable);
@@ -217,7 +265,8 @@ Answer solve_differential_equations(const SolveRequest& r) {
   a.json["solution_conditions"] = Json::array();
   list_solutions(r, s, a);
   if (s.solutions.empty() || s.status == SolveStatus::unevaluated) {
-    a.text += fmt::format("unevaluated: {}\n", s.reason);
+    a.text += fmt::format("unevaluated: {}{}\n", s.reason,
+                          p.unknowns.size() == 1 ? "; --series 6 gives a power series" : "");
   } else if (!s.reason.empty()) {
     a.text += s.reason + "\n";
   }

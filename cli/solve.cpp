@@ -292,7 +292,11 @@ Answer answer_to(const SolveRequest& r) {
     return more_equations ? fit_of_model(fit_request(r), m) : solve_model(r, m);
   }
   if (r.stationary || r.inverse) return consequence_of(r);
-  if (asks_for_functions(r)) return solve_differential_equations(r);
+  if (asks_for_functions(r)) return r.series.peek() > 0 ? solve_by_series(r) : solve_differential_equations(r);
+  if (r.series.peek() > 0)
+    throw Error(ErrorKind::usage,
+                "--series is for a differential equation: --for \"y(t)\"; boreon series expands "
+                "a function");
   if (!r.given.empty()) return solve_for_constants(r);
   const Assumed assumed = assumptions_with_complex(r);
   if (auto a = inequality(r, assumed)) return *a;
@@ -330,6 +334,8 @@ void SolveRequest::declare(Declaration& d) {
   d.add("--stationary", stationary, "where all derivatives of an expression are zero: minima, maxima, saddles");
   d.add("--inverse", inverse, "the inverse function of an expression, all branches, as functions of y");
   d.add("--within", within, "all roots in a range of the unknown: \"x from 0 to 10\"").formulas();
+  d.add("--series", series, "a differential equation by a power series up to this order").within(1, 60);
+  d.add("--about", about, "the place of --series (0)").formulas();
   d.add("--steps", steps, "explain the route");
   declare_solver(d);
   d.add("--digits", digits, "significant digits of the values (6 for models, up to 17)").within(1, 100000);
@@ -347,6 +353,7 @@ Command solve_command() {
       "  boreon solve \"exp(z) = -1\" --complex\n"
       "  boreon solve \"x^3 - 3*x + y^2\" --stationary\n"
       "  boreon solve \"y'' + w^2*y = 0\" --for \"y(t)\" --given \"y(0)=1, y'(0)=0\" --assume \"w > 0\"\n"
+      "  boreon solve \"y'' + t*y = 0\" --for \"y(t)\" --series 6\n"
       "  boreon solve model.toml\n"
       "  boreon solve model.toml --set k1=2e-7 --verbose\n"
       "  boreon solve model.toml --roots\n",

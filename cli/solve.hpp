@@ -19,6 +19,8 @@ struct SolveRequest : Request, SolverChoice, FigureOptions, MonteCarloOption {
   Option<bool> stationary{false};
   Option<bool> inverse{false};
   Option<std::string> within;
+  Option<int> series{0};
+  Option<std::string> about;
   Option<bool> steps{false};
   Option<int> digits{0};
   Option<bool> verbose{false};
@@ -29,6 +31,8 @@ struct SolveRequest : Request, SolverChoice, FigureOptions, MonteCarloOption {
 /// Whether unknowns such as y(t) are asked for: differential equations.
 [[nodiscard]] bool asks_for_functions(const SolveRequest& r);
 [[nodiscard]] Answer solve_differential_equations(const SolveRequest& r);
+/// --series: by a power series about a place.
+[[nodiscard]] Answer solve_by_series(const SolveRequest& r);
 /// --given with the constants of a function: "y(t) = A*exp(-t) + B" --for A,B.
 [[nodiscard]] Answer solve_for_constants(const SolveRequest& r);
 /// A set of solutions as it is printed, with all fields.

@@ -33,6 +33,7 @@
 #include "boreon/number.hpp"               // IWYU pragma: export
 #include "boreon/numeric_function.hpp"     // IWYU pragma: export
 #include "boreon/ode.hpp"                  // IWYU pragma: export
+#include "boreon/ode_series.hpp"           // IWYU pragma: export
 #include "boreon/operand_order.hpp"        // IWYU pragma: export
 #include "boreon/optimisation.hpp"         // IWYU pragma: export
 #include "boreon/program.hpp"              // IWYU pragma: export
