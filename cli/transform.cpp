@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "boreon/fourier_integral.hpp"
 #include "boreon/transform.hpp"
 #include "command.hpp"
 
@@ -17,6 +18,9 @@ struct TransformRequest : Request {
   Option<std::string> inverse_laplace;
   Option<std::string> fourier;
   Option<std::string> extension;
+  Option<std::string> fourier_transform;
+  Option<std::string> inverse_fourier;
+  Option<std::string> convention;
   Option<bool> steps{false};
 
   void declare(Declaration& d) override {
@@ -25,6 +29,12 @@ struct TransformRequest : Request {
     d.add("--fourier", fourier, "coefficients over one period from 0: \"t over 2*pi\"").formulas();
     d.add("--extension", extension, "even or odd: --fourier names half of the period, \"t over 1\"")
         .one_of({"even", "odd"});
+    d.add("--fourier-transform", fourier_transform, "over the whole line: \"t to w\"").formulas();
+    d.add("--inverse-fourier", inverse_fourier, "back: \"w to t\"").formulas();
+    d.add("--convention", convention,
+          "angular: exp(-i*w*t) and 1/(2*pi) on the way back; unitary: 1/sqrt(2*pi) both ways; frequency: "
+          "exp(-2*pi*i*w*t) and no factor (angular)")
+        .one_of({"angular", "unitary", "frequency"});
     d.add("--steps", steps, "explain the route");
   }
 };
@@ -42,9 +52,11 @@ std::pair<std::string, std::string> two_sides(const std::string& text, const std
   trim(right);
   if (left.empty() || right.empty())
     throw Error(ErrorKind::usage, fmt::format("{} takes \"{}\", not '{}'", option,
-                                              word == "over"                            ? "t over 2*pi"
-                                              : std::string_view(option) == "--laplace" ? "t to s"
-                                                                                        : "s to t",
+                                              word == "over"                                      ? "t over 2*pi"
+                                              : std::string_view(option) == "--laplace"           ? "t to s"
+                                              : std::string_view(option) == "--fourier-transform" ? "t to w"
+                                              : std::string_view(option) == "--inverse-fourier"   ? "w to t"
+                                                                                                  : "s to t",
                                               text));
   return {left, right};
 }
@@ -66,15 +78,8 @@ std::string validity(const std::vector<Expr>& conditions) {
   return texts.empty() ? "" : fmt::format("valid for {}\n", fmt::join(texts, ", "));
 }
 
-Answer of_pair(const TransformRequest& r, const Assumed& assumed, const TransformOptions& options, bool inverse) {
-  const char* option = inverse ? "--inverse-laplace" : "--laplace";
-  const auto [from, to] = two_sides(inverse ? r.inverse_laplace.get() : r.laplace.get(), "to", option);
-  ParseContext context = assumed.context;
-  context.independent = Symbol(inverse ? to : from);
-  const Expr e = read_input(r.inputs[0], context);
-  const Expr a = read_input(from, context, option);
-  const Expr b = read_input(to, context, option);
-  const TransformResult t = inverse ? inverse_laplace_transform(e, a, b, options) : laplace_transform(e, a, b, options);
+// A transform with its conditions, exceptions and evidence.
+Answer shown(const TransformRequest& r, const Assumed& assumed, const TransformResult& t) {
   Answer answer;
   const bool exact = t.status == TransformStatus::exact;
   answer.json["result"] = exact || t.check.verdict == Verdict::agrees ? Json(to_text(t.value)) : Json(nullptr);
@@ -98,6 +103,41 @@ Answer of_pair(const TransformRequest& r, const Assumed& assumed, const Transfor
     answer.text += fmt::format("check: untested ({})\n", t.check.method);
   }
   if (r.steps && !t.steps.empty()) answer.text += fmt::format("route:\n  {}\n", fmt::join(t.steps, "\n  "));
+  return answer;
+}
+
+Answer of_pair(const TransformRequest& r, const Assumed& assumed, const TransformOptions& options, bool inverse) {
+  const char* option = inverse ? "--inverse-laplace" : "--laplace";
+  const auto [from, to] = two_sides(inverse ? r.inverse_laplace.get() : r.laplace.get(), "to", option);
+  ParseContext context = assumed.context;
+  context.independent = Symbol(inverse ? to : from);
+  const Expr e = read_input(r.inputs[0], context);
+  const Expr a = read_input(from, context, option);
+  const Expr b = read_input(to, context, option);
+  return shown(r, assumed, inverse ? inverse_laplace_transform(e, a, b, options) : laplace_transform(e, a, b, options));
+}
+
+// Over the whole line.
+Answer of_line(const TransformRequest& r, const Assumed& assumed, const TransformOptions& options, bool inverse) {
+  const char* option = inverse ? "--inverse-fourier" : "--fourier-transform";
+  const auto [from, to] = two_sides(inverse ? r.inverse_fourier.get() : r.fourier_transform.get(), "to", option);
+  const std::string& name = r.convention.get();
+  const FourierConvention convention = name == "unitary"     ? FourierConvention::unitary
+                                       : name == "frequency" ? FourierConvention::frequency
+                                                             : FourierConvention::angular;
+  const Expr e = read_input(r.inputs[0], assumed.context);
+  const Expr a = read_input(from, assumed.context, option);
+  const Expr b = read_input(to, assumed.context, option);
+  Answer answer = shown(r, assumed,
+                        inverse ? inverse_fourier_transform(e, a, b, convention, options)
+                                : fourier_transform(e, a, b, convention, options));
+  answer.json["convention"] = to_string(convention);
+  const char* const kernel = convention == FourierConvention::frequency ? "2*pi*i" : "i";
+  const char* const factor = convention == FourierConvention::unitary              ? "1/sqrt(2*pi) times the "
+                             : convention == FourierConvention::angular && inverse ? "1/(2*pi) times the "
+                                                                                   : "the ";
+  answer.text += fmt::format("convention {}: {}integral of f*exp({}{}*{}*{}) over {}\n", to_string(convention), factor,
+                             inverse ? "" : "-", kernel, to_text(a), to_text(b), to_text(a));
   return answer;
 }
 
@@ -143,14 +183,18 @@ Answer of_signal(const TransformRequest& r, const Assumed& assumed, const Transf
 Answer answer_to(const TransformRequest& r) {
   const Assumed assumed = assumptions_of(r);
   require_one_expression(r);
-  const int asked =
-      int{!r.laplace.peek().empty()} + int{!r.inverse_laplace.peek().empty()} + int{!r.fourier.peek().empty()};
+  int asked = 0;
+  for (const auto* option : {&r.laplace, &r.inverse_laplace, &r.fourier, &r.fourier_transform, &r.inverse_fourier})
+    asked += option->peek().empty() ? 0 : 1;
   if (asked != 1)
     throw Error(ErrorKind::usage,
-                "say which transform: --laplace \"t to s\", --inverse-laplace \"s to t\" or --fourier \"t over 2*pi\"");
+                "say which transform: --laplace \"t to s\", --inverse-laplace \"s to t\", --fourier \"t over 2*pi\", "
+                "--fourier-transform \"t to w\" or --inverse-fourier \"w to t\"");
   TransformOptions options;
   options.conditions = assumed.conditions;
   if (!r.fourier.peek().empty()) return of_signal(r, assumed, options);
+  if (!r.fourier_transform.peek().empty()) return of_line(r, assumed, options, false);
+  if (!r.inverse_fourier.peek().empty()) return of_line(r, assumed, options, true);
   return of_pair(r, assumed, options, !r.inverse_laplace.peek().empty());
 }
 
@@ -158,12 +202,15 @@ Answer answer_to(const TransformRequest& r) {
 
 Command transform_command() {
   return command<TransformRequest>(
-      "transform", "Laplace transforms, their inverse, and Fourier coefficients, checked against quadrature",
+      "transform",
+      "Laplace and Fourier transforms, their inverse, and Fourier coefficients, checked against quadrature",
       "  boreon transform \"t*exp(-a*t)\" --laplace \"t to s\"\n"
       "  boreon transform \"exp(-s)/(s^2 + 1)\" --inverse-laplace \"s to t\"\n"
       "  boreon transform \"abs(sin(t))\" --fourier \"t over 2*pi\"\n"
       "  boreon transform \"t\" --fourier \"t over L\" --extension odd --assume \"L > 0\"\n"
-      "  boreon transform \"y'' + y\" --laplace \"t to s\"\n",
+      "  boreon transform \"y'' + y\" --laplace \"t to s\"\n"
+      "  boreon transform \"exp(-abs(t))\" --fourier-transform \"t to w\"\n"
+      "  boreon transform \"1/(1 + w^2)\" --inverse-fourier \"w to t\" --convention unitary\n",
       answer_to);
 }
 

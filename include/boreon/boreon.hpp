@@ -18,6 +18,7 @@
 #include "boreon/evidence.hpp"             // IWYU pragma: export
 #include "boreon/expr.hpp"                 // IWYU pragma: export
 #include "boreon/figure.hpp"               // IWYU pragma: export
+#include "boreon/fourier_integral.hpp"     // IWYU pragma: export
 #include "boreon/function.hpp"             // IWYU pragma: export
 #include "boreon/functions.hpp"            // IWYU pragma: export
 #include "boreon/integral.hpp"             // IWYU pragma: export

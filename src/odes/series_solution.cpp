@@ -6,6 +6,7 @@
 #include <cmath>
 #include <optional>
 
+#include "algebra/conjugated.hpp"
 #include "boreon/algebra.hpp"
 #include "boreon/bindings.hpp"
 #include "boreon/calculus.hpp"
@@ -32,16 +33,6 @@ using namespace odes;
 struct NotFound {
   std::string why;
 };
-
-Expr conjugated(const Expr& e) {
-  return Rebuild(
-      [](const Expr& n, Expr& result) {
-        const bool unit = n == imaginary_unit();
-        if (unit) result = -n;
-        return unit;
-      },
-      [](const Expr& n) { return n; })(e);
-}
 
 class SeriesSolver {
  public:

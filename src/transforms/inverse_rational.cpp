@@ -2,6 +2,7 @@
 // Rational functions of s: partial fractions, each with its exponentials and waves.
 #include <algorithm>
 
+#include "algebra/conjugated.hpp"
 #include "algebra/linear_terms.hpp"
 #include "boreon/algebra.hpp"
 #include "boreon/functions.hpp"
@@ -49,16 +50,6 @@ std::vector<Expr> reciprocal(const std::vector<Expr>& a, std::size_t n) {
     out.push_back(-sum / a[0]);
   }
   return out;
-}
-
-// With -i for i: the conjugate of what is real otherwise.
-Expr conjugated(const Expr& e) {
-  Rebuild pass([](const Expr& n, Expr& result) {
-    if (!n.is_constant(ConstantCode::imaginary)) return false;
-    result = -imaginary_unit();
-    return true;
-  });
-  return pass(e);
 }
 
 // L^-1 of 1/(s^2 + w^2)^k and s/(s^2 + w^2)^k.

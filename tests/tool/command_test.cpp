@@ -186,7 +186,7 @@ TEST_CASE("mistakes on the command line: exit code, kind, remedy, in text and in
       {"evaluate ''", 2, "syntax", "empty"},
       {"solve no/such.toml", 2, "io", "cannot be read"},
       {"solve 'x^2 > 2' 'x = 1'", 1, "unsupported", "inequality"},
-      {"solve 'x^2 > a' --for x", 2, "usage", "--set a="},
+      {"solve 'x^2 > a' --for z", 2, "usage", "does not occur in the inequality"},
       {"solve 'x == 2'", 2, "usage", "one equals sign"},
       {"solve 'x + y = 2'", 2, "usage", "--for x"},
       {"solve 'x + y = 2' --for z", 2, "usage", "occurs in no equation; they contain x, y"},

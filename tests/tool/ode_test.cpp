@@ -153,3 +153,19 @@ until = 6.283185307179586
   says(file("empty.csv", ""), "is empty");
   says(folder / "none.csv", "cannot be read");
 }
+
+TEST_CASE("solve: power series of differential equations") {
+  const test::Output o = tool("solve \"y'' = t*y\" --for 'y(t)' --series 6");
+  CHECK(o.says("y1 = t^6/180 + t^3/6 + 1"));
+  CHECK(o.says("an ordinary point"));
+  CHECK(tool("solve \"y'' = -sin(y)\" --for 'y(t)' --series 5 --given \"y(0)=0, y'(0)=1\"").says("t^5/60"));
+  const auto j = tool("solve \"t*y'' + y' + t*y = 0\" --for 'y(t)' --series 4 --json").json();
+  CHECK(j["independent"].size() == 2);
+  CHECK(j["exponents"][0] == "0");
+  CHECK(j["check"]["verdict"] == "agrees");
+  CHECK(tool("solve \"t^3*y'' + y = 0\" --for 'y(t)' --series 4").says("irregular singular point"));
+  CHECK(tool("solve 'x^2 = 1' --series 4").says("--series is for a differential equation"));
+  CHECK(tool("solve \"y' = y\" --for 'y(t)' --about 1").says("--about"));
+  CHECK(tool("solve \"x(t) = A*t + B\" --for A,B --given \"x(0)=1, x'(0)=2\"").says("A = 2"));
+  CHECK(tool("solve 'x^2 = 4' --for x --given 'y(0)=1'").says("--given is for differential equations"));
+}
