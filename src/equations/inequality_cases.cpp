@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cmath>
 #include <map>
+#include <numeric>
 #include <random>
 
 #include "boreon/algebra.hpp"
@@ -45,7 +46,8 @@ struct End {
   friend bool operator==(const End&, const End&) = default;
 };
 using Shape = std::vector<End>;
-using SignVector = std::vector<int>;
+using SignVector = std::vector<int>;  // 1, -1, not_real; 0 in a cube: any
+constexpr int not_real = 2;
 
 // c > 0 or c < 0, numbers to one side.
 Expr signed_condition(const Expr& c, int sign) {
@@ -240,8 +242,8 @@ class Regions {
     SignVector out;
     for (const Expr& c : critical_) {
       const auto v = real_value(c, b);
-      if (!v || std::fabs(*v) < 1e-9) return std::nullopt;  // on a border
-      out.push_back(*v > 0 ? 1 : -1);
+      if (v && std::fabs(*v) < 1e-9) return std::nullopt;  // on a border
+      out.push_back(!v ? not_real : *v > 0 ? 1 : -1);
     }
     return out;
   }
@@ -319,7 +321,11 @@ class Regions {
       });
       if (known) continue;
       SignVector cube = signs;
-      for (int& literal : cube) {
+      std::vector<std::size_t> turn(cube.size());  // what is not real cannot be said: it goes first
+      std::iota(turn.begin(), turn.end(), std::size_t{0});
+      std::stable_partition(turn.begin(), turn.end(), [&](std::size_t k) { return cube[k] == not_real; });
+      for (const std::size_t k : turn) {
+        int& literal = cube[k];
         const int kept = literal;
         literal = 0;
         const bool other = std::any_of(found.begin(), found.end(), [&, &h = shape](const auto& f) {
@@ -332,6 +338,8 @@ class Regions {
     for (const auto& [cube, shape] : cubes) {
       InequalityCase one{{}, set_of(shape)};
       for (std::size_t k = 0; k < cube.size(); ++k) {
+        if (cube[k] == not_real)
+          throw Unsolved{"where " + to_text(critical_[k], {60, {}}) + " is not real no other sign tells"};
         if (cube[k] != 0) one.conditions.push_back(signed_condition(critical_[k], cube[k]));
       }
       out.push_back(std::move(one));
@@ -370,6 +378,16 @@ class Regions {
       const Bindings there{{place.parameter, place.value}};
       std::vector<Expr> given;
       bool possible = true;
+      postorder(place.value, [&](const Expr& n) {  // the value is real
+        const auto radicand = [&](const Expr& base, const Expr& exponent) {
+          if (exponent.is_number() && !exponent.number().is_integer() && base.has_symbols())
+            given.push_back(less_equal(0, base));
+        };
+        if (n.is(Kind::power)) radicand(n.operands()[0], n.operands()[1]);
+        if (n.is(Kind::product)) {
+          for (const Part p : Parts(n)) radicand(p.key, p.factor);
+        }
+      });
       for (const Expr& g : given_) {
         given.push_back(substitute(g, there, Unused::allowed));
         possible = possible && !is_false(given.back());
@@ -390,7 +408,11 @@ class Regions {
         continue;
       for (InequalityCase& one : cases) {
         one.conditions.insert(one.conditions.begin(), equal(place.parameter, place.value));
-        out.push_back(std::move(one));
+        const bool known = std::any_of(out.begin(), out.end(), [&](const InequalityCase& other) {
+          return std::is_permutation(one.conditions.begin(), one.conditions.end(), other.conditions.begin(),
+                                     other.conditions.end());
+        });
+        if (!known) out.push_back(std::move(one));
       }
     }
   }

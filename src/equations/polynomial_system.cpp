@@ -1,4 +1,6 @@
 // SPDX-License-Identifier: MIT
+#include <fmt/format.h>
+
 #include <algorithm>
 
 #include "algebra/groebner/groebner.hpp"
@@ -78,6 +80,9 @@ class Triangular {
   Triangular(std::vector<Expr> basis, std::span<const Expr> unknowns, const std::vector<Expr>& conditions)
       : basis_(std::move(basis)), unknowns_(unknowns), conditions_(conditions) {}
 
+  /// What stood in the way, if it was an equation of one unknown.
+  [[nodiscard]] const std::string& stuck() const { return stuck_; }
+
   bool run(Candidates& out) {
     out_ = &out;
     values_.assign(unknowns_.size(), std::nullopt);
@@ -134,7 +139,11 @@ class Triangular {
     }
     SingleSolver solver(conditions_, longest_in_systems);
     const auto roots = solver(*best, Symbol::from(u));
-    if (!roots) return false;
+    if (!roots) {
+      stuck_ = fmt::format("{} satisfies a polynomial of degree {} that has no closed form here", to_text(u, {40, {}}),
+                           degree);
+      return false;
+    }
     for (const Expr& c : solver.nonzero()) {
       if (std::find(out_->nonzero.begin(), out_->nonzero.end(), c) == out_->nonzero.end()) out_->nonzero.push_back(c);
     }
@@ -154,6 +163,7 @@ class Triangular {
   const std::vector<Expr>& conditions_;
   std::vector<std::optional<Expr>> values_;
   std::vector<Expr> held_;
+  std::string stuck_;
   Candidates* out_ = nullptr;
 };
 
@@ -178,7 +188,10 @@ std::optional<Candidates> triangular(std::vector<Expr> basis, std::span<const Ex
     }
     return out;
   }
-  if (!Triangular(std::move(basis), unknowns, conditions).run(out)) return std::nullopt;
+  Triangular way(std::move(basis), unknowns, conditions);
+  if (way.run(out)) return out;
+  if (way.stuck().empty()) return std::nullopt;
+  out.unsolved = way.stuck();
   return out;
 }
 
@@ -195,7 +208,8 @@ std::optional<Candidates> polynomial_system(std::span<const Expr> equations, std
     if (zeros && zeros->dimension > most_by_radicals) return by_one_polynomial(*zeros, conditions);
   }
   const auto basis = poly::groebner_basis(generators, poly::MonomialOrder::lexicographic);
-  if (auto out = triangular(ring.expressions(basis.elements), unknowns, conditions)) {
+  auto out = triangular(ring.expressions(basis.elements), unknowns, conditions);
+  if (out && (out->unsolved.empty() || !zeros)) {
     if (!basis.verified) {
       out->complete = false;
       out->incomplete = "the Groebner basis holds modulo further primes, its proof is too much work";

@@ -175,6 +175,11 @@ class Solve {
       return false;
     }
     result_.steps = found->steps;
+    if (!found->unsolved.empty()) {
+      result_.status = SolveStatus::unevaluated;
+      result_.reason = found->unsolved;
+      return false;
+    }
     for (const Expr& c : found->nonzero) note_nonzero(c);
     if (!found->contradiction.empty()) {
       result_.complete = true;

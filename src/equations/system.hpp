@@ -22,6 +22,7 @@ struct Candidates {
   bool complete = true;
   std::string incomplete;  ///< why it is not
   bool distinct = false;   ///< known to differ from each other
+  std::string unsolved;    ///< the way ends here, and no other leads on: what is known
   std::vector<unsigned> multiplicities;  ///< of each candidate, where they are known
 };
 

@@ -280,6 +280,7 @@ class SeriesSolver {
       a.push_back(substitute(derivative_of(known, k), {{s_, 0}}, Unused::allowed) / factorial);
       factorial *= Expr(k + 1);
     }
+    require_regular(f, known);
     for (std::size_t m = n_; m <= static_cast<std::size_t>(options_.order); ++m) {
       Expr y = 0;
       for (std::size_t k = 0; k < a.size(); ++k) y += a[k] * power(s_, Expr(k));
@@ -302,6 +303,25 @@ class SeriesSolver {
     out_.solution = written(a, 0);
     out_.exponents = {Expr(0)};
     check({out_.solution}, {Expr(0)}, 1);
+  }
+
+  // Slopes by y, y', ... at the start: where one is infinite, as of sqrt(y) at y = 0, there is no series, and there may
+  // be several solutions.
+  void require_regular(const Expr& f, const Expr& known) const {
+    Bindings start{{s_, 0}};
+    for (std::size_t k = 0; k < n_; ++k)
+      start.set(jets_[k], substitute(derivative_of(known, k), {{s_, 0}}, Unused::allowed));
+    for (std::size_t k = 0; k < n_; ++k) {
+      bool regular = true;
+      try {
+        const Expr slope = substitute(derivative(f, jets_[k]), start, Unused::allowed);
+        regular = !has_undefined(slope) && !has_infinity(slope);
+      } catch (const Error& e) {
+        if (e.kind() != ErrorKind::domain) throw;
+        regular = false;
+      }
+      if (!regular) throw NotFound{"the equation is singular at the values given: there may be several solutions"};
+    }
   }
 
   static Expr derivative_of(Expr e, std::size_t times, const Symbol& by) {

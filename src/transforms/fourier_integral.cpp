@@ -170,6 +170,10 @@ class FourierRules {
     if (const Found image = reciprocal(f)) return image;
     if (has_imaginary_unit(f) && is_rational_in(f, t_)) return complex_poles(f);
     if (const Found image = gaussian(f)) return image;
+    if (is_rational_in(f, t_)) {
+      const Expr apart = partial_fractions(f, t_);
+      if (terms_of(apart).size() > 1) return (*this)(apart);
+    }
     if (is_rational_in(f, t_) || oscillates(f)) return by_integrals(f);
     if (const Found image = by_half_lines(f)) return image;
     return by_integrals(f);
@@ -287,7 +291,8 @@ class FourierRules {
       if (!image) return std::nullopt;
       for (const Expr& bound : image->bounds) {
         const auto sign_of_bound = signs_.known(bound);
-        if (sign_of_bound && *sign_of_bound >= 0) return std::nullopt;
+        // what ends has no bound, though its pieces have; of what does not the impulse is missed, and numbers tell
+        if (sign_of_bound && *sign_of_bound > 0) return std::nullopt;
         if (!sign_of_bound) needed.push_back(condition_of({expand(-bound), 1}));
       }
       for (const Expr& c : rules.assumed()) needed.push_back(c);

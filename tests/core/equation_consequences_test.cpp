@@ -27,7 +27,7 @@ static bool holds(const Expr& condition, const Bindings& at) {
   }
 }
 
-// The truth at random numbers against the case that applies: one and one only.
+// The truth at random numbers against each case that applies; one does.
 static void check_cases(const std::string& text, std::mt19937& dice) {
   CAPTURE(text);
   const Expr c = parse(text);
@@ -53,16 +53,36 @@ static void check_cases(const std::string& text, std::mt19937& dice) {
     }
     CAPTURE(to_text(*parameters.find(a)));
     CAPTURE(to_text(*parameters.find(b)));
-    CHECK(applicable == 1);
+    CHECK(applicable >= 1);
   }
 }
 
-TEST_CASE("inequalities with parameters: one case applies, and says what is true") {
+TEST_CASE("inequalities with parameters: a case applies, and each that does says what is true") {
   std::mt19937 dice(20261130);
-  for (const char* text :
-       {"a*x + b < 0", "a*x <= b", "x^2 + a*x + b < 0", "(x - a)*(x - b) <= 0", "(x - a)/(x - 1) > 0", "a*x^2 > 1",
-        "exp(x) < a", "exp(-x) >= a + b", "sqrt(x) < a", "x^2 >= a", "1/(x - a) > b", "abs(x - a) < b", "log(x) > a",
-        "x > a and x < b", "x < a or x > b", "(x - a)^2 > 0", "x^3 > a", "(x - a)/(x - b) <= 1", "a*x + 1 > x"})
+  for (const char* text : {"a*x + b < 0",
+                           "a*x <= b",
+                           "x^2 + a*x + b < 0",
+                           "(x - a)*(x - b) <= 0",
+                           "(x - a)/(x - 1) > 0",
+                           "a*x^2 > 1",
+                           "exp(x) < a",
+                           "exp(-x) >= a + b",
+                           "sqrt(x) < a",
+                           "x^2 >= a",
+                           "1/(x - a) > b",
+                           "abs(x - a) < b",
+                           "log(x) > a",
+                           "x > a and x < b",
+                           "x < a or x > b",
+                           "(x - a)^2 > 0",
+                           "x^3 > a",
+                           "(x - a)/(x - b) <= 1",
+                           "a*x + 1 > x",
+                           "(x^2 - a)/(x + b) <= 0",
+                           "a*x^2 > b",
+                           "1/x < a",
+                           "x^4 > a",
+                           "a*x > b*x"})
     check_cases(text, dice);
   // quadratics and quotients of linear functions with random numbers
   const auto digit = [&] { return std::to_string(static_cast<int>(dice() % 7) - 3); };

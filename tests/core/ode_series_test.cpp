@@ -144,6 +144,8 @@ TEST_CASE("series of differential equations: what has none says why") {
   CHECK(irregular.reason.find("irregular") != std::string::npos);
   CHECK(!series_solution(equation_of("(y')^2 = y"), y(t), {}).found);
   CHECK(!series_solution(equation_of("y' = 1/t"), y(t), {}).found);
+  CHECK(!series_solution(equation_of("y' = sqrt(y)"), y(t), {.given = {y(Expr(0))}}).found);
+  CHECK(!series_solution(equation_of("y' = 1/y"), y(t), {.given = {y(Expr(0))}}).found);
   CHECK_THROWS_AS((void)series_solution(equation_of("y' = y"), y(t), {.order = 0}), Error);
   CHECK_THROWS_AS((void)series_solution(equation_of("y' = y"), y(t), {.given = {y(Expr(1)) - 1}}), Error);
   CHECK_THROWS_AS((void)series_solution(equation_of("y = 1"), y(t), {}), Error);
