@@ -100,14 +100,20 @@ class Switches {
 std::vector<Expr> zeros_of_norm(Expr e) {
   constexpr int most_roots = 4;
   for (int k = 0; k < most_roots; ++k) {
-    std::optional<Expr> root;
+    const Symbol s("_s");
+    std::vector<Expr> roots;
     postorder(e, [&](const Expr& n) {
       for_each_factor(n, [&](const Expr& base, const Expr& exponent) {
-        if (base.has_symbols() && is_of_root(exponent)) root = power(base, exponent);
+        if (base.has_symbols() && is_of_root(exponent)) roots.push_back(power(base, exponent));
       });
     });
-    if (!root) break;
-    const Symbol s("_s");
+    // one that stands in no other
+    const auto root = std::find_if(roots.begin(), roots.end(), [&](const Expr& r) {
+      return std::none_of(roots.begin(), roots.end(), [&](const Expr& other) {
+        return !(other == r) && depends_on(replaced(other, {{r, s}}), s);
+      });
+    });
+    if (root == roots.end()) break;
     const Expr p = quotient(replaced(e, {{*root, s}})).numerator;
     const auto q = root->operands()[1].number().denominator();
     const Quotient value = quotient(power(*root, Expr(q)));

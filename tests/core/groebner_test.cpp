@@ -191,8 +191,8 @@ TEST_CASE("rational numbers come back from residues, and not before there are en
   REQUIRE(found);
   CHECK(lift.primes() >= 4);
   const auto& list = lift.lists()[0];
-  CHECK(mpq_class(list.numerators[0]) == a * list.denominator);
-  CHECK(mpq_class(list.numerators[1]) == b * list.denominator);
+  CHECK((mpq_class(list.numerators[0]) == a * list.denominator));
+  CHECK((mpq_class(list.numerators[1]) == b * list.denominator));
 }
 
 TEST_CASE("zeros that are not simple, and none, and too many") {
