@@ -25,6 +25,7 @@
 #include "equations/system.hpp"
 #include "equations/validity.hpp"
 #include "equations/verify.hpp"
+#include "expr/work.hpp"
 
 namespace boreon {
 
@@ -335,7 +336,7 @@ class Solve {
     }
     for (const Expr& at : residuals) {
       if (at.has_symbols()) {
-        const Validity where = where_valid(at, s.conditions, options_.conditions, options_.seed);
+        const Validity where = validity_of(at, s.conditions);
         if (where.kind == Validity::Kind::nowhere) return;
         if (where.kind == Validity::Kind::unclear) doubtful = true;
         if (where.kind == Validity::Kind::somewhere) {
@@ -370,6 +371,18 @@ class Solve {
                                  [&](const Solution& known) { return same(known, s); }))
       return;
     result_.solutions.push_back(std::move(s));
+  }
+
+  // Unclear where it would be too much work to tell.
+  [[nodiscard]] Validity validity_of(const Expr& residual, std::span<const Expr> own) const {
+    constexpr std::uint64_t most_work = 60000000;  // some tenths of a second
+    try {
+      const WorkLimit limit(most_work);
+      return where_valid(residual, own, options_.conditions, options_.seed);
+    } catch (const Error& e) {
+      if (e.kind() != ErrorKind::limit) throw;
+      return {Validity::Kind::unclear, {}};
+    }
   }
 
   [[nodiscard]] static bool same(const Solution& a, const Solution& b) {
