@@ -10,6 +10,7 @@
 #include "boreon/calculus.hpp"
 #include "boreon/error.hpp"
 #include "boreon/traverse.hpp"
+#include "expr/work.hpp"
 #include "values/domains.hpp"
 #include "values/graph_evaluator.hpp"
 
@@ -34,6 +35,7 @@ class Searched {
 
  private:
   [[nodiscard]] std::optional<Ball> evaluated(const EvaluationPlan& plan, const Ball& at, long precision) const {
+    charge(40 * plan.steps().size());  // for whoever limits this search; the budget counts balls as they are made
     const BriefFaults brief;
     try {
       auto r = GraphEvaluator<BallDomain>(BallDomain{precision}).run(plan, [&](const Expr& s, Ball& v) {

@@ -375,7 +375,7 @@ class Solve {
 
   // Unclear where it would be too much work to tell.
   [[nodiscard]] Validity validity_of(const Expr& residual, std::span<const Expr> own) const {
-    constexpr std::uint64_t most_work = 60000000;  // some tenths of a second
+    constexpr std::uint64_t most_work = 20000000;  // some tenths of a second, with the numbers made
     try {
       const WorkLimit limit(most_work);
       return where_valid(residual, own, options_.conditions, options_.seed);
