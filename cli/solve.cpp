@@ -301,13 +301,17 @@ Answer answer_to(const SolveRequest& r) {
   const Assumed assumed = assumptions_with_complex(r);
   if (auto a = inequality(r, assumed)) return *a;
   const std::vector<Expr> equations = equations_of(r, assumed);
+  const bool named = !r.solve_for.peek().empty();
+  std::vector<Expr> unknowns;
+  if (named) unknowns = unknowns_of(r, assumed, equations);
   for (const Expr& call : unknown_calls(equations)) {
+    if (std::find(unknowns.begin(), unknowns.end(), call) != unknowns.end()) continue;  // it is asked for itself
     if (call.operands().size() == 3 && !call.operands()[2].is_integer(0))
       throw Error(ErrorKind::usage, fmt::format("a derivative of {0} occurs: a differential equation is solved for the "
                                                 "function, --for \"{0}({1})\"",
                                                 call.name(), to_text(call.operands()[1])));
   }
-  const std::vector<Expr> unknowns = unknowns_of(r, assumed, equations);
+  if (!named) unknowns = unknowns_of(r, assumed, equations);
   SolveOptions options;
   options.conditions = assumed.conditions;
   options.within = range_within(r, assumed, unknowns);

@@ -211,6 +211,8 @@ class Cells {
 IntervalSet solve_inequality(const Expr& condition, const Expr& x) {
   if (!is_condition(condition))
     throw Error(ErrorKind::shape, "an inequality is expected, not " + to_text(condition, {60, {}}));
+  if (has_imaginary_unit(condition))
+    throw Error(ErrorKind::usage, "complex numbers have no order: compare their amounts (abs) or real parts (re)");
   if (!x.is(Kind::symbol))
     throw Error(ErrorKind::usage, "an inequality is solved for a symbol, not " + to_text(x, {60, {}}));
   for (const Symbol& s : free_symbols(condition)) {

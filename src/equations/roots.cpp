@@ -102,6 +102,36 @@ Roots decomposed(const Coefficients& c, const Signs& signs, std::size_t longest)
   return out;
 }
 
+// a*x^4 + b*x^3 + c*x^2 + m*b*x + m^2*a: a quadratic for x + m/x.
+Roots reciprocal(const Coefficients& c, const Signs& signs) {
+  if (c.size() != 5 || c[3].is_integer(0)) return std::nullopt;
+  const Expr m = simplify(c[1] / c[3]);
+  if (m.is_integer(0) || !vanishes(c[0] - m * m * c[4])) return std::nullopt;
+  std::vector<Expr> out;
+  for (const Expr& u : quadratic({c[2] - 2 * m * c[4], c[3], c[4]}, signs)) {
+    const std::vector<Expr> part = quadratic({m, -u, 1}, signs);
+    out.insert(out.end(), part.begin(), part.end());
+  }
+  return out;
+}
+
+// A polynomial in (x + s)^k, k > 1.
+Roots moved(const Coefficients& c, const Signs& signs, std::size_t longest) {
+  const std::size_t n = c.size() - 1;
+  if (n < 4 || c[n - 1].is_integer(0)) return std::nullopt;
+  const Symbol y("_y");
+  const Expr by = simplify(-c[n - 1] / (Expr(n) * c[n]));
+  Expr whole = 0;
+  for (std::size_t k = 0; k <= n; ++k) whole += c[k] * power(y + by, Expr(k));
+  auto without = polynomial_in(expand(whole), y);
+  if (!without || without->size() != c.size()) return std::nullopt;
+  for (Expr& k : *without) k = vanishes(k) ? Expr(0) : simplify(k);
+  Roots inner = decomposed(*without, signs, longest);
+  if (!inner) return std::nullopt;
+  for (Expr& r : *inner) r += by;
+  return inner;
+}
+
 Expr as_quotient(const Expr& e) {
   const Quotient q = quotient(e);
   return q.numerator / q.denominator;
@@ -148,6 +178,8 @@ Roots roots_of(const Coefficients& c, const Signs& signs, std::size_t longest) {
   if (only_ends) return binomial(static_cast<std::int64_t>(n), -c[0] / c[n], signs);
   if (const Roots r = by_radicals(c, signs); r && readable(*r, longest)) return r;
   if (const Roots r = decomposed(c, signs, longest); r && readable(*r, longest)) return r;
+  if (const Roots r = reciprocal(c, signs); r && readable(*r, longest)) return r;
+  if (const Roots r = moved(c, signs, longest); r && readable(*r, longest)) return r;
   return std::nullopt;
 }
 

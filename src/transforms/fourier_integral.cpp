@@ -113,8 +113,12 @@ class FourierRules {
                     [&](const auto& p) { return p.second.is_integer(1) && gaussian(p.first).has_value(); })) {
       if (const Found image = without_waves(factors)) return image;
     }
-    if (const Found image = of_base(whole)) return image;
+    marginal_ = false;
+    const Found direct = of_base(whole);
+    const bool marginal = marginal_;
+    if (direct && !marginal) return direct;
     if (const Found image = without_waves(factors)) return image;
+    if (direct) return direct;
     for (std::size_t i = 0; i < factors.size(); ++i) {
       const auto& [base, exponent] = factors[i];
       if (!(base == t_) || !is_whole(exponent)) continue;
@@ -293,6 +297,7 @@ class FourierRules {
         const auto sign_of_bound = signs_.known(bound);
         // what ends has no bound, though its pieces have; of what does not the impulse is missed, and numbers tell
         if (sign_of_bound && *sign_of_bound > 0) return std::nullopt;
+        marginal_ = marginal_ || (sign_of_bound && *sign_of_bound == 0);
         if (!sign_of_bound) needed.push_back(condition_of({expand(-bound), 1}));
       }
       for (const Expr& c : rules.assumed()) needed.push_back(c);
@@ -368,6 +373,7 @@ class FourierRules {
   Signs signs_;
   std::vector<Expr> conditions_;
   std::vector<std::string> steps_;
+  bool marginal_ = false;  // half lines that converge on one side of the axis only
   int depth_ = 0;
 };
 

@@ -187,6 +187,29 @@ TEST_CASE("cubics with symbols") {
   }
 }
 
+TEST_CASE("quartics with symbols: reciprocal ones, and quadratics of quadratics") {
+  std::mt19937 dice(11);
+  for (const std::string text : {"x^4 + a*x^3 + b*x^2 + a*x + 1", "x^4 + a*x^3 + b*x^2 + 2*a*x + 4",
+                                 "(x^2 + a*x)^2 + b*(x^2 + a*x) + 1", "(x + a)^6 - b*(x + a)^3 + 2"}) {
+    CAPTURE(text);
+    const Expr f = parse(text);
+    const SolutionSet s = solve({f}, {x});
+    REQUIRE(s.solutions.size() == (text.find("^6") == std::string::npos ? 4 : 6));
+    CHECK(s.complete);
+    const int first = 1 + static_cast<int>(dice() % 9);
+    const int second = 1 + static_cast<int>(dice() % 9);
+    const Bindings at{{a, Number(first, 4)}, {b, Number(second, 4)}};
+    std::complex<double> product = 1;
+    for (const Solution& one : s.solutions) {
+      const std::complex<double> root = evaluate_complex(*one.values.find(x), at);
+      product *= root;
+    }
+    Bindings zero = at;
+    zero.set(x, 0);
+    CHECK(std::abs(product - evaluate(f, zero)) < 1e-8 * (1 + std::abs(product)));
+  }
+}
+
 TEST_CASE("minimal polynomials, and polynomials in a numbered root") {
   CHECK((minimal_polynomial(sqrt(Expr(2)) + sqrt(Expr(3)), x) == power(x, 4) - 10 * power(x, 2) + 1));
   CHECK((minimal_polynomial(Expr(3) / 4, x) == 4 * x - 3));

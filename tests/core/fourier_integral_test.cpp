@@ -41,6 +41,7 @@ TEST_CASE("Fourier transforms of a table by hand") {
   pair_of("heaviside(t)*heaviside(3 - t)", "1i*(exp(-3i*w) - 1)/w");
   pair_of("piecewise(1 - abs(t) if abs(t) < 1, 0 otherwise)", "2*(1 - cos(w))/w^2");
   pair_of("1/(t^2 - 1)", "-pi*sin(w)*sign(w)");
+  pair_of("heaviside(t)*cos(2*t)", "pi*dirac_delta(w - 2)/2 + pi*dirac_delta(w + 2)/2 + 1i*w/(4 - w^2)");
   pair_of("1/cosh(t)", "pi/cosh(pi*w/2)");
   pair_of("exp(-t^2)*cos(4*t)", "sqrt(pi)/2*(exp(-(w - 4)^2/4) + exp(-(w + 4)^2/4))");
   pair_of("exp(2i*t)*exp(-abs(t))", "2/(1 + (w - 2)^2)");

@@ -132,4 +132,6 @@ TEST_CASE("solve: inequalities with parameters, complex unknowns, stationary poi
   CHECK(slope.says("agrees"));
   CHECK(test::tool("derive 'x^2 + y^2 = 25' --implicit z --wrt x").says("z does not occur in the equation"));
   CHECK(test::tool("derive 'x^2 + y^2 = 25' --wrt x").says("--implicit y --wrt x"));
+  CHECK(test::tool("solve \"T'(t) + k*T(t) = q\" --for \"T'(t)\"").says("q - k*T(t)"));
+  CHECK(test::tool("solve 'x > 1i'").says("complex numbers have no order"));
 }
