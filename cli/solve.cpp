@@ -8,6 +8,7 @@
 
 #include "boreon/equations.hpp"
 #include "boreon/function.hpp"
+#include "boreon/work.hpp"
 #include "fit.hpp"
 #include "solve.hpp"
 
@@ -278,6 +279,29 @@ FitRequest fit_request(const SolveRequest& r) {
   return f;
 }
 
+// With most of the budget: where that is used up, the answer is unevaluated and says so.
+SolutionSet within_budget(const SolveRequest& r, const std::vector<Expr>& equations, const std::vector<Expr>& unknowns,
+                          const SolveOptions& options) {
+  const std::uint64_t most = r.work / 10 * 9;
+  try {
+    const WorkBudget budget(most);
+    return boreon::solve(equations, unknowns, options);
+  } catch (const Stopped& s) {
+    const bool of_work =
+        s.error().kind() == ErrorKind::limit && s.error().message().find("memory") == std::string::npos;
+    if (!of_work) throw;
+    SolutionSet out;
+    out.status = SolveStatus::unevaluated;
+    out.reason = fmt::format(
+        "{} equation{} for {} unknown{} take{} more work than the budget of {} units; raise it with "
+        "--work {}{}",
+        equations.size(), equations.size() == 1 ? "" : "s", unknowns.size(), unknowns.size() == 1 ? "" : "s",
+        equations.size() == 1 ? "s" : "", r.work, 10 * r.work,
+        free_symbols(equations).size() > unknowns.size() ? ", or give parameters numbers (--set)" : "");
+    return out;
+  }
+}
+
 Answer answer_to(const SolveRequest& r) {
   if (is_model(r.inputs.at(0))) {
     const Model m = model_of(r);
@@ -315,8 +339,7 @@ Answer answer_to(const SolveRequest& r) {
   SolveOptions options;
   options.conditions = assumed.conditions;
   options.within = range_within(r, assumed, unknowns);
-  const SolutionSet s = boreon::solve(equations, unknowns, options);
-  return answer_of(r, s);
+  return answer_of(r, within_budget(r, equations, unknowns, options));
 }
 
 }  // namespace

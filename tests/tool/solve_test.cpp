@@ -134,4 +134,9 @@ TEST_CASE("solve: inequalities with parameters, complex unknowns, stationary poi
   CHECK(test::tool("derive 'x^2 + y^2 = 25' --wrt x").says("--implicit y --wrt x"));
   CHECK(test::tool("solve \"T'(t) + k*T(t) = q\" --for \"T'(t)\"").says("q - k*T(t)"));
   CHECK(test::tool("solve 'x > 1i'").says("complex numbers have no order"));
+  // over the budget nothing is claimed, and the way on is said
+  const auto over = test::tool("solve 'x^3 + a*y^2*x = 1' 'y^3 - x*y*a^2 + x = 2' --for x,y --work 100000");
+  CHECK(over.code == 0);
+  CHECK(over.says("unevaluated: 2 equations for 2 unknowns take more work"));
+  CHECK(over.says("--set"));
 }
