@@ -25,7 +25,7 @@ namespace boreon BOREON_API {
 struct Solution {
   Bindings values;               ///< unknown to expression, as substitute() takes them
   std::vector<Expr> conditions;  ///< of the parameters, under which it is one
-  unsigned multiplicity = 1;     ///< as a root, where there is one unknown
+  unsigned multiplicity = 1;     ///< as a root; of a system without parameters as a zero of its polynomials
   bool real = true;              ///< known to be real for real parameters
   std::string decimal = {};      ///< of the one unknown, where the solution is approximate: correct digits
 };

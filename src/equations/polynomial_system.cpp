@@ -205,7 +205,8 @@ std::optional<Candidates> polynomial_system(std::span<const Expr> equations, std
   std::optional<poly::UnivariateZeros> zeros;
   if (ring.rational()) {
     zeros = poly::zeros_of_system(generators);
-    if (zeros && zeros->dimension > most_by_radicals) return by_one_polynomial(*zeros, conditions);
+    const bool multiple = zeros && zeros->dimension != zeros->distinct;
+    if (zeros && (multiple || zeros->dimension > most_by_radicals)) return by_one_polynomial(*zeros, conditions);
   }
   const auto basis = poly::groebner_basis(generators, poly::MonomialOrder::lexicographic);
   auto out = triangular(ring.expressions(basis.elements), unknowns, conditions);

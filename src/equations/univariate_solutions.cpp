@@ -130,6 +130,24 @@ Value value_modulo(const std::vector<mpq_class>& numerator, const Rational& deno
   return out;
 }
 
+// How often a factor divides the characteristic polynomial.
+unsigned multiplicity_of(const Rational& factor, const poly::UnivariateZeros& zeros) {
+  const poly::PrimeField field(zeros.prime);
+  poly::Uni of_factor;
+  for (const mpq_class& c : factor) of_factor.push_back(mpz_fdiv_ui(c.get_num_mpz_t(), zeros.prime));
+  poly::trim(of_factor);
+  poly::Uni rest(zeros.characteristic.begin(), zeros.characteristic.end());
+  unsigned out = 0;
+  while (of_factor.size() > 1 && rest.size() >= of_factor.size()) {
+    poly::Uni quotient;
+    poly::reduce(field, rest, of_factor, &quotient);
+    if (!rest.empty()) break;
+    rest = std::move(quotient);
+    ++out;
+  }
+  return out;
+}
+
 }  // namespace
 
 std::optional<Candidates> by_one_polynomial(const poly::UnivariateZeros& zeros, const std::vector<Expr>& conditions) {
@@ -151,9 +169,10 @@ std::optional<Candidates> by_one_polynomial(const poly::UnivariateZeros& zeros, 
   Rational whole(zeros.polynomial.begin(), zeros.polynomial.end());
   const Rational denominator = zeros.by_derivative ? derivative(whole) : Rational{1};
   const Signs signs(conditions);
-  const bool counted = zeros.dimension + 1 == zeros.polynomial.size();
+  const bool counted = zeros.dimension + 1 == zeros.polynomial.size();  // by the polynomial itself
   for (const poly::Factor& f : factors_of(zeros.polynomial).list) {
     const Rational factor = rational_of(f.base);
+    const unsigned multiplicity = zeros.characteristic.empty() ? f.multiplicity : multiplicity_of(factor, zeros);
     std::vector<Expr> coefficients;
     for (const mpq_class& c : factor) coefficients.push_back(number(c));
     const auto roots = factor.size() <= 3 ? roots_of(coefficients, signs, longest_in_systems) : numbered(coefficients);
@@ -169,7 +188,7 @@ std::optional<Candidates> by_one_polynomial(const poly::UnivariateZeros& zeros, 
       }
       out.values.push_back(std::move(one));
       out.conditions.emplace_back();
-      if (counted) out.multiplicities.push_back(f.multiplicity);
+      if (counted || !zeros.characteristic.empty()) out.multiplicities.push_back(multiplicity);
     }
   }
   return out;

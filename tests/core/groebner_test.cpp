@@ -91,6 +91,10 @@ std::vector<poly::Poly> polynomials(const PolynomialSystem& s) {
   return out;
 }
 
+std::size_t groebner_dimension(const std::vector<Expr>& equations, const std::vector<Expr>& unknowns) {
+  return poly::groebner_basis(polynomials({equations, unknowns}), poly::MonomialOrder::degree).dimension.value_or(0);
+}
+
 std::size_t zeros_counted(const PolynomialSystem& s) {
   const auto zeros = poly::zeros_of_system(polynomials(s));
   REQUIRE(zeros.has_value());
@@ -200,6 +204,23 @@ TEST_CASE("zeros that are not simple, and none, and too many") {
   const SolutionSet fat = solve({x * x, y * y, x * y}, {x, y});
   REQUIRE(fat.solutions.size() == 1);
   CHECK(fat.complete);
+  CHECK(fat.solutions[0].multiplicity == 3);
+  // the multiplicities of all zeros are as many as the dimension of the quotient ring
+  for (const auto& [equations, most] :
+       std::vector<std::pair<std::vector<Expr>, unsigned>>{{{power(x - 1, 2), power(y, 3) * (y - 2), (x - 1) * y}, 4},
+                                                           {{power(x - y, 2), x + y - 2}, 2},
+                                                           {{power(x, 2) * (x - 1), power(y, 2) * (y + 1)}, 4},
+                                                           {{power(power(x, 2) - 2, 2), power(y, 2) - y}, 2}}) {
+    const SolutionSet s = solve(equations, {x, y});
+    unsigned sum = 0;
+    unsigned largest = 0;
+    for (const Solution& one : s.solutions) {
+      sum += one.multiplicity;
+      largest = std::max(largest, one.multiplicity);
+    }
+    CHECK(sum == groebner_dimension(equations, {x, y}));
+    CHECK(largest == most);
+  }
   const SolutionSet touching = solve({power(x, 2) + power(y, 2) - 1, y - 1}, {x, y});
   CHECK(touching.solutions.size() == 1);
   CHECK(solve({x + y - 1, x + y - 2, z - 1}, {x, y, z}).solutions.empty());

@@ -284,9 +284,17 @@ std::optional<UnivariateZeros> zeros_of_system(const std::vector<Poly>& generato
   const auto round = [&] { return with_other_primes([&](int primes) { return round_of_zeros(vars, from, primes); }); };
   Round first = round();
   if (first.more.empty()) return std::move(first.zeros);
+  const std::vector<Poly> given = from;
   for (Poly& p : first.more) from.push_back(std::move(p));
   Round second = round();
-  if (second.zeros) second.zeros->dimension = first.dimension;
+  if (!second.zeros) return std::nullopt;
+  second.zeros->dimension = first.dimension;
+  DegreeBasis b(vars, given, MonomialOrder::degree, 0);
+  const QuotientBasis quotient(b.table, b.course.supports());
+  b.course.look([&](std::uint32_t prime, const ModularCoefficients& c) {
+    second.zeros->characteristic = characteristic_polynomial(QuotientModulo(quotient, prime, c), second.zeros->form);
+    second.zeros->prime = prime;
+  });
   return std::move(second.zeros);
 }
 

@@ -4,6 +4,7 @@
 
 #include <gmpxx.h>
 
+#include <cstdint>
 #include <optional>
 #include <vector>
 
@@ -41,6 +42,10 @@ struct UnivariateZeros {
   std::size_t dimension = 0;   ///< number of zeros with multiplicities
   std::size_t distinct = 0;    ///< number of zeros
   std::size_t primes = 0;
+  /// Where that polynomial has no multiple roots though some zeros are multiple: the characteristic polynomial of u
+  /// modulo a prime, whose factors have the multiplicities.
+  std::vector<std::uint32_t> characteristic = {};
+  std::uint32_t prime = 0;
   bool complete = false;  ///< there are no others: by a verified basis, or as many as Bezout's bound allows
 };
 

@@ -4,6 +4,7 @@
 #include <algorithm>
 
 #include "algebra/polynomial/univariate_mod.hpp"
+#include "algebra/polynomial/work.hpp"
 #include "boreon/error.hpp"
 
 namespace boreon::poly {
@@ -138,6 +139,49 @@ void UnivariateImage::lift(ModularCourse& course, UnivariateZeros& out) const {
   }
   out.distinct = 0;
   for (const Factor& f : square_free(q).list) out.distinct += f.base.degree(0);
+}
+
+Residues characteristic_polynomial(const QuotientModulo& ring, const std::vector<int>& form) {
+  const PrimeField f(ring.prime());
+  const std::size_t n = ring.dimension();
+  std::vector<Uni> h(n, Uni(n, 0));  // by rows
+  for (std::size_t j = 0; j < n; ++j) {
+    Residues unit(n, 0);
+    unit[j] = 1;
+    const Residues column = ring.times(unit, form);
+    for (std::size_t i = 0; i < n; ++i) h[i][j] = column[i];
+  }
+  for (std::size_t m = 1; m + 1 < n; ++m) {
+    std::size_t pivot = m;
+    while (pivot < n && h[pivot][m - 1] == 0) ++pivot;
+    if (pivot == n) continue;
+    std::swap(h[pivot], h[m]);
+    for (Uni& row : h) std::swap(row[pivot], row[m]);
+    const Residue inverse = f.inv(h[m][m - 1]);
+    for (std::size_t i = m + 1; i < n; ++i) {
+      const Residue c = f.mul(h[i][m - 1], inverse);
+      if (c == 0) continue;
+      for (std::size_t k = m - 1; k < n; ++k) h[i][k] = f.sub(h[i][k], f.mul(c, h[m][k]));
+      for (Uni& row : h) row[m] = f.add(row[m], f.mul(c, row[i]));
+    }
+    charge(4 * n * (n - m));
+  }
+  // of the leading blocks, each from those before it
+  std::vector<Uni> p{{1}};
+  for (std::size_t k = 0; k < n; ++k) {
+    Uni next(k + 2, 0);
+    for (std::size_t i = 0; i <= k; ++i) next[i + 1] = p[k][i];
+    for (std::size_t i = 0; i <= k; ++i) next[i] = f.sub(next[i], f.mul(h[k][k], p[k][i]));
+    Residue below = 1;
+    for (std::size_t i = k; i-- > 0;) {
+      below = f.mul(below, h[i + 1][i]);
+      const Residue c = f.mul(below, h[i][k]);
+      for (std::size_t j = 0; j < p[i].size(); ++j) next[j] = f.sub(next[j], f.mul(c, p[i][j]));
+    }
+    charge(2 * k * k);
+    p.push_back(std::move(next));
+  }
+  return narrow(p.back(), n + 1);
 }
 
 std::vector<Poly> minimal_polynomials(ModularCourse& course, const QuotientBasis& quotient) {

@@ -30,6 +30,10 @@ class UnivariateImage {
   bool square_free_ = true;
 };
 
+/// The characteristic polynomial of multiplication with a combination of the variables, modulo the prime of the course;
+/// coefficients from the constant on. O(dimension^3), by Hessenberg's form.
+[[nodiscard]] Residues characteristic_polynomial(const QuotientModulo& ring, const std::vector<int>& form);
+
 /// For each variable the square-free part of the polynomial in it alone that is zero at all zeros of the system.
 [[nodiscard]] std::vector<Poly> minimal_polynomials(ModularCourse& course, const QuotientBasis& quotient);
 
