@@ -78,19 +78,35 @@ std::vector<Expr> elements_of(std::span<const Expr> expressions, const Bindings&
   return changed ? all : std::vector<Expr>();
 }
 
+// What stands in expressions that asks for a way of its own, from one walk.
+struct Inside {
+  bool operators = false;  // integrals, sums: taken with all other symbols replaced by their values
+  bool roots = false;      // numbered roots of polynomials
+};
+Inside inside(std::span<const Expr> expressions) {
+  Inside out;
+  postorder(expressions, [&](const Expr& e) {
+    out.operators = out.operators || needs_numbers_inside(e);
+    out.roots = out.roots || is_call_of(e, "polynomial_root");
+  });
+  return out;
+}
+
 template <class Domain>
 std::vector<typename Domain::Value> evaluate_in(Domain domain, std::span<const Expr> expressions,
-                                                const Bindings& bindings, Unused unused) {
+                                                const Bindings& bindings, Unused unused, const Inside& what) {
   if (const std::vector<Expr> elements = elements_of(expressions, bindings); !elements.empty()) {
     std::vector<Expr> all = elements;
     all.insert(all.end(), expressions.begin(), expressions.end());
     if (unused == Unused::error) require_used(all, bindings);
-    return evaluate_in(domain, elements, bindings, Unused::allowed);
+    return evaluate_in(domain, elements, bindings, Unused::allowed, inside(elements));
   }
   const auto& entries = bindings.entries();
   if (std::any_of(entries.begin(), entries.end(),
-                  [](const auto& b) { return b.name.empty() && b.target.is(Kind::call); }))
-    return evaluate_in(domain, substitute(expressions, bindings, unused), {}, unused);
+                  [](const auto& b) { return b.name.empty() && b.target.is(Kind::call); })) {
+    const std::vector<Expr> bound = substitute(expressions, bindings, unused);
+    return evaluate_in(domain, bound, {}, unused, inside(bound));
+  }
   for (const Expr& e : expressions) {
     if (is_condition(e))
       throw Error(ErrorKind::shape,
@@ -119,10 +135,7 @@ std::vector<typename Domain::Value> evaluate_in(Domain domain, std::span<const E
     }
     return false;
   };
-  // integrals and sums are taken with all other symbols replaced by their values
-  bool operators = false;
-  postorder(expressions, [&](const Expr& e) { operators = operators || needs_numbers_inside(e); });
-  if (operators && !bindings.empty()) {
+  if (what.operators && !bindings.empty()) {
     const std::vector<Expr> bound = substitute(expressions, bindings, Unused::allowed);
     return GraphEvaluator<Domain>(domain).run(EvaluationPlan(bound), no_leaf);
   }
@@ -133,10 +146,8 @@ std::vector<typename Domain::Value> evaluate_in(Domain domain, std::span<const E
 // over conjugate roots are real though their terms are not. They come from balls, as far as doubles can tell; empty
 // where balls do not.
 std::vector<std::complex<double>> values_of_roots(std::span<const Expr> expressions, const Bindings& bindings,
-                                                  Unused unused) {
-  bool roots = false;
-  postorder(expressions, [&](const Expr& e) { roots = roots || is_call_of(e, "polynomial_root"); });
-  if (!roots) return {};
+                                                  Unused unused, const Inside& what) {
+  if (!what.roots) return {};
   for (const long precision : {192L, 1024L}) {
     std::vector<std::complex<double>> values;
     // what many digits cannot tell from zero is zero
@@ -149,7 +160,7 @@ std::vector<std::complex<double>> values_of_roots(std::span<const Expr> expressi
       return arf_get_d(arb_midref(x), ARF_RND_NEAR);
     };
     try {
-      for (const Ball& b : evaluate_in(BallDomain{precision}, expressions, bindings, unused)) {
+      for (const Ball& b : evaluate_in(BallDomain{precision}, expressions, bindings, unused, what)) {
         if (!b.finite()) return {};
         const auto re = part(b.re());
         const auto im = nothing(b.im()) ? std::optional<double>(0) : part(b.im());
@@ -167,9 +178,10 @@ std::vector<std::complex<double>> values_of_roots(std::span<const Expr> expressi
 }
 
 std::vector<double> doubles_of(std::span<const Expr> expressions, const Bindings& bindings, Unused unused) {
-  const std::vector<std::complex<double>> values = values_of_roots(expressions, bindings, unused);
+  const Inside what = inside(expressions);
+  const std::vector<std::complex<double>> values = values_of_roots(expressions, bindings, unused, what);
   const bool real = std::all_of(values.begin(), values.end(), [](const auto& z) { return z.imag() == 0; });
-  if (values.empty() || !real) return evaluate_in(RealDomain{}, expressions, bindings, unused);
+  if (values.empty() || !real) return evaluate_in(RealDomain{}, expressions, bindings, unused, what);
   std::vector<double> out;
   for (const std::complex<double>& z : values) out.push_back(z.real());
   return out;
@@ -186,8 +198,9 @@ std::vector<double> evaluate(const ExprList& expressions, const Bindings& bindin
 }
 
 std::complex<double> evaluate_complex(const Expr& expression, const Bindings& bindings, Unused unused) {
-  if (const auto values = values_of_roots({&expression, 1}, bindings, unused); !values.empty()) return values[0];
-  return evaluate_in(ComplexDomain{}, {&expression, 1}, bindings, unused)[0];
+  const Inside what = inside({&expression, 1});
+  if (const auto values = values_of_roots({&expression, 1}, bindings, unused, what); !values.empty()) return values[0];
+  return evaluate_in(ComplexDomain{}, {&expression, 1}, bindings, unused, what)[0];
 }
 
 std::string Enclosure::to_string() const {
@@ -199,11 +212,12 @@ Enclosure certify(const Expr& expression, const Bindings& bindings, int digits, 
   if (digits < 1 || digits > 100000)
     throw Error(ErrorKind::usage, fmt::format("{} digits are asked; 1 to 100000 are possible", digits));
   const long target = static_cast<long>(std::ceil(digits * 3.3219280948873623)) + 4;
+  const Inside what = inside({&expression, 1});
   std::string reason = "the enclosure does not shrink";
   for (long precision = target + 30; precision <= 16 * target + 4096; precision *= 2) {
     Ball b;
     try {
-      b = evaluate_in(BallDomain{precision}, {&expression, 1}, bindings, unused)[0];
+      b = evaluate_in(BallDomain{precision}, {&expression, 1}, bindings, unused, what)[0];
     } catch (const Error& e) {
       if (e.kind() != ErrorKind::convergence) throw;
       reason = e.message();
