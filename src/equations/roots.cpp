@@ -13,6 +13,7 @@
 #include "boreon/symbol.hpp"
 #include "boreon/text.hpp"
 #include "calculus/integral/integrator.hpp"
+#include "calculus/integral/shifted_polynomial.hpp"
 
 namespace boreon::equations {
 namespace {
@@ -119,22 +120,14 @@ Roots reciprocal(const Coefficients& c, const Signs& signs) {
 Roots moved(const Coefficients& c, const Signs& signs, std::size_t longest) {
   const std::size_t n = c.size() - 1;
   if (n < 4 || c[n - 1].is_integer(0)) return std::nullopt;
-  const Symbol y("_y");
   const Expr by = simplify(-c[n - 1] / (Expr(n) * c[n]));
-  Expr whole = 0;
-  for (std::size_t k = 0; k <= n; ++k) whole += c[k] * power(y + by, Expr(k));
-  auto without = polynomial_in(expand(whole), y);
-  if (!without || without->size() != c.size()) return std::nullopt;
-  for (Expr& k : *without) k = vanishes(k) ? Expr(0) : simplify(k);
-  Roots inner = decomposed(*without, signs, longest);
+  Coefficients without = shifted_coefficients(c, by);
+  if (without.size() != c.size()) return std::nullopt;
+  for (Expr& k : without) k = vanishes(k) ? Expr(0) : simplify(k);
+  Roots inner = decomposed(without, signs, longest);
   if (!inner) return std::nullopt;
   for (Expr& r : *inner) r += by;
   return inner;
-}
-
-Expr as_quotient(const Expr& e) {
-  const Quotient q = quotient(e);
-  return q.numerator / q.denominator;
 }
 
 // a*x^3 + b*x^2 + c*x + d with symbols, by radicals (Cardano): one cube root, the principal one, for all three; the
@@ -143,7 +136,7 @@ std::vector<Expr> cubic(const Coefficients& k) {
   const Expr& a = k[3];
   const Expr p = third_of_linear(k);
   const Expr shift = k[2] / (3 * a);
-  const Expr q = as_quotient(2 * power(shift, 3) - shift * k[1] / a + k[0] / a);
+  const Expr q = combine_fractions(2 * power(shift, 3) - shift * k[1] / a + k[0] / a);
   const Expr u = power(sqrt(power(q, 2) / 4 + power(p, 3)) - q / 2, Expr(1) / 3);
   const Expr turn = (imaginary_unit() * sqrt(Expr(3)) - 1) / 2;
   const Expr back = (-imaginary_unit() * sqrt(Expr(3)) - 1) / 2;
@@ -153,7 +146,17 @@ std::vector<Expr> cubic(const Coefficients& k) {
 }  // namespace
 
 // p/3 of x^3 + p*x + q, to which a cubic is moved.
-Expr third_of_linear(const Coefficients& k) { return as_quotient(k[1] / (3 * k[3]) - power(k[2] / (3 * k[3]), 2)); }
+Expr third_of_linear(const Coefficients& k) {
+  return combine_fractions(k[1] / (3 * k[3]) - power(k[2] / (3 * k[3]), 2));
+}
+
+Roots all_numbered_roots(const Coefficients& c) {
+  const auto numbered = numbered_roots(c);
+  if (!numbered) return std::nullopt;
+  std::vector<Expr> out = numbered->real;
+  out.insert(out.end(), numbered->complex.begin(), numbered->complex.end());
+  return out;
+}
 
 Roots cubic_roots(const Coefficients& c, std::size_t longest) {
   Roots out = cubic(c);
@@ -168,11 +171,7 @@ Roots roots_of(const Coefficients& c, const Signs& signs, std::size_t longest) {
     if (n <= 12) {
       if (const Roots r = by_radicals(c, signs); r && readable(*r, longest)) return r;
     }
-    const auto numbered = numbered_roots(c);
-    if (!numbered) return std::nullopt;
-    std::vector<Expr> out = numbered->real;
-    out.insert(out.end(), numbered->complex.begin(), numbered->complex.end());
-    return out;
+    return all_numbered_roots(c);
   }
   const bool only_ends = std::all_of(c.begin() + 1, c.end() - 1, [](const Expr& k) { return k.is_integer(0); });
   if (only_ends) return binomial(static_cast<std::int64_t>(n), -c[0] / c[n], signs);

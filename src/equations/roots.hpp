@@ -27,6 +27,9 @@ inline constexpr std::size_t longest_in_systems = 50;
 [[nodiscard]] std::optional<std::vector<Expr>> roots_of(const std::vector<Expr>& coefficients, const Signs& signs,
                                                         std::size_t longest = longest_radicals);
 
+/// Real ones first, as polynomial_root; nothing unless the coefficients are rational and no root is repeated.
+[[nodiscard]] std::optional<std::vector<Expr>> all_numbered_roots(const std::vector<Expr>& coefficients);
+
 /// Of a cubic with symbols, by radicals; nothing where they are too long. Where third_of_linear() vanishes they do not
 /// hold, and which of them are real is not told.
 [[nodiscard]] std::optional<std::vector<Expr>> cubic_roots(const std::vector<Expr>& coefficients, std::size_t longest);

@@ -89,33 +89,6 @@ Expr at(const Rational& p, const Expr& u) {
   return add(terms);
 }
 
-// The polynomial of the zeros with its irreducible factors.
-poly::Factors factors_of(const std::vector<mpz_class>& coefficients) {
-  poly::Poly q = poly::constant(1, poly::Integer(0));
-  for (std::size_t k = 0; k < coefficients.size(); ++k) {
-    if (coefficients[k] == 0) continue;
-    const poly::Poly x =
-        k == 0 ? poly::constant(1, poly::Integer(1)) : poly::variable(1, 0, static_cast<poly::Degree>(k));
-    q = poly::add(q, poly::scale(x, poly::Integer(coefficients[k])));
-  }
-  return poly::factor(q);
-}
-
-Rational rational_of(const poly::Poly& p) {
-  Rational out(p.degree(0) + std::size_t{1});
-  for (std::size_t i = 0; i < p.size(); ++i) out[p.exponent(i, 0)] = p.coefficients[i].mpz();
-  return out;
-}
-
-// Radicals within the values of other unknowns are hardly ever short beyond square roots.
-std::optional<std::vector<Expr>> numbered(const std::vector<Expr>& coefficients) {
-  const auto roots = numbered_roots(coefficients);
-  if (!roots) return std::nullopt;
-  std::vector<Expr> out = roots->real;
-  out.insert(out.end(), roots->complex.begin(), roots->complex.end());
-  return out;
-}
-
 // A variable at the roots of a factor: a polynomial in u, or a quotient of two.
 struct Value {
   Rational numerator;
@@ -170,12 +143,15 @@ std::optional<Candidates> by_one_polynomial(const poly::UnivariateZeros& zeros, 
   const Rational denominator = zeros.by_derivative ? derivative(whole) : Rational{1};
   const Signs signs(conditions);
   const bool counted = zeros.dimension + 1 == zeros.polynomial.size();  // by the polynomial itself
-  for (const poly::Factor& f : factors_of(zeros.polynomial).list) {
-    const Rational factor = rational_of(f.base);
+  for (const poly::Factor& f : poly::factor(poly::from_coefficients(zeros.polynomial, 0, 1)).list) {
+    const std::vector<mpz_class> whole_numbers = poly::coefficients_of(f.base, 0);
+    const Rational factor(whole_numbers.begin(), whole_numbers.end());
     const unsigned multiplicity = zeros.characteristic.empty() ? f.multiplicity : multiplicity_of(factor, zeros);
     std::vector<Expr> coefficients;
     for (const mpq_class& c : factor) coefficients.push_back(number(c));
-    const auto roots = factor.size() <= 3 ? roots_of(coefficients, signs, longest_in_systems) : numbered(coefficients);
+    // radicals within the values of other unknowns are hardly ever short beyond square roots
+    const auto roots =
+        factor.size() <= 3 ? roots_of(coefficients, signs, longest_in_systems) : all_numbered_roots(coefficients);
     if (!roots) return std::nullopt;
     std::vector<Value> values;
     for (const auto& n : zeros.numerators) values.push_back(value_modulo(n, denominator, factor));

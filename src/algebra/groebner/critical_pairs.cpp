@@ -39,10 +39,6 @@ void CriticalPairs::insert(std::uint32_t polynomial, MonomialId leading) {
     kept.push_back(f.pair.lcm);
     if (!f.coprime) pairs_.push_back(f.pair);
   }
-  drop_superseded(polynomial, leading);
-}
-
-void CriticalPairs::drop_superseded(std::uint32_t polynomial, MonomialId leading) {
   std::erase_if(active_, [&](std::uint32_t i) { return table_.divides(leading, leading_[i]); });
   active_.push_back(polynomial);
 }

@@ -42,7 +42,6 @@ class CriticalPairs {
     std::uint32_t i;
     std::uint32_t j;
   };
-  void drop_superseded(std::uint32_t polynomial, MonomialId leading);
 
   MonomialTable& table_;
   std::vector<Pair> pairs_;

@@ -10,21 +10,6 @@
 
 namespace boreon::poly {
 
-[[nodiscard]] inline std::uint32_t inverse_modulo(std::uint32_t a, std::uint32_t p) {
-  std::int64_t r0 = p;
-  std::int64_t r1 = a;
-  std::int64_t s0 = 0;
-  std::int64_t s1 = 1;
-  while (r1 != 0) {
-    const std::int64_t q = r0 / r1;
-    r0 -= q * r1;
-    std::swap(r0, r1);
-    s0 -= q * s1;
-    std::swap(s0, s1);
-  }
-  return static_cast<std::uint32_t>(s0 < 0 ? s0 + p : s0);
-}
-
 /// Spans must outlive it. The prime is below 2^31, so that products are subtracted from sums below its square.
 class RowElimination {
  public:
@@ -35,7 +20,6 @@ class RowElimination {
   void pivot(std::span<const std::uint32_t> columns, std::span<const std::uint32_t> values) {
     pivots_[columns[0]] = {columns, values};
   }
-  [[nodiscard]] bool has_pivot(std::size_t column) const { return !pivots_[column].columns.empty(); }
   [[nodiscard]] bool used(std::size_t column) const { return used_[column] != 0; }
 
   /// Subtracts multiples of the pivots from a row; what is left, as columns with their values. With `keep_first` the

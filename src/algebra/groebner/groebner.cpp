@@ -112,11 +112,12 @@ auto with_other_primes(const F& f) {
   throw Error(ErrorKind::limit, "a Groebner basis from modular images does not hold over the rationals");
 }
 
-struct DegreeBasis {
+// The course of the first prime in one order of the monomials.
+struct LearnedBasis {
   MonomialTable table;
   std::vector<IntegerPolynomial> generators;
   ModularCourse course;
-  DegreeBasis(unsigned vars, const std::vector<Poly>& from, MonomialOrder order, int primes)
+  LearnedBasis(unsigned vars, const std::vector<Poly>& from, MonomialOrder order, int primes)
       : table(vars, order), generators(with_numbers(table, from)), course(table, generators, primes) {}
 };
 
@@ -189,9 +190,8 @@ bool is_constant(const Supports& supports, const MonomialTable& table) {
   return supports.size() == 1 && table.degree(supports[0][0]) == 0;
 }
 
-std::optional<GroebnerBasis> by_one_order(unsigned vars, const std::vector<Poly>& from, MonomialOrder order,
-                                          int primes) {
-  DegreeBasis b(vars, from, order, primes);
+// The basis itself, put together and verified.
+std::optional<GroebnerBasis> put_together(LearnedBasis& b) {
   const RationalLift lift = b.course.lifted(as_it_is);
   const auto elements = elements_of(b.course.supports(), lift);
   const Proof proof = proof_of(b.table, b.generators, elements);
@@ -211,13 +211,17 @@ mpz_class bezout(const MonomialTable& table, const std::vector<IntegerPolynomial
 }
 
 std::optional<GroebnerBasis> basis_of(unsigned vars, const std::vector<Poly>& from, MonomialOrder order, int primes) {
-  DegreeBasis b(vars, from, MonomialOrder::degree, primes);
+  LearnedBasis b(vars, from, MonomialOrder::degree, primes);
   const Supports& supports = b.course.supports();
   const bool finite = QuotientBasis::finite(b.table, supports);
-  if (order == MonomialOrder::degree || is_constant(supports, b.table) || !finite) {
-    auto out = by_one_order(vars, from, is_constant(supports, b.table) ? MonomialOrder::degree : order, primes);
+  if (order == MonomialOrder::degree || is_constant(supports, b.table)) {
+    auto out = put_together(b);
     if (out && finite) out->dimension = QuotientBasis(b.table, supports).dimension();
     return out;
+  }
+  if (!finite) {
+    LearnedBasis in_order(vars, from, order, primes);
+    return put_together(in_order);
   }
   const QuotientBasis quotient(b.table, supports);
   ChangedOrder changed(quotient);
@@ -242,7 +246,7 @@ struct Round {
 
 std::optional<Round> round_of_zeros(unsigned vars, const std::vector<Poly>& from, int primes) {
   Round out;
-  DegreeBasis b(vars, from, MonomialOrder::degree, primes);
+  LearnedBasis b(vars, from, MonomialOrder::degree, primes);
   const RationalLift basis = b.course.lifted(as_it_is);
   const Proof proof = proof_of(b.table, b.generators, elements_of(b.course.supports(), basis));
   if (proof == Proof::refuted) return std::nullopt;
@@ -289,7 +293,7 @@ std::optional<UnivariateZeros> zeros_of_system(const std::vector<Poly>& generato
   Round second = round();
   if (!second.zeros) return std::nullopt;
   second.zeros->dimension = first.dimension;
-  DegreeBasis b(vars, given, MonomialOrder::degree, 0);
+  LearnedBasis b(vars, given, MonomialOrder::degree, 0);
   const QuotientBasis quotient(b.table, b.course.supports());
   b.course.look([&](std::uint32_t prime, const ModularCoefficients& c) {
     second.zeros->characteristic = characteristic_polynomial(QuotientModulo(quotient, prime, c), second.zeros->form);

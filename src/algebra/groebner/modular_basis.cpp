@@ -6,13 +6,14 @@
 
 #include "algebra/groebner/critical_pairs.hpp"
 #include "algebra/groebner/elimination.hpp"
+#include "algebra/polynomial/prime_field.hpp"
 
 namespace boreon::poly {
 namespace {
 
 void make_monic(std::vector<std::uint32_t>& c, std::uint32_t p) {
   if (c[0] == 1) return;
-  const std::uint64_t by = inverse_modulo(c[0], p);
+  const std::uint64_t by = PrimeField(p).inv(c[0]);
   for (std::uint32_t& x : c) x = static_cast<std::uint32_t>(x * by % p);
 }
 

@@ -4,7 +4,7 @@
 #include <algorithm>
 #include <unordered_map>
 
-#include "algebra/groebner/elimination.hpp"
+#include "algebra/polynomial/prime_field.hpp"
 #include "algebra/polynomial/work.hpp"
 #include "boreon/error.hpp"
 
@@ -177,7 +177,7 @@ std::optional<Residues> Dependence::add(Residues v) {
     for (std::uint32_t& c : combination) c = c == 0 ? 0 : prime_ - c;
     return combination;
   }
-  const std::uint64_t by = inverse_modulo(*pivot, prime_);
+  const std::uint64_t by = PrimeField(prime_).inv(*pivot);
   for (std::uint32_t& c : v) c = static_cast<std::uint32_t>(c * by % prime_);
   for (std::uint32_t& c : combination) c = static_cast<std::uint32_t>(c * by % prime_);
   rows_.push_back({static_cast<std::size_t>(pivot - v.begin()), std::move(v), std::move(combination)});

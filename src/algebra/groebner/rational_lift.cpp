@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: MIT
 #include "algebra/groebner/rational_lift.hpp"
 
-#include "algebra/groebner/elimination.hpp"
+#include "algebra/polynomial/prime_field.hpp"
 #include "algebra/polynomial/work.hpp"
 
 namespace boreon::poly {
@@ -41,7 +41,7 @@ void RationalLift::add(std::uint32_t prime, const std::vector<std::vector<std::u
     known_.resize(residues.size());
     for (std::size_t i = 0; i < residues.size(); ++i) known_[i].assign(residues[i].begin(), residues[i].end());
   } else {
-    const std::uint64_t inverse = inverse_modulo(residue(modulus_, prime), prime);
+    const std::uint64_t inverse = PrimeField(prime).inv(residue(modulus_, prime));
     const std::size_t limbs = mpz_size(modulus_.get_mpz_t());
     for (std::size_t i = 0; i < residues.size(); ++i) {
       charge(residues[i].size() * (8 + 2 * limbs));

@@ -53,13 +53,7 @@ std::vector<int> form_of_trial(int k, unsigned vars, Dice& dice) {
 std::vector<Poly> in_one_variable(const RationalLift& lift, unsigned vars) {
   std::vector<Poly> out;
   for (unsigned v = 0; v < vars; ++v) {
-    Poly p = constant(vars, Integer(0));
-    const std::vector<mpz_class>& c = lift.lists()[v].numerators;
-    for (std::size_t k = 0; k < c.size(); ++k) {
-      if (c[k] != 0)
-        p = add(p,
-                scale(k == 0 ? constant(vars, Integer(1)) : variable(vars, v, static_cast<Degree>(k)), Integer(c[k])));
-    }
+    const Poly p = from_coefficients(lift.lists()[v].numerators, v, vars);
     Poly free = constant(vars, Integer(1));
     for (const Factor& f : square_free(p).list) free = multiply(free, f.base);
     out.push_back(std::move(free));
@@ -130,15 +124,8 @@ void UnivariateImage::lift(ModularCourse& course, UnivariateZeros& out) const {
     }
     out.numerators.push_back(std::move(numerator));
   }
-  const unsigned one_variable = 1;
-  Poly q = constant(one_variable, Integer(0));
-  for (std::size_t k = 0; k < out.polynomial.size(); ++k) {
-    if (out.polynomial[k] == 0) continue;
-    const Poly power = k == 0 ? constant(one_variable, Integer(1)) : variable(one_variable, 0, static_cast<Degree>(k));
-    q = add(q, scale(power, Integer(out.polynomial[k])));
-  }
   out.distinct = 0;
-  for (const Factor& f : square_free(q).list) out.distinct += f.base.degree(0);
+  for (const Factor& f : square_free(from_coefficients(out.polynomial, 0, 1)).list) out.distinct += f.base.degree(0);
 }
 
 Residues characteristic_polynomial(const QuotientModulo& ring, const std::vector<int>& form) {

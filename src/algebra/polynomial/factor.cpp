@@ -10,23 +10,6 @@
 namespace boreon::poly {
 namespace {
 
-BigUni to_big_uni(const Poly& a, unsigned v) {
-  BigUni u(a.degree(v) + std::size_t{1});
-  for (std::size_t i = 0; i < a.size(); ++i) u[a.exponent(i, v)] = a.coefficients[i].mpz();
-  return u;
-}
-
-Poly from_big_uni(const BigUni& u, unsigned v, unsigned vars) {
-  Poly p(Layout::for_degree(vars, u.size()));
-  std::vector<std::uint64_t> m(p.layout.words(), 0);
-  for (std::size_t i = u.size(); i-- > 0;) {
-    if (u[i] == 0) continue;
-    p.layout.set(m.data(), v, static_cast<Degree>(i));
-    p.push(m.data(), Integer(u[i]));
-  }
-  return p;
-}
-
 std::vector<Poly> factor_primitive(const Poly& a);
 
 // Coefficients known modulo several primes.
@@ -120,7 +103,7 @@ class MultivariateFactoring {
     u = primitive_part(u, &c);
     if (!gcd(u, derivative(u, 0)).is_constant()) return std::nullopt;
     image.content = c;
-    image.factors = factor_square_free(to_big_uni(u, 0));
+    image.factors = factor_square_free(coefficients_of(u, 0));
     return image;
   }
 
@@ -259,7 +242,7 @@ std::vector<Poly> factor_primitive(const Poly& a) {
   std::vector<Poly> out;
   if (present.size() == 1) {
     const unsigned v = present[0];
-    for (const BigUni& u : factor_square_free(to_big_uni(a, v))) out.push_back(from_big_uni(u, v, a.vars()));
+    for (const BigUni& u : factor_square_free(coefficients_of(a, v))) out.push_back(from_coefficients(u, v, a.vars()));
     return out;
   }
   // A variable of degree one: a = p*v + q is irreducible once p and q have no common factor.

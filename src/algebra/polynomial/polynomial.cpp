@@ -243,4 +243,21 @@ Poly divide_monomial(const Poly& a, std::span<const Degree> exponents) {
   return out;
 }
 
+std::vector<mpz_class> coefficients_of(const Poly& a, unsigned v) {
+  std::vector<mpz_class> u(a.degree(v) + std::size_t{1});
+  for (std::size_t i = 0; i < a.size(); ++i) u[a.exponent(i, v)] = a.coefficients[i].mpz();
+  return u;
+}
+
+Poly from_coefficients(const std::vector<mpz_class>& u, unsigned v, unsigned vars) {
+  Poly p(Layout::for_degree(vars, u.size()));
+  std::vector<std::uint64_t> m(p.layout.words(), 0);
+  for (std::size_t i = u.size(); i-- > 0;) {
+    if (u[i] == 0) continue;
+    p.layout.set(m.data(), v, static_cast<Degree>(i));
+    p.push(m.data(), Integer(u[i]));
+  }
+  return p;
+}
+
 }  // namespace boreon::poly

@@ -31,6 +31,9 @@ namespace boreon::poly {
 [[nodiscard]] Poly derivative(const Poly& a, unsigned v);
 /// Pseudo-remainder in v: lc(b)^(deg a - deg b + 1)*a = q*b + r.
 [[nodiscard]] Poly pseudo_remainder(const Poly& a, const Poly& b, unsigned v);
+/// Of a polynomial in v alone: from the constant up.
+[[nodiscard]] std::vector<mpz_class> coefficients_of(const Poly& a, unsigned v);
+[[nodiscard]] Poly from_coefficients(const std::vector<mpz_class>& coefficients, unsigned v, unsigned vars);
 /// The value where variable v is an integer.
 [[nodiscard]] Poly evaluate_at(const Poly& a, unsigned v, const Integer& at);
 

@@ -10,6 +10,7 @@
 #include "boreon/error.hpp"
 #include "boreon/functions.hpp"
 #include "calculus/integral/integrator.hpp"
+#include "calculus/integral/shifted_polynomial.hpp"
 #include "expr/work.hpp"
 
 namespace boreon {
@@ -159,11 +160,10 @@ std::optional<ClosedRoots> closed_roots(const Coefficients& c, Signs& signs) {
   }
   if (n != 3 && n != 4) return std::nullopt;
   // without the next to highest power
-  const Symbol y("_y");
   const Expr by = -c[n - 1] / (static_cast<int>(n) * c[n]);
-  Expr moved = 0;
-  for (std::size_t k = 0; k <= n; ++k) moved += c[k] / c[n] * power(y + by, Expr(k));
-  const auto d = coefficients(moved, y);
+  Coefficients monic;
+  for (const Expr& k : c) monic.push_back(k / c[n]);
+  const Coefficients d = shifted_coefficients(monic, by);
   if (!zero(n - 1)) {
     auto inner = closed_roots(d, signs);
     if (inner) shift(*inner, by);
