@@ -51,12 +51,6 @@ Expr difference(const std::string& text, const ParseContext& context, const char
   return e;
 }
 
-std::vector<std::string> as_texts(const std::vector<Expr>& list) {
-  std::vector<std::string> out;
-  for (const Expr& e : list) out.push_back(to_text(e));
-  return out;
-}
-
 struct Problem {
   std::vector<Expr> equations;
   std::vector<Expr> unknowns;
@@ -142,9 +136,9 @@ void list_solutions(const SolveRequest& r, const OdeSolutionSet& s, Answer& a) {
       }
       if (!relations) a.json["result"].push_back(std::move(values));
     }
-    if (!one.conditions.empty()) a.text += fmt::format("   if {}", fmt::join(as_texts(one.conditions), " and "));
+    if (!one.conditions.empty()) a.text += fmt::format("   if {}", fmt::join(texts(one.conditions), " and "));
     a.text += "\n";
-    a.json["solution_conditions"].push_back(Json(as_texts(one.conditions)));
+    a.json["solution_conditions"].push_back(Json(texts(one.conditions)));
   }
 }
 
@@ -199,10 +193,10 @@ Answer solve_by_series(const SolveRequest& r) {
   values[to_text(p.unknowns[0])] = to_text(s.solution);
   a.json["result"] = Json::array();
   a.json["result"].push_back(std::move(values));
-  a.json["independent"] = as_texts(s.independent);
-  a.json["exponents"] = as_texts(s.exponents);
-  a.json["constants"] = as_texts(s.constants);
-  a.json["conditions"] = as_texts(s.conditions);
+  a.json["independent"] = texts(s.independent);
+  a.json["exponents"] = texts(s.exponents);
+  a.json["constants"] = texts(s.constants);
+  a.json["conditions"] = texts(s.conditions);
   if (s.independent.empty() || s.constants.size() < s.independent.size()) {
     a.text = typeset(r, equation(p.unknowns[0], s.solution)) + "\n";
   } else {
@@ -215,9 +209,10 @@ Answer solve_by_series(const SolveRequest& r) {
     }
     a.text = fmt::format("  {} = {}\n", to_text(p.unknowns[0]), sum) + each;
   }
-  a.text += fmt::format("left out: {} powers and more beyond the first term, about {} = {}, {}\n", s.order + 1, p.variable,
-                        to_text(options.about), s.singular ? "a regular singular point" : "an ordinary point");
-  if (!s.conditions.empty()) a.text += fmt::format("valid for {}\n", fmt::join(as_texts(s.conditions), ", "));
+  a.text +=
+      fmt::format("left out: {} powers and more beyond the first term, about {} = {}, {}\n", s.order + 1, p.variable,
+                  to_text(options.about), s.singular ? "a regular singular point" : "an ordinary point");
+  if (!s.conditions.empty()) a.text += fmt::format("valid for {}\n", fmt::join(texts(s.conditions), ", "));
   a.text += fmt::format("check: {} ({} points)\n", s.check.method, s.check.points);
   return a;
 }
@@ -245,10 +240,7 @@ Answer solve_for_constants(const SolveRequest& r) {
       if (!text.empty()) given.push_back(difference(text, places, "--given"));
     }
   }
-  std::vector<Expr> constants;
-  for (const std::string& list : r.solve_for) {
-    for (const std::string& text : split(list)) constants.push_back(read_input(text, assumed.context, "--for"));
-  }
+  const std::vector<Expr> constants = named_unknowns(r, assumed);
   if (constants.empty()) throw Error(ErrorKind::usage, "--for takes the constants: --for A,B");
   SolveOptions options;
   options.conditions = assumed.conditions;
@@ -265,12 +257,12 @@ Answer solve_differential_equations(const SolveRequest& r) {
   a.json["solution_conditions"] = Json::array();
   list_solutions(r, s, a);
   if (s.solutions.empty() || s.status == SolveStatus::unevaluated) {
-    a.text += fmt::format("unevaluated: {}{}\n", s.reason,
-                          p.unknowns.size() == 1 ? "; --series 6 gives a power series" : "");
+    a.text +=
+        fmt::format("unevaluated: {}{}\n", s.reason, p.unknowns.size() == 1 ? "; --series 6 gives a power series" : "");
   } else if (!s.reason.empty()) {
     a.text += s.reason + "\n";
   }
-  std::vector<std::string> conditions = as_texts(s.conditions);
+  std::vector<std::string> conditions = texts(s.conditions);
   if (!conditions.empty()) a.text += fmt::format("valid for {}\n", fmt::join(conditions, ", "));
   // what all solutions need belongs to the answer
   if (s.solutions.size() == 1) {
@@ -282,7 +274,7 @@ Answer solve_differential_equations(const SolveRequest& r) {
     a.text += fmt::format("where {}: {}\n", to_text(e.when), e.what);
     a.json["exceptions"].push_back({{"when", to_text(e.when)}, {"value", e.what}});
   }
-  a.json["constants"] = Json(as_texts(s.constants));
+  a.json["constants"] = Json(texts(s.constants));
   a.json["reason"] = s.reason;
   a.json["check"] = json_of(s.check);
   const std::string beside = run_beside(r, p, s, a);

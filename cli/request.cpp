@@ -204,6 +204,13 @@ void put_in(const Request& r, Assumed& assumed) {
 
 }  // namespace
 
+Limit limit_reached(const Error& e) {
+  const auto says = [&](const char* words) { return e.message().find(words) != std::string::npos; };
+  if (e.kind() != ErrorKind::limit) return Limit::none;
+  if (says("more work than its budget")) return Limit::work;
+  return says("more memory than its budget") ? Limit::memory : Limit::none;
+}
+
 Assumed assumptions_of(const Request& r) {
   Assumed result;
   result.context.notices = r.notices.get();

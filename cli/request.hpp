@@ -54,6 +54,9 @@ struct Answer {
 };
 
 // Shared pieces of the commands.
+/// Which budget an error tells of.
+enum class Limit : std::uint8_t { none, work, memory };
+[[nodiscard]] Limit limit_reached(const Error& e);
 [[nodiscard]] bool is_model(const std::string& input);
 /// The model of the request with --set applied.
 [[nodiscard]] Model model_of(const Request& r);

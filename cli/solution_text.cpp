@@ -111,10 +111,10 @@ Expr polynomial_of(const Expr& root, const Expr& u) {
   return add(terms);
 }
 
-// Solutions that differ in the root alone: from the first on, as many as there are.
+// Solutions that differ in the root alone: the values in its name, and the root of each.
 struct Family {
-  Expr root;
-  std::size_t size = 0;
+  Bindings values;
+  std::vector<Expr> roots;
 };
 
 Expr with_name(const Expr& value, const Expr& root, const Expr& name) {
@@ -164,7 +164,7 @@ class Shown {
         continue;
       }
       show(i, *family);
-      i += family->size;
+      i += family->roots.size();
     }
   }
 
@@ -179,46 +179,46 @@ class Shown {
     if (r_.approximate || s_.solutions[first].values.entries().size() < 2) return std::nullopt;
     const std::optional<Expr> root = root_in(s_.solutions[first]);
     if (!root || to_text(*root, {most_repeated + 10, {}}).size() * 2 < most_repeated) return std::nullopt;
-    const Bindings values = in_terms_of(u_, *root, s_.solutions[first]);
-    Family out{*root, 1};
-    for (std::size_t i = first + 1; i < s_.solutions.size(); ++i, ++out.size) {
+    Family out{in_terms_of(u_, *root, s_.solutions[first]), {*root}};
+    for (std::size_t i = first + 1; i < s_.solutions.size(); ++i) {
       const std::optional<Expr> next = root_in(s_.solutions[i]);
       if (!next || !of_one_polynomial(*root, *next) || s_.solutions[i].multiplicity != s_.solutions[first].multiplicity)
         break;
-      if (!same_values(values, in_terms_of(u_, *next, s_.solutions[i]))) break;
+      if (!same_values(out.values, in_terms_of(u_, *next, s_.solutions[i]))) break;
+      out.roots.push_back(*next);
     }
-    if (out.size < 2) return std::nullopt;
+    if (out.roots.size() < 2) return std::nullopt;
     return out;
   }
 
   void show(std::size_t first, const Family& family) {
-    const Bindings values = in_terms_of(u_, family.root, s_.solutions[first]);
-    const auto& entries = values.entries();
-    const std::size_t degree = family.root.operands().size() - 2;
+    const auto& entries = family.values.entries();
+    const std::size_t degree = family.roots[0].operands().size() - 2;
     for (std::size_t i = 0; i < entries.size(); ++i) {
       const bool fits = to_text(entries[i].value, {longest_formula + 10, {}}).size() <= longest_formula;
       a_.text += fits ? typeset(r_, equation(entries[i].target, entries[i].value))
                       : fmt::format("  {} = (of {}; with --json)", to_text(entries[i].target), to_text(Expr(u_)));
       a_.text += i + 1 < entries.size() ? ",\n" : "\n";
     }
-    const Expr polynomial = polynomial_of(family.root, u_);
+    const Expr polynomial = polynomial_of(family.roots[0], u_);
     const std::string text = to_text(polynomial, {longest_formula + 10, {}});
     a_.text += text.size() <= longest_formula
                    ? fmt::format("for each root {} of {}:\n", to_text(Expr(u_)), text)
                    : fmt::format("for each root {} of a polynomial of degree {}:\n", to_text(Expr(u_)), degree);
     std::size_t complex = 0;
-    for (std::size_t i = first; i < first + family.size; ++i) {
-      const Solution& one = s_.solutions[i];
+    const bool itself = std::any_of(entries.begin(), entries.end(), [&](const auto& v) { return v.value == u_; });
+    for (std::size_t i = 0; i < family.roots.size(); ++i) {
+      const Solution& one = s_.solutions[first + i];
       if (!one.real && ++complex > most_complex) continue;
-      const std::string u = fmt::format("{} = {}", to_text(Expr(u_)), decimal(*root_in(one), one.real));
+      const std::string u =
+          itself ? "" : fmt::format("{} = {}: ", to_text(Expr(u_)), decimal(family.roots[i], one.real));
       std::vector<std::string> line;
       for (const Bindings::Entry& v : one.values.entries())
         line.push_back(fmt::format("{} = {}", to_text(v.target), decimal(v.value, one.real)));
-      const bool itself = std::any_of(entries.begin(), entries.end(), [&](const auto& v) { return v.value == u_; });
-      a_.text += fmt::format("  {}{}\n", itself ? "" : u + ": ", fmt::join(line, ", "));
+      a_.text += fmt::format("  {}{}\n", u, fmt::join(line, ", "));
     }
     if (complex > most_complex) a_.text += fmt::format("  and {} more that are not real\n", complex - most_complex);
-    fields(first, family, values);
+    fields(first, family);
   }
 
   [[nodiscard]] std::string decimal(const Expr& value, bool real) const {
@@ -227,16 +227,16 @@ class Shown {
     return complex_text(real ? z.real() : z, 6);
   }
 
-  void fields(std::size_t first, const Family& family, const Bindings& values) {
+  void fields(std::size_t first, const Family& family) {
     std::size_t length = 0;
-    const std::size_t root = to_text(family.root, {longest_field, {}}).size();
-    for (const Bindings::Entry& v : values.entries()) length += to_text(v.value, {longest_field, {}}).size();
-    const bool abbreviated = length + root * family.root.operands().size() > longest_field;
-    for (std::size_t i = first; i < first + family.size; ++i) {
+    const std::size_t root = to_text(family.roots[0], {longest_field, {}}).size();
+    for (const Bindings::Entry& v : family.values.entries()) length += to_text(v.value, {longest_field, {}}).size();
+    const bool abbreviated = length + root * family.roots[0].operands().size() > longest_field;
+    for (std::size_t i = 0; i < family.roots.size(); ++i) {
       Json fields = Json::object();
-      const Expr own = *root_in(s_.solutions[i]);
-      const Symbol name(u_.name() + std::to_string(i + 1));
-      for (const Bindings::Entry& v : s_.solutions[i].values.entries()) {
+      const Expr& own = family.roots[i];
+      const Symbol name(u_.name() + std::to_string(first + i + 1));
+      for (const Bindings::Entry& v : s_.solutions[first + i].values.entries()) {
         fields[to_text(v.target)] = to_text(abbreviated ? with_name(v.value, own, name) : v.value);
       }
       if (abbreviated) a_.json["roots"][name.name()] = to_text(own);

@@ -13,6 +13,18 @@
 #include "solve.hpp"
 
 namespace boreon::cli {
+
+std::vector<Expr> named_unknowns(const SolveRequest& r, const Assumed& assumed) {
+  std::vector<Expr> out;
+  for (const std::string& list : r.solve_for) {
+    for (const std::string& text : split(list)) {
+      if (text.empty()) throw Error(ErrorKind::usage, "--for takes the unknowns: --for x,y");
+      out.push_back(read_input(text, assumed.context, "--for"));
+    }
+  }
+  return out;
+}
+
 namespace {
 
 std::vector<Expr> equations_of(const SolveRequest& r, const Assumed& assumed) {
@@ -39,13 +51,7 @@ std::vector<Expr> equations_of(const SolveRequest& r, const Assumed& assumed) {
 }
 
 std::vector<Expr> unknowns_of(const SolveRequest& r, const Assumed& assumed, const std::vector<Expr>& equations) {
-  std::vector<Expr> out;
-  for (const std::string& list : r.solve_for) {
-    for (const std::string& text : split(list)) {
-      if (text.empty()) throw Error(ErrorKind::usage, "--for takes the unknowns: --for x,y");
-      out.push_back(read_input(text, assumed.context, "--for"));
-    }
-  }
+  std::vector<Expr> out = named_unknowns(r, assumed);
   if (!out.empty()) return out;
   if (!r.solve_for.peek().empty()) throw Error(ErrorKind::usage, "--for takes the unknowns: --for x,y");
   const std::vector<Symbol> symbols = free_symbols(equations);
@@ -229,14 +235,9 @@ namespace {
 Assumed assumptions_with_complex(const SolveRequest& r) {
   Assumed assumed = assumptions_of(r);
   if (!r.complex) return assumed;
-  std::vector<Expr> unknowns;
-  if (r.solve_for.peek().empty()) {
-    unknowns = unknowns_of(r, assumed, equations_of(r, assumed));
-  } else {
-    for (const std::string& list : r.solve_for) {
-      for (const std::string& name : split(list)) unknowns.push_back(read_input(name, assumed.context, "--for"));
-    }
-  }
+  const bool named = !r.solve_for.peek().empty();
+  const std::vector<Expr> unknowns =
+      named ? named_unknowns(r, assumed) : unknowns_of(r, assumed, equations_of(r, assumed));
   for (const Expr& u : unknowns) {
     if (!u.is(Kind::symbol)) continue;
     if (const auto known = assumed.context.names.find(u.name()); known != assumed.context.names.end())
@@ -287,9 +288,7 @@ SolutionSet within_budget(const SolveRequest& r, const std::vector<Expr>& equati
     const WorkBudget budget(most);
     return boreon::solve(equations, unknowns, options);
   } catch (const Stopped& s) {
-    const bool of_work =
-        s.error().kind() == ErrorKind::limit && s.error().message().find("memory") == std::string::npos;
-    if (!of_work) throw;
+    if (limit_reached(s.error()) != Limit::work) throw;
     SolutionSet out;
     out.status = SolveStatus::unevaluated;
     out.reason = fmt::format(

@@ -43,6 +43,8 @@ void conclude(const SolveRequest& r, const SolutionSet& s, Answer& a);
 [[nodiscard]] Answer stationary_points_of(const SolveRequest& r, const Expr& f, const std::vector<Expr>& unknowns,
                                           const SolveOptions& options);
 
+/// What --for names.
+[[nodiscard]] std::vector<Expr> named_unknowns(const SolveRequest& r, const Assumed& assumed);
 [[nodiscard]] std::vector<std::string> texts(const std::vector<Expr>& list);
 /// Each solution as lines of the answer, and as an element of `result`. Those that differ in the root of one polynomial
 /// alone are said once, in a name for the root, with a line of numbers for each; long ones are abbreviated in `result`

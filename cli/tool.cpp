@@ -45,10 +45,8 @@ int report_error(const Request& r, const char* kind, const std::string& message,
 
 int report_error(const Request& r, const Error& e) {
   std::string more;
-  if (e.kind() == ErrorKind::limit && e.message().find("more work than its budget") != std::string::npos)
-    more = fmt::format("; raise it with --work {}", 10 * r.work);
-  if (e.kind() == ErrorKind::limit && e.message().find("more memory than its budget") != std::string::npos)
-    more = fmt::format("; raise it with --memory {}", 4 * r.megabytes);
+  if (limit_reached(e) == Limit::work) more = fmt::format("; raise it with --work {}", 10 * r.work);
+  if (limit_reached(e) == Limit::memory) more = fmt::format("; raise it with --memory {}", 4 * r.megabytes);
   return report_error(r, to_string(e.kind()), e.message() + more, e.what() + more, e.position().line,
                       e.position().column, exit_code_of(e.kind()));
 }

@@ -39,11 +39,12 @@ struct TransformRequest : Request {
   }
 };
 
-// "t to s" as two names, "t over 2*pi" as a name and a text.
-std::pair<std::string, std::string> two_sides(const std::string& text, const std::string& word, const char* option) {
-  const std::size_t at = text.find(" " + word + " ");
+// "t to s" as two names, "t over 2*pi" as a name and a text; the example shows the word in between.
+std::pair<std::string, std::string> two_sides(const std::string& text, const char* option, std::string_view example) {
+  const std::string word = example.find(" over ") == std::string_view::npos ? " to " : " over ";
+  const std::size_t at = text.find(word);
   std::string left = at == std::string::npos ? "" : text.substr(0, at);
-  std::string right = at == std::string::npos ? "" : text.substr(at + word.size() + 2);
+  std::string right = at == std::string::npos ? "" : text.substr(at + word.size());
   const auto trim = [](std::string& s) {
     s.erase(0, std::min(s.find_first_not_of(' '), s.size()));
     s.erase(s.find_last_not_of(' ') + 1);
@@ -51,13 +52,7 @@ std::pair<std::string, std::string> two_sides(const std::string& text, const std
   trim(left);
   trim(right);
   if (left.empty() || right.empty())
-    throw Error(ErrorKind::usage, fmt::format("{} takes \"{}\", not '{}'", option,
-                                              word == "over"                                      ? "t over 2*pi"
-                                              : std::string_view(option) == "--laplace"           ? "t to s"
-                                              : std::string_view(option) == "--fourier-transform" ? "t to w"
-                                              : std::string_view(option) == "--inverse-fourier"   ? "w to t"
-                                                                                                  : "s to t",
-                                              text));
+    throw Error(ErrorKind::usage, fmt::format("{} takes \"{}\", not '{}'", option, example, text));
   return {left, right};
 }
 
@@ -108,7 +103,8 @@ Answer shown(const TransformRequest& r, const Assumed& assumed, const TransformR
 
 Answer of_pair(const TransformRequest& r, const Assumed& assumed, const TransformOptions& options, bool inverse) {
   const char* option = inverse ? "--inverse-laplace" : "--laplace";
-  const auto [from, to] = two_sides(inverse ? r.inverse_laplace.get() : r.laplace.get(), "to", option);
+  const auto [from, to] =
+      two_sides(inverse ? r.inverse_laplace.get() : r.laplace.get(), option, inverse ? "s to t" : "t to s");
   ParseContext context = assumed.context;
   context.independent = Symbol(inverse ? to : from);
   const Expr e = read_input(r.inputs[0], context);
@@ -120,7 +116,8 @@ Answer of_pair(const TransformRequest& r, const Assumed& assumed, const Transfor
 // Over the whole line.
 Answer of_line(const TransformRequest& r, const Assumed& assumed, const TransformOptions& options, bool inverse) {
   const char* option = inverse ? "--inverse-fourier" : "--fourier-transform";
-  const auto [from, to] = two_sides(inverse ? r.inverse_fourier.get() : r.fourier_transform.get(), "to", option);
+  const auto [from, to] =
+      two_sides(inverse ? r.inverse_fourier.get() : r.fourier_transform.get(), option, inverse ? "w to t" : "t to w");
   const std::string& name = r.convention.get();
   const FourierConvention convention = name == "unitary"     ? FourierConvention::unitary
                                        : name == "frequency" ? FourierConvention::frequency
@@ -142,7 +139,7 @@ Answer of_line(const TransformRequest& r, const Assumed& assumed, const Transfor
 }
 
 Answer of_signal(const TransformRequest& r, const Assumed& assumed, const TransformOptions& options) {
-  const auto [name, period_text] = two_sides(r.fourier.get(), "over", "--fourier");
+  const auto [name, period_text] = two_sides(r.fourier.get(), "--fourier", "t over 2*pi");
   Expr f = read_input(r.inputs[0], assumed.context);
   const Expr t = read_input(name, assumed.context, "--fourier");
   Expr period = read_input(period_text, assumed.context, "--fourier");

@@ -12,6 +12,7 @@
 #include "boreon/traverse.hpp"
 #include "calculus/integral/breaks.hpp"
 #include "calculus/integral/integrator.hpp"
+#include "equations/inequality.hpp"
 #include "equations/single.hpp"
 #include "expr/canonical.hpp"
 
@@ -47,7 +48,7 @@ class Cells {
   IntervalSet run() {
     IntervalSet out;
     try {
-      collect(condition_);
+      for_each_relation(condition_, [this](const Expr& c) { collect(c); });
       sort();
       out.intervals = intervals();
       out.solved = true;
@@ -59,11 +60,6 @@ class Cells {
 
  private:
   void collect(const Expr& c) {
-    if (c.is(Kind::logic)) {
-      for (const Expr& o : c.operands()) collect(o);
-      return;
-    }
-    if (!c.is(Kind::relation)) return;
     const Expr f = c.operands()[1] - c.operands()[0];
     if (depends_on(f, x_)) {
       SingleSolver solver({});
@@ -209,12 +205,7 @@ class Cells {
 }  // namespace
 
 IntervalSet solve_inequality(const Expr& condition, const Expr& x) {
-  if (!is_condition(condition))
-    throw Error(ErrorKind::shape, "an inequality is expected, not " + to_text(condition, {60, {}}));
-  if (has_imaginary_unit(condition))
-    throw Error(ErrorKind::usage, "complex numbers have no order: compare their amounts (abs) or real parts (re)");
-  if (!x.is(Kind::symbol))
-    throw Error(ErrorKind::usage, "an inequality is solved for a symbol, not " + to_text(x, {60, {}}));
+  require_inequality(condition, x);
   for (const Symbol& s : free_symbols(condition)) {
     if (s == x) continue;
     throw Error(ErrorKind::usage,

@@ -8,6 +8,7 @@
 #include <numeric>
 #include <random>
 
+#include "algebra/linear_terms.hpp"
 #include "boreon/algebra.hpp"
 #include "boreon/bindings.hpp"
 #include "boreon/equations.hpp"
@@ -20,6 +21,7 @@
 #include "boreon/traverse.hpp"
 #include "calculus/integral/exceptional.hpp"
 #include "calculus/integral/integrator.hpp"
+#include "equations/inequality.hpp"
 #include "equations/single.hpp"
 #include "expr/canonical.hpp"
 
@@ -62,7 +64,7 @@ class Regions {
 
   std::vector<InequalityCase> run() {
     if (!depends_on(condition_, x_)) return without_unknown();
-    collect(condition_);
+    for_each_relation(condition_, [this](const Expr& c) { collect(c); });
     compare_places();
     std::vector<InequalityCase> out = open_regions();
     for (const Expr& c : critical_) borders(c, out);
@@ -79,11 +81,6 @@ class Regions {
   }
 
   void collect(const Expr& c) {
-    if (c.is(Kind::logic)) {
-      for (const Expr& o : c.operands()) collect(o);
-      return;
-    }
-    if (!c.is(Kind::relation)) return;
     const Expr f = c.operands()[1] - c.operands()[0];
     if (!depends_on(f, x_)) {
       critical(f);
@@ -96,10 +93,8 @@ class Regions {
   // Where a node may be infinite or cease to be real.
   void singular(const Expr& n) {
     if (!depends_on(n, x_)) return;
-    if (n.is(Kind::product)) {
-      for (const Part p : Parts(n)) of_power(p.key, p.factor);
-    } else if (n.is(Kind::power)) {
-      of_power(n.operands()[0], n.operands()[1]);
+    if (n.is(Kind::product) || n.is(Kind::power)) {
+      for_each_factor(n, [this](const Expr& base, const Expr& exponent) { of_power(base, exponent); });
     } else if (n.is(Kind::call)) {
       static constexpr const char* entire[] = {"exp", "sinh", "cosh", "tanh", "atan", "asinh", "abs", "erf", "erfc"};
       const auto name = n.function().name;
@@ -123,14 +118,8 @@ class Regions {
 
   // The real zeros of the factors of the numerator.
   Found of_polynomials(const Expr& f) {
-    const Expr product = factor(quotient(f).numerator);
-    std::vector<Expr> factors{product};
-    if (product.is(Kind::product)) {
-      factors.clear();
-      for (const Part p : Parts(product)) factors.push_back(p.key);
-    } else if (product.is(Kind::power)) {
-      factors = {product.operands()[0]};
-    }
+    std::vector<Expr> factors;
+    for_each_factor(factor(quotient(f).numerator), [&](const Expr& base, const Expr&) { factors.push_back(base); });
     std::vector<Root> out;
     for (const Expr& part : factors) {
       if (!depends_on(part, x_)) {
@@ -165,14 +154,11 @@ class Regions {
       for (const Expr& c : r.conditions) critical(c.operands()[1] - c.operands()[0]);
       // a square root of what may be negative
       postorder(r.value, [&](const Expr& n) {
-        const auto radicand = [&](const Expr& base, const Expr& exponent) {
-          if (exponent.is_number() && !exponent.number().is_integer() && base.has_symbols()) critical(base);
-          if (exponent.is_number() && exponent.number().sign() < 0 && base.has_symbols()) critical(base);
-        };
-        if (n.is(Kind::power)) radicand(n.operands()[0], n.operands()[1]);
-        if (n.is(Kind::product)) {
-          for (const Part p : Parts(n)) radicand(p.key, p.factor);
-        }
+        for_each_factor(n, [&](const Expr& base, const Expr& exponent) {
+          const bool everywhere =
+              exponent.is_number() && exponent.number().is_integer() && exponent.number().sign() > 0;
+          if (exponent.is_number() && !everywhere && base.has_symbols()) critical(base);
+        });
         if (n.is(Kind::call) && n.function().name == "log") critical(n.operands()[0]);
       });
       out.push_back(r.value);
@@ -191,19 +177,14 @@ class Regions {
     } catch (const Error&) {
       f = e;
     }
-    std::vector<Expr> factors;
-    if (f.is(Kind::product)) {
-      for (const Part p : Parts(f)) factors.push_back(p.key);
-    } else {
-      factors.push_back(f.is(Kind::power) ? f.operands()[0] : f);
-    }
     const Signs signs(given_);
-    for (const Expr& c : factors) {
-      if (!c.has_symbols() || signs.known(c)) continue;
-      if (std::find(critical_.begin(), critical_.end(), c) != critical_.end()) continue;
-      if (std::find(critical_.begin(), critical_.end(), expand(-c)) != critical_.end()) continue;
+    for_each_factor(f, [&](const Expr& c, const Expr&) {
+      if (!c.has_symbols() || signs.known(c)) return;
+      for (const Expr& same : {c, expand(-c)}) {
+        if (std::find(critical_.begin(), critical_.end(), same) != critical_.end()) return;
+      }
       critical_.push_back(c);
-    }
+    });
     if (critical_.size() > most_critical) throw Unsolved{"too many signs of the parameters matter"};
   }
 
@@ -379,14 +360,10 @@ class Regions {
       std::vector<Expr> given;
       bool possible = true;
       postorder(place.value, [&](const Expr& n) {  // the value is real
-        const auto radicand = [&](const Expr& base, const Expr& exponent) {
+        for_each_factor(n, [&](const Expr& base, const Expr& exponent) {
           if (exponent.is_number() && !exponent.number().is_integer() && base.has_symbols())
             given.push_back(less_equal(0, base));
-        };
-        if (n.is(Kind::power)) radicand(n.operands()[0], n.operands()[1]);
-        if (n.is(Kind::product)) {
-          for (const Part p : Parts(n)) radicand(p.key, p.factor);
-        }
+        });
       });
       for (const Expr& g : given_) {
         given.push_back(substitute(g, there, Unused::allowed));
@@ -429,12 +406,7 @@ class Regions {
 }  // namespace
 
 InequalityCases solve_inequality_cases(const Expr& condition, const Expr& x, std::span<const Expr> conditions) {
-  if (!is_condition(condition))
-    throw Error(ErrorKind::shape, "an inequality is expected, not " + to_text(condition, {60, {}}));
-  if (has_imaginary_unit(condition))
-    throw Error(ErrorKind::usage, "complex numbers have no order: compare their amounts (abs) or real parts (re)");
-  if (!x.is(Kind::symbol))
-    throw Error(ErrorKind::usage, "an inequality is solved for a symbol, not " + to_text(x, {60, {}}));
+  require_inequality(condition, x);
   InequalityCases out;
   try {
     out.cases = Regions(condition, Symbol::from(x), {conditions.begin(), conditions.end()}, 0).run();

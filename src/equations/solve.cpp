@@ -473,21 +473,14 @@ class Solve {
 
   void note_nonzero(const Expr& e) {
     if (reasoner_nonzero(e)) return;
-    const Expr f = factor(e);
-    std::vector<Expr> bases;
-    if (f.is(Kind::product)) {
-      for (const Part p : Parts(f)) bases.push_back(p.key);
-    } else {
-      bases.push_back(f.is(Kind::power) ? f.operands()[0] : f);
-    }
-    for (const Expr& b : bases) {
-      if (!b.has_symbols() || reasoner_nonzero(b)) continue;
+    for_each_factor(factor(e), [&](const Expr& b, const Expr&) {
+      if (!b.has_symbols() || reasoner_nonzero(b)) return;
       const Expr c = condition_of({b, 2});  // a != b rather than a - b != 0
       if (std::find(result_.conditions.begin(), result_.conditions.end(), c) == result_.conditions.end()) {
         result_.conditions.push_back(c);
         pivots_.push_back(b);
       }
-    }
+    });
   }
 
   // Where a leading coefficient vanishes, the equations are solved again.

@@ -125,7 +125,7 @@ class SeriesSolver {
       if (!ordinary) throw Error(ErrorKind::usage, "values are given at a singular point of the equation; C1, C2 stay");
       with_given_values();
     }
-    verify_each(form);
+    check(out_.independent, out_.exponents, form.a[n_]);
   }
 
   void about_ordinary_point() {
@@ -267,7 +267,6 @@ class SeriesSolver {
       f = -substitute(F_, {{jets_[n_], 0}}, Unused::allowed) / slope;
     }
     std::vector<Expr> a;
-    Expr factorial = 1;
     Expr start = 0;
     for (std::size_t k = 0; k < n_; ++k) {
       out_.constants.push_back(constant());
@@ -276,10 +275,8 @@ class SeriesSolver {
     out_.solution = start;
     if (!options_.given.empty()) with_given_values();
     const Expr known = substitute(out_.solution, {{t_, options_.about + s_}}, Unused::allowed);
-    for (std::size_t k = 0; k < n_; ++k) {
-      a.push_back(substitute(derivative_of(known, k), {{s_, 0}}, Unused::allowed) / factorial);
-      factorial *= Expr(k + 1);
-    }
+    for (std::size_t k = 0; k < n_; ++k)
+      a.push_back(substitute(derivative_of(known, k), {{s_, 0}}, Unused::allowed) / factorial(Expr(k)));
     require_regular(f, known);
     for (std::size_t m = n_; m <= static_cast<std::size_t>(options_.order); ++m) {
       Expr y = 0;
@@ -294,11 +291,7 @@ class SeriesSolver {
         throw NotFound{"the equation is singular at the place: " + e.message()};
       }
       if (has_undefined(c) || has_infinity(c)) throw NotFound{"the equation is singular at the place"};
-      Expr below = 1;
-      for (std::size_t k = m - n_ + 1; k <= m; ++k) below *= Expr(k);
-      Expr before = 1;
-      for (std::size_t k = 2; k <= m - n_; ++k) before *= Expr(k);
-      a.push_back(simplify(c / (below * before)));
+      a.push_back(simplify(c / factorial(Expr(m))));
     }
     out_.solution = written(a, 0);
     out_.exponents = {Expr(0)};
@@ -324,20 +317,15 @@ class SeriesSolver {
     }
   }
 
-  static Expr derivative_of(Expr e, std::size_t times, const Symbol& by) {
-    for (std::size_t k = 0; k < times; ++k) e = derivative(e, by);
-    return e;
+  [[nodiscard]] Expr derivative_of(const Expr& e, std::size_t times) const {
+    return derivative(e, s_, static_cast<int>(times));
   }
-  [[nodiscard]] Expr derivative_of(const Expr& e, std::size_t times) const { return derivative_of(e, times, s_); }
-
-  void verify_each(const LinearOde& form) { check(out_.independent, out_.exponents, form.a[n_]); }
 
   // What is left in the equation, divided by the factor of the highest derivative, at two distances: it falls with the
   // power r + order + 1 - n.
   void check(const std::vector<Expr>& solutions, const std::vector<Expr>& exponents, const Expr& by) {
     Evidence& e = out_.check;
     e.method = "what is left in the equation falls with the order stated";
-    double least = 15;
     for (std::size_t i = 0; i < solutions.size(); ++i) {
       const Expr y = substitute(solutions[i], {{t_, options_.about + s_}}, Unused::allowed);
       Bindings into;
@@ -378,7 +366,7 @@ class SeriesSolver {
         }
       }
     }
-    e.digits = least;
+    e.digits = 15;
     e.verdict = e.points > 0 || e.entries > 0 ? Verdict::agrees : Verdict::untested;
   }
 

@@ -229,10 +229,8 @@ class FourierRules {
     const auto line = only && !several ? linear_in(only->first, t_) : std::nullopt;
     if (line && is_whole(only->second)) {
       const Expr z = -line->constant / line->slope;
-      Expr factorial = 1;
-      for (std::int64_t k = 2; k < only->second.word().value_or(0); ++k) factorial *= Expr(k);
-      return beside_the_line(
-          z, constant / power(line->slope, only->second) * power(-imaginary_unit() * w_, only->second - 1) / factorial);
+      return beside_the_line(z, constant / power(line->slope, only->second) *
+                                    power(-imaginary_unit() * w_, only->second - 1) / factorial(only->second - 1));
     }
     const Quotient q = quotient(f);
     const auto d = polynomial_in(q.denominator, t_);
