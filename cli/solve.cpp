@@ -93,9 +93,9 @@ std::string conclusion(const SolutionSet& s) {
   if (!s.reason.empty()) {
     text += s.reason + "\n";
   } else if (s.complete && s.free.empty()) {
-    text += s.status == SolveStatus::approximate ? "there are no others in the range\n"
-            : s.real_only                        ? "there are no other real ones\n"
-                                                 : "there are no others\n";
+    text += s.real_only                            ? "there are no other real ones\n"
+            : s.status == SolveStatus::approximate ? "there are no others in the range\n"
+                                                   : "there are no others\n";
   }
   return text;
 }
@@ -133,6 +133,16 @@ Answer inequality_with_parameters(const SolveRequest& r, const Expr& c, const Ex
   return a;
 }
 
+// Numbers that are approximate are said to be so below, not at each place.
+std::string plain_decimals(std::string text) {
+  constexpr std::string_view open = "double(";
+  for (std::size_t at = 0; (at = text.find(open, at)) != std::string::npos;) {
+    text.erase(at, open.size());
+    text.erase(text.find(')', at), 1);
+  }
+  return text;
+}
+
 // One condition of one unknown, if that is what was given.
 std::optional<Answer> inequality(const SolveRequest& r, const Assumed& assumed) {
   if (r.inputs.size() != 1 || r.inputs[0].find("==") != std::string::npos) return std::nullopt;
@@ -149,9 +159,10 @@ std::optional<Answer> inequality(const SolveRequest& r, const Assumed& assumed) 
   }
   std::vector<Expr> all{c};
   all.insert(all.end(), assumed.conditions.begin(), assumed.conditions.end());
-  const IntervalSet s = solve_inequality(all.size() == 1 ? c : conjunction(all), unknowns[0]);
+  const auto within = range_within(r, assumed, unknowns);
+  const IntervalSet s = solve_inequality(all.size() == 1 ? c : conjunction(all), unknowns[0], {within});
   Answer a;
-  a.json["status"] = s.solved ? "exact" : "unevaluated";
+  a.json["status"] = s.solved ? to_string(s.status) : "unevaluated";
   a.json["complete"] = s.solved;
   a.json["reason"] = s.reason;
   a.json["check"] = {{"method", "truth at and between all places where it may change, in ball arithmetic"},
@@ -161,7 +172,8 @@ std::optional<Answer> inequality(const SolveRequest& r, const Assumed& assumed) 
                      {"verdict", s.solved ? "agrees" : "untested"}};
   if (!s.solved) {
     a.json["result"] = nullptr;
-    a.text = fmt::format("unevaluated: {}\n", s.reason);
+    a.text = fmt::format("unevaluated: {}{}\n", s.reason,
+                         within ? "" : fmt::format(" (--within \"{} from 0 to 10\")", to_text(unknowns[0])));
     return a;
   }
   const Expr result = s.condition(unknowns[0]);
@@ -169,7 +181,9 @@ std::optional<Answer> inequality(const SolveRequest& r, const Assumed& assumed) 
   const std::string x = to_text(unknowns[0]);
   a.text = s.intervals.empty()                            ? fmt::format("no real {}\n", x)
            : result.is_constant(ConstantCode::true_value) ? fmt::format("every real {}\n", x)
-                                                          : typeset(r, result) + "\n";
+                                                          : plain_decimals(typeset(r, result)) + "\n";
+  if (s.status == SolveStatus::approximate)
+    a.text += "approximate: ends without a closed form are numbers, certified to 16 digits; there are no others\n";
   a.text += "check: truth at and between the ends of the intervals, in ball arithmetic\n";
   return a;
 }
@@ -297,6 +311,8 @@ SolutionSet within_budget(const SolveRequest& r, const std::vector<Expr>& equati
         equations.size(), equations.size() == 1 ? "" : "s", unknowns.size(), unknowns.size() == 1 ? "" : "s",
         equations.size() == 1 ? "s" : "", r.work, 10 * r.work,
         free_symbols(equations).size() > unknowns.size() ? ", or give parameters numbers (--set)" : "");
+    const std::string known = known_of_system(equations, unknowns, options.conditions);
+    if (!known.empty()) out.reason += "; " + known;
     return out;
   }
 }

@@ -91,18 +91,27 @@ struct Interval {
 struct IntervalSet {
   std::vector<Interval> intervals;  ///< ascending, apart from each other
   bool solved = false;              ///< otherwise some place where the truth may change was not found, see `reason`
-  std::string reason;
+  std::string reason = {};
+  /// approximate: ends without a closed form are decimal numbers, each enclosed and rounded to double precision.
+  SolveStatus status = SolveStatus::exact;
   /// As a condition on x: relations joined by `and` and `or`; true or false.
   [[nodiscard]] Expr condition(const Expr& x) const;
 };
 
+struct InequalityOptions {
+  /// A range of the unknown, ends included: only what lies within is told. Then also where there are places without
+  /// end, as with waves.
+  std::optional<std::pair<double, double>> within = {};
+};
+
 /// Inequalities of one unknown without parameters, joined by and, or, not: all places where the truth may change are
 /// found (zeros of the differences, poles, ends of domains) and the condition is decided there and in between, in ball
-/// arithmetic. Where a side has no real value the inequality does not hold. Assumptions of x count. Throws Error(usage)
-/// if other symbols occur: see solve_inequality_cases().
+/// arithmetic. Zeros without a closed form are enclosed, with a proof that there are no others. Where a side has no
+/// real value the inequality does not hold. Assumptions of x count. Throws Error(usage) if other symbols occur: see
+/// solve_inequality_cases().
 ///
 ///     solve_inequality(less(power(x, 2), 4), x).condition(x);   // x > -2 and x < 2
-[[nodiscard]] IntervalSet solve_inequality(const Expr& condition, const Expr& x);
+[[nodiscard]] IntervalSet solve_inequality(const Expr& condition, const Expr& x, const InequalityOptions& options = {});
 
 /// What an inequality says where these conditions on its parameters hold.
 struct InequalityCase {
@@ -151,6 +160,13 @@ enum class BasisOrder : std::uint8_t {
 ///
 ///     eliminate({x - t * t, y - t * t * t}, {t});   // x^3 - y^2
 [[nodiscard]] std::vector<Expr> eliminate(const ExprList& polynomials, const ExprList& unknowns);
+
+/// A sentence on the number of solutions of polynomials, without solving: "polynomials of degrees 2, 3, at most 6
+/// solutions where they are finitely many; the quotient ring has dimension 5: as many complex solutions, with
+/// multiplicities". From a basis modulo one prime, at random numbers for parameters that the conditions allow; where
+/// that is too much work, from the degrees. Empty for what are no polynomials in the unknowns.
+[[nodiscard]] std::string known_of_system(const ExprList& equations, const ExprList& unknowns,
+                                          std::span<const Expr> conditions = {});
 
 /// dy/dx, or a higher derivative, along the curve on which the equation, an expression that is to be zero, holds: the
 /// first is -F_x/F_y, simplified. Throws Error(usage) unless both are symbols that occur and the order is 1 to 20,

@@ -1,7 +1,12 @@
 // SPDX-License-Identifier: MIT
 // Inequalities of one unknown: cells between the places where something may change.
+#include <fmt/format.h>
+
 #include <algorithm>
 #include <cmath>
+#include <cstdint>
+#include <string>
+#include <unordered_map>
 
 #include "boreon/bindings.hpp"
 #include "boreon/equations.hpp"
@@ -12,7 +17,10 @@
 #include "boreon/traverse.hpp"
 #include "calculus/integral/breaks.hpp"
 #include "calculus/integral/integrator.hpp"
+#include "equations/domain_ends.hpp"
 #include "equations/inequality.hpp"
+#include "equations/real_line.hpp"
+#include "equations/real_search.hpp"
 #include "equations/single.hpp"
 #include "expr/canonical.hpp"
 
@@ -37,21 +45,39 @@ namespace {
 
 using namespace equations;
 
+constexpr int digits = 20;  // of ends without a closed form
+
 struct Unsettled {
   std::string why;
 };
 
+struct Place {
+  Expr exact;  // or a decimal number
+  double value = 0;
+  std::vector<Expr> zero_of = {};  // differences that were found to be zero at such a number
+};
+
 class Cells {
  public:
-  Cells(const Expr& condition, const Expr& x) : condition_(condition), x_(Symbol::from(x)) {}
+  Cells(const Expr& condition, const Expr& x, const InequalityOptions& options)
+      : condition_(condition), x_(Symbol::from(x)), within_(options.within) {}
 
   IntervalSet run() {
     IntervalSet out;
     try {
       for_each_relation(condition_, [this](const Expr& c) { collect(c); });
+      if (within_) clip();
       sort();
       out.intervals = intervals();
       out.solved = true;
+      for (Interval& i : out.intervals) {
+        for (Expr* end : {&i.low, &i.high}) {
+          const auto decimal = decimals_.find(end->bits());
+          if (decimal == decimals_.end()) continue;
+          *end = Number::from_double(std::stod(decimal->second));
+          out.status = SolveStatus::approximate;
+        }
+      }
     } catch (const Unsettled& u) {
       out.reason = u.why;
     }
@@ -61,38 +87,55 @@ class Cells {
  private:
   void collect(const Expr& c) {
     const Expr f = c.operands()[1] - c.operands()[0];
-    if (depends_on(f, x_)) {
-      SingleSolver solver({});
-      const auto roots = solver(f, x_);
-      if (!roots || !solver.integers().empty() || !solver.left_out().empty())
-        throw Unsettled{"the places where both sides of " + to_text(c, {80, {}}) + " are equal were not all found"};
-      for (const Root& r : *roots) add(r.value);
-    }
+    if (depends_on(f, x_)) zeros_of(f, c);
     for (const Expr& side : c.operands()) ends_of_domain(side);
   }
 
-  // Where a side is singular, or ceases to be real.
-  void ends_of_domain(const Expr& side) {
-    if (!depends_on(side, x_)) return;
-    Signs signs;
-    std::optional<std::vector<Expr>> places;
-    try {
-      places = singular_places(side, x_, signs, -infinity(), infinity());
-    } catch (const UnknownSign&) {
-    }
-    if (!places) throw Unsettled{"the places where " + to_text(side, {80, {}}) + " is singular were not all found"};
-    for (const Expr& p : *places) add(p);
-    postorder(side, [&](const Expr& n) {
-      if (!n.is(Kind::call) || !depends_on(n, x_)) return;
-      const auto name = n.function().name;
-      if (name != "asin" && name != "acos" && name != "acosh" && name != "atanh" && name != "lambert_W") return;
-      for (const Expr& end : {Expr(1), Expr(-1), -exp(Expr(-1))}) {
-        SingleSolver edge({});
-        const auto at = edge(n.operands().back() - end, x_);
-        if (!at || !edge.integers().empty()) throw Unsettled{"where " + to_text(n, {60, {}}) + " is real is not known"};
-        for (const Root& r : *at) add(r.value);
+  void zeros_of(const Expr& f, const Expr& c) {
+    SingleSolver solver({});
+    const auto roots = solver(f, x_);
+    if (roots && solver.integers().empty() && solver.left_out().empty()) {
+      for (const Root& r : *roots) add(r.value);
+    } else if (const auto line = real_roots_of_line(f, x_, digits)) {
+      for (const LineRoot& r : *line) r.decimal.empty() ? add(r.value) : enclosed(r.decimal, f);
+    } else if (within_) {
+      Signs signs;
+      if (const auto exact = real_zeros(f, x_, signs, Number::exact(within_->first), Number::exact(within_->second))) {
+        for (const Expr& r : *exact) add(r);
+        return;
       }
-    });
+      const RealSearch search = real_roots_within(f, x_, within_->first, within_->second, digits);
+      if (!search.complete())
+        throw Unsettled{fmt::format("whether both sides of {} are equal near {:.10g} is not decided",
+                                    to_text(c, {80, {}}), search.undecided[0])};
+      for (const CertifiedRoot& r : search.roots) enclosed(r.decimal, f);
+    } else if (!by_pieces(f, c)) {
+      throw Unsettled{"the places where both sides of " + to_text(c, {80, {}}) +
+                      " are equal were not all found; within a range of numbers they may be"};
+    }
+  }
+
+  // Where the form changes, and the zeros of each form; one that is zero all along has none to look at.
+  bool by_pieces(const Expr& f, const Expr& c) {
+    Signs signs;
+    const auto breaks = breaks_of_pieces(f, x_, signs);
+    if (!breaks || breaks->empty()) return false;
+    for (std::size_t i = 0; i <= breaks->size(); ++i) {
+      const auto piece = piece_between(f, x_, i == 0 ? -infinity() : (*breaks)[i - 1],
+                                       i == breaks->size() ? infinity() : (*breaks)[i], signs);
+      if (!piece || *piece == f) return false;
+      if (depends_on(*piece, x_) && !vanishes(*piece)) zeros_of(*piece, c);
+    }
+    for (const Expr& b : *breaks) add(b);
+    return true;
+  }
+
+  void ends_of_domain(const Expr& side) {
+    const auto places = domain_ends(side, x_);
+    if (!places)
+      throw Unsettled{"the places where " + to_text(side, {80, {}}) +
+                      " is singular or ceases to be real were not all found"};
+    for (const Expr& p : *places) add(p);
   }
 
   void add(const Expr& v) {
@@ -100,16 +143,49 @@ class Cells {
     const auto value = certified_value(v, {}, {});
     if (!value) throw Unsettled{"a place has no value"};
     if (std::abs(value->imag()) > 1e-14 * std::abs(*value)) return;
-    places_.push_back({v, value->real()});
+    places_.push_back({v, value->real(), {}});
+  }
+
+  void enclosed(const std::string& decimal, const Expr& zero_of) {
+    const Expr value = Number::parse(decimal);
+    if (decimal != "0") decimals_[value.bits()] = decimal;
+    places_.push_back({value, std::stod(decimal), {zero_of}});
+  }
+
+  // Only what lies within the range, with its ends as places.
+  void clip() {
+    const auto [low, high] = *within_;
+    std::erase_if(places_, [&, low = low, high = high](const Place& p) {
+      return !decimals_.contains(p.exact.bits()) && (p.value < low || p.value > high);
+    });
+    for (const double end : {low, high}) places_.push_back({Number::exact(end), end, {}});
   }
 
   void sort() {
     std::sort(places_.begin(), places_.end(), [](const Place& a, const Place& b) { return a.value < b.value; });
-    const auto same = [](const Place& a, const Place& b) {
+    const auto same = [this](const Place& a, const Place& b) {
       return std::abs(a.value - b.value) <= 1e-9 * std::max(1.0, std::abs(a.value)) &&
-             (a.exact == b.exact || vanishes(a.exact - b.exact));
+             (a.exact == b.exact || coincide(a.exact, b.exact));
     };
-    places_.erase(std::unique(places_.begin(), places_.end(), same), places_.end());
+    for (std::size_t i = 1; i < places_.size();) {
+      if (!same(places_[i - 1], places_[i])) {
+        ++i;
+        continue;
+      }
+      auto& zeros = places_[i - 1].zero_of;
+      zeros.insert(zeros.end(), places_[i].zero_of.begin(), places_[i].zero_of.end());
+      places_.erase(places_.begin() + static_cast<std::ptrdiff_t>(i));
+    }
+  }
+
+  // Two of which one is known by its digits only cannot be told to be the same.
+  [[nodiscard]] bool coincide(const Expr& a, const Expr& b) const {
+    if (!decimals_.contains(a.bits()) && !decimals_.contains(b.bits())) return vanishes(a - b);
+    const auto d = certified_value(a - b, {}, {});
+    const auto size = certified_value(a, {}, {});
+    if (!d || !size || std::abs(*d) < std::pow(10.0, 2 - digits) * std::max(1.0, std::abs(*size)))
+      throw Unsettled{"whether two places near " + to_text(a, {40, {}}) + " are the same is not known"};
+    return false;
   }
 
   // Cells in turn: the open one before the first place, the place, the open one after it, ...
@@ -123,7 +199,7 @@ class Cells {
     const std::size_t n = places_.size();
     for (std::size_t k = 0; k <= n; ++k) {
       const Expr low = k == 0 ? -infinity() : places_[k - 1].exact;
-      const bool here = holds(Expr(Number::exact(between(k))));
+      const bool here = holds({Number::exact(between(k)), between(k), {}});
       if (here && !open) begin(low, false);
       if (!here && open) open = false;
       if (here) {
@@ -131,7 +207,7 @@ class Cells {
         out.back().high_closed = false;
       }
       if (k == n) break;
-      const bool there = holds(places_[k].exact);
+      const bool there = holds(places_[k]);
       if (there && !open) begin(places_[k].exact, true);
       if (there) {
         out.back().high = places_[k].exact;
@@ -149,10 +225,11 @@ class Cells {
     return places_[k - 1].value + 0.4375 * (places_[k].value - places_[k - 1].value);
   }
 
-  [[nodiscard]] bool holds(const Expr& at) const {
+  [[nodiscard]] bool holds(const Place& at) const {
     const Assumptions a = x_.assumptions();
+    if (within_ && (at.value < within_->first || at.value > within_->second)) return false;
     const Signs signs;
-    const auto sign = signs.known(at);
+    const auto sign = signs.known(at.exact);
     if (!sign) throw Unsettled{"a place could not be compared with zero"};
     if ((a.has(Assumption::positive) && *sign <= 0) || (a.has(Assumption::negative) && *sign >= 0) ||
         (a.has(Assumption::nonnegative) && *sign < 0) || (a.has(Assumption::nonpositive) && *sign > 0))
@@ -160,7 +237,7 @@ class Cells {
     return holds(condition_, at, signs);
   }
 
-  [[nodiscard]] bool holds(const Expr& c, const Expr& at, const Signs& signs) const {
+  [[nodiscard]] bool holds(const Expr& c, const Place& at, const Signs& signs) const {
     if (c.is(Kind::logic)) {
       if (c.logic_op() == LogicOp::negation) return !holds(c.operands()[0], at, signs);
       const bool all = c.logic_op() == LogicOp::conjunction;
@@ -173,15 +250,15 @@ class Cells {
     try {
       Expr sides[2];
       for (int i = 0; i < 2; ++i) {
-        sides[i] = substitute(c.operands()[static_cast<std::size_t>(i)], {{x_, at}}, Unused::allowed);
+        sides[i] = substitute(c.operands()[static_cast<std::size_t>(i)], {{x_, at.exact}}, Unused::allowed);
         const auto v = certified_value(sides[i], {}, {});
         const bool zero = !v && vanishes(sides[i]);
         if (!zero && (!v || std::abs(v->imag()) > 1e-12 * std::abs(*v) || !std::isfinite(v->real()))) return false;
       }
-      const Expr d = sides[1] - sides[0];
-      const auto s = signs.known(d);
+      const auto s = sign_of_difference(c, sides[1] - sides[0], at, signs);
       if (!s)
-        throw Unsettled{"whether " + to_text(c, {60, {}}) + " holds at " + to_text(at, {60, {}}) + " is not known"};
+        throw Unsettled{"whether " + to_text(c, {60, {}}) + " holds at " + to_text(at.exact, {60, {}}) +
+                        " is not known"};
       switch (c.relation_op()) {
         case RelationOp::less: return *s > 0;
         case RelationOp::less_equal: return *s >= 0;
@@ -193,25 +270,36 @@ class Cells {
     }
   }
 
-  struct Place {
-    Expr exact;
-    double value;
-  };
+  // At a place that is known by its digits: zero where it was found as a zero, else the same for all these digits
+  // allow.
+  [[nodiscard]] std::optional<int> sign_of_difference(const Expr& c, const Expr& difference, const Place& at,
+                                                      const Signs& signs) const {
+    const auto decimal = decimals_.find(at.exact.bits());
+    if (decimal == decimals_.end()) return signs.known(difference);
+    const Expr f = c.operands()[1] - c.operands()[0];
+    if (std::find(at.zero_of.begin(), at.zero_of.end(), f) != at.zero_of.end()) return 0;
+    return sign_within(f, x_, decimal->second);
+  }
+
   const Expr& condition_;
   Symbol x_;
+  std::optional<std::pair<double, double>> within_;
   std::vector<Place> places_;
+  std::unordered_map<std::uint64_t, std::string> decimals_;  // of places without a closed form
 };
 
 }  // namespace
 
-IntervalSet solve_inequality(const Expr& condition, const Expr& x) {
+IntervalSet solve_inequality(const Expr& condition, const Expr& x, const InequalityOptions& options) {
   require_inequality(condition, x);
   for (const Symbol& s : free_symbols(condition)) {
     if (s == x) continue;
     throw Error(ErrorKind::usage,
                 "the inequality has the parameter " + s.name() + ": solve_inequality_cases() takes those");
   }
-  return Cells(condition, x).run();
+  if (options.within && !(options.within->first < options.within->second))
+    throw Error(ErrorKind::usage, "the range begins at its smaller end");
+  return Cells(condition, x, options).run();
 }
 
 }  // namespace boreon

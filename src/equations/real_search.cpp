@@ -18,7 +18,6 @@ namespace boreon::equations {
 namespace {
 
 constexpr long search_precision = 80;
-constexpr std::size_t most_parts = 30000;
 constexpr double narrowest = 1e-11;  // of the larger of 1 and the place
 
 class Searched {
@@ -108,7 +107,8 @@ std::optional<CertifiedRoot> refined(const Searched& f, double a, double b, int 
 
 }  // namespace
 
-RealSearch real_roots_within(const Expr& e, const Expr& x, double low, double high, int digits) {
+RealSearch real_roots_within(const Expr& e, const Expr& x, double low, double high, int digits,
+                             std::size_t most_parts) {
   struct Part {
     double a, b;
   };
@@ -160,6 +160,29 @@ RealSearch real_roots_within(const Expr& e, const Expr& x, double low, double hi
   const auto close = [](double p, double q) { return std::abs(p - q) <= 1e-6 * std::max(1.0, std::abs(p)); };
   out.undecided.erase(std::unique(out.undecided.begin(), out.undecided.end(), close), out.undecided.end());
   return out;
+}
+
+std::optional<int> sign_within(const Expr& e, const Expr& x, const std::string& decimal) {
+  const Searched f(e, x);
+  const long precision = static_cast<long>(3.33 * static_cast<double>(decimal.size())) + search_precision;
+  Ball at;
+  if (arb_set_str(at.re(), decimal.c_str(), precision) != 0) return std::nullopt;
+  // one unit in the last place that is written
+  const std::size_t exponent = decimal.find_first_of("eE");
+  const std::string mantissa = decimal.substr(0, exponent);
+  const std::size_t point = mantissa.find('.');
+  const long written = point == std::string::npos ? 0 : static_cast<long>(mantissa.size() - point - 1);
+  const long power = (exponent == std::string::npos ? 0 : std::stol(decimal.substr(exponent + 1))) - written;
+  Ball unit;
+  arb_set_si(unit.re(), 10);
+  arb_pow_ui(unit.re(), unit.re(), static_cast<ulong>(std::abs(power)), precision);
+  if (power < 0) arb_inv(unit.re(), unit.re(), precision);
+  arb_add_error(at.re(), unit.re());
+  const auto v = f.value(at, precision);
+  if (!v) return std::nullopt;
+  if (arb_is_positive(v->re()) != 0) return 1;
+  if (arb_is_negative(v->re()) != 0) return -1;
+  return arb_is_zero(v->re()) != 0 ? std::optional<int>(0) : std::nullopt;
 }
 
 }  // namespace boreon::equations

@@ -19,6 +19,8 @@
 #include "boreon/traverse.hpp"
 #include "calculus/integral/exceptional.hpp"
 #include "calculus/integral/integrator.hpp"
+#include "equations/lambert_values.hpp"
+#include "equations/real_line.hpp"
 #include "equations/real_search.hpp"
 #include "equations/replaced.hpp"
 #include "equations/single.hpp"
@@ -172,13 +174,13 @@ class Solve {
     if (!found) found = guarded([&] { return by_elimination(open, unknowns_, options_.conditions); });
     if (!found) {
       result_.status = SolveStatus::unevaluated;
-      result_.reason = "no closed form was found";
+      result_.reason = with_what_is_known("no closed form was found", open);
       return false;
     }
     result_.steps = found->steps;
     if (!found->unsolved.empty()) {
       result_.status = SolveStatus::unevaluated;
-      result_.reason = found->unsolved;
+      result_.reason = with_what_is_known(found->unsolved, open);
       return false;
     }
     for (const Expr& c : found->nonzero) note_nonzero(c);
@@ -212,6 +214,11 @@ class Solve {
     return true;
   }
 
+  [[nodiscard]] std::string with_what_is_known(const std::string& reason, const std::vector<Expr>& open) const {
+    const std::string known = known_of_system(open, unknowns_, options_.conditions);
+    return known.empty() ? reason : reason + "; " + known;
+  }
+
   template <class F>
   static auto guarded(const F& f) -> decltype(f()) {
     try {
@@ -222,6 +229,31 @@ class Solve {
         throw;
       return std::nullopt;
     }
+  }
+
+  void checked_by_enclosure(std::size_t roots) {
+    result_.check.method = "interval Newton method, in ball arithmetic";
+    result_.check.entries = result_.check.points = roots;
+    result_.check.digits = roots == 0 ? 0 : 15;
+    result_.check.verdict = roots == 0 ? Verdict::untested : Verdict::agrees;
+  }
+
+  // All real roots, with a proof that these are all; false where that fails.
+  bool on_the_whole_line(const Expr& e, const Symbol& x) {
+    const auto roots = guarded([&] { return real_roots_of_line(e, x, 20); });
+    if (!roots) return false;
+    for (const LineRoot& r : *roots) {
+      Solution s;
+      s.values.set(x, r.value);
+      s.decimal = r.decimal;
+      if (!r.decimal.empty()) result_.status = SolveStatus::approximate;
+      if (allowed(s.values, s.conditions)) result_.solutions.push_back(std::move(s));
+    }
+    result_.steps.push_back("the line cut at the zeros of derivatives: monotone in between");
+    checked_by_enclosure(roots->size());
+    result_.real_only = result_.complete = true;
+    if (result_.solutions.empty()) result_.reason = "no real value of the unknown satisfies the equation";
+    return true;
   }
 
   bool numerically(const Expr& e, const Symbol& x) {
@@ -245,6 +277,7 @@ class Solve {
         result_.reason += fmt::format("; with numbers for {} roots can be found numerically", listed(others));
       return false;
     }
+    if (!options_.within && on_the_whole_line(e, x)) return true;
     double low = options_.within ? options_.within->first : -default_range;
     double high = options_.within ? options_.within->second : default_range;
     if (x.assumptions().has(Assumption::nonnegative)) low = std::max(low, 0.0);
@@ -258,10 +291,7 @@ class Solve {
       s.decimal = r.decimal;
       if (allowed(s.values, s.conditions)) result_.solutions.push_back(std::move(s));
     }
-    result_.check.method = "interval Newton method, in ball arithmetic";
-    result_.check.entries = result_.check.points = search.roots.size();
-    result_.check.digits = search.roots.empty() ? 0 : 15;
-    result_.check.verdict = search.roots.empty() ? Verdict::untested : Verdict::agrees;
+    checked_by_enclosure(search.roots.size());
     result_.complete = options_.within && search.complete();
     result_.reason = options_.within ? "" : fmt::format("roots from {:g} to {:g}; others are not excluded", low, high);
     if (!search.undecided.empty()) {
@@ -276,27 +306,6 @@ class Solve {
       result_.status = SolveStatus::unevaluated;
     }
     return true;
-  }
-
-  // exp(a + W(z)) = exp(a)*z/W(z), and the reciprocal.
-  static Expr without_exponentials_of_lambert(const Expr& v) {
-    Rebuild pass([](const Expr&, Expr&) { return false; },
-                 [](const Expr& n) -> Expr {
-                   if (!is_call_of(n, "exp")) return n;
-                   std::vector<Expr> rest;
-                   Expr factor = 1;
-                   for (const Expr& t : terms_of(n.operands()[0])) {
-                     const Expr w = t / leading_number(t);
-                     const Expr& c = leading_number(t);
-                     if (is_call_of(w, "lambert_W") && (c.is_integer(1) || c.is_integer(-1))) {
-                       factor *= power(w.operands().back() / w, c);
-                     } else {
-                       rest.push_back(t);
-                     }
-                   }
-                   return factor.is_integer(1) ? n : factor * exp(boreon::add(rest));
-                 });
-    return pass(v);
   }
 
   [[nodiscard]] Expr tidy_value(const Expr& value) const {

@@ -96,6 +96,8 @@ void charge(std::uint64_t units) {
   limit_left -= units;
 }
 
+std::uint64_t work_left() noexcept { return budget_left; }
+
 bool has_budget() noexcept { return budget_granted != unlimited; }
 
 void request_interrupt() noexcept { stop.store(true, std::memory_order_relaxed); }

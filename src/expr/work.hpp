@@ -30,5 +30,7 @@ void charge(std::uint64_t units);
 void spend(std::uint64_t units);
 /// Whether a WorkBudget is in force on this thread.
 [[nodiscard]] bool has_budget() noexcept;
+/// What is left of it.
+[[nodiscard]] std::uint64_t work_left() noexcept;
 
 }  // namespace boreon

@@ -79,13 +79,13 @@ TEST_CASE("solve MODEL --exact: closed forms in parameters, beside the numeric s
   CHECK_MESSAGE(text.says("outside the bounds"), text.text);
   CHECK(test::tool("solve " + balance + " --exact --for gamma").says("no unknown or parameter 'gamma'"));
   CHECK(test::tool("solve " + balance + " --exact --for gamma").code == 2);
-  // without a closed form the certified numbers, which do not claim to be all
+  // without a closed form the certified numbers, here proved to be all
   const std::string none =
       folder.file("none.toml", "[parameters]\na = 2\n[unknowns]\nx = 1\n[equations]\ne = \"tanh(x) = a*x - 1\"\n");
   j = test::tool("solve " + none + " --exact --json").json();
   CHECK(j["status"] == "approximate");
   CHECK(j["in_parameters"] == false);
-  CHECK(j["complete"] == false);
+  CHECK(j["complete"] == true);
   CHECK(j["steady_digits"].get<double>() > 12);
 }
 
@@ -139,4 +139,21 @@ TEST_CASE("solve: inequalities with parameters, complex unknowns, stationary poi
   CHECK(over.code == 0);
   CHECK(over.says("unevaluated: 2 equations for 2 unknowns take more work"));
   CHECK(over.says("--set"));
+}
+
+TEST_CASE("solve: inequalities with ends that are numbers, and what is known of a system beyond its budget") {
+  const auto j = test::tool("solve \"exp(x) + x^3 > 2\" --json").json();
+  CHECK(j["status"] == "approximate");
+  CHECK(j["complete"] == true);
+  CHECK(j["result"] == "x > double(0.5867010192145754)");  // reads back as the number it is
+  CHECK(test::tool("solve \"x > double(0.5)\"").code == 0);
+  CHECK(test::tool("solve \"exp(x) + x^3 > 2\"").says("x > 0.5867010192145754\n"));
+  const auto cut = test::tool("solve \"exp(x) + x^3 > 2\" --within \"x from 1 to 3\" --json").json();
+  CHECK(cut["result"] == "x <= 3 and x >= 1");
+  CHECK(cut["status"] == "exact");
+  CHECK(test::tool("solve \"sin(x) > 1/2\"").says("--within \"x from 0 to 10\""));
+  CHECK(test::tool("solve \"x < 1\" --within \"y from 0 to 1\"").code == 2);
+  const auto large =
+      test::tool("solve \"x^3 + y^3 + z^3 + 1\" \"x*y*z + x + 2\" \"x^3 + z*y + 3*y^2 + x\" --for x,y,z --work 100000");
+  CHECK_MESSAGE(large.says("at most 27 solutions"), large.text);
 }

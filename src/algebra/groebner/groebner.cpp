@@ -302,4 +302,14 @@ std::optional<UnivariateZeros> zeros_of_system(const std::vector<Poly>& generato
   return std::move(second.zeros);
 }
 
+std::optional<std::size_t> count_of_zeros(const std::vector<Poly>& generators) {
+  unsigned vars = 0;
+  const std::vector<Poly> from = kept(generators, vars);
+  if (from.empty()) return std::nullopt;
+  LearnedBasis b(vars, from, MonomialOrder::degree, 0);
+  if (is_constant(b.course.supports(), b.table)) return 0;
+  if (!QuotientBasis::finite(b.table, b.course.supports())) return std::nullopt;
+  return QuotientBasis(b.table, b.course.supports()).dimension();
+}
+
 }  // namespace boreon::poly

@@ -54,4 +54,8 @@ struct UnivariateZeros {
 /// radical first (Seidenberg's lemma).
 [[nodiscard]] std::optional<UnivariateZeros> zeros_of_system(const std::vector<Poly>& generators);
 
+/// The number of zeros with their multiplicities, or nothing where there are infinitely many: from the basis modulo one
+/// prime, which fails for the unlucky ones (about 10^-9). The quickest of these.
+[[nodiscard]] std::optional<std::size_t> count_of_zeros(const std::vector<Poly>& generators);
+
 }  // namespace boreon::poly
