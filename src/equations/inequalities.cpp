@@ -199,7 +199,8 @@ class Cells {
     const std::size_t n = places_.size();
     for (std::size_t k = 0; k <= n; ++k) {
       const Expr low = k == 0 ? -infinity() : places_[k - 1].exact;
-      const bool here = holds({Number::exact(between(k)), between(k), {}});
+      // at two points: what is not real in a cell may have a real value at one of them, as log(x)/x + log(x) has at -1
+      const bool here = holds_inside(k, 0.4375) && holds_inside(k, 0.5703125);
       if (here && !open) begin(low, false);
       if (!here && open) open = false;
       if (here) {
@@ -218,11 +219,16 @@ class Cells {
     return out;
   }
 
-  [[nodiscard]] double between(std::size_t k) const {
-    if (places_.empty()) return 0.3125;
-    if (k == 0) return places_[0].value - std::max(1.0, std::abs(places_[0].value));
-    if (k == places_.size()) return places_.back().value + std::max(1.0, std::abs(places_.back().value));
-    return places_[k - 1].value + 0.4375 * (places_[k].value - places_[k - 1].value);
+  [[nodiscard]] bool holds_inside(std::size_t k, double share) const {
+    const double at = between(k, share);
+    return holds({Number::exact(at), at, {}});
+  }
+
+  [[nodiscard]] double between(std::size_t k, double share) const {
+    if (places_.empty()) return share;
+    if (k == 0) return places_[0].value - 2 * share * std::max(1.0, std::abs(places_[0].value));
+    if (k == places_.size()) return places_.back().value + 2 * share * std::max(1.0, std::abs(places_.back().value));
+    return places_[k - 1].value + share * (places_[k].value - places_[k - 1].value);
   }
 
   [[nodiscard]] bool holds(const Place& at) const {

@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <cmath>
 #include <complex>
+#include <cstdint>
 
 #include "algebra/linear_terms.hpp"
 #include "boreon/algebra.hpp"
@@ -13,6 +14,7 @@
 #include "boreon/functions.hpp"
 #include "boreon/series.hpp"
 #include "boreon/traverse.hpp"
+#include "boreon/work.hpp"
 #include "calculus/integral/breaks.hpp"
 #include "calculus/signs.hpp"
 #include "equations/domain_ends.hpp"
@@ -25,8 +27,9 @@
 namespace boreon::equations {
 namespace {
 
-constexpr int deepest = 8;             // derivatives of derivatives
-constexpr std::size_t largest = 4000;  // nodes of a derivative
+constexpr int deepest = 8;                      // derivatives of derivatives
+constexpr std::size_t largest = 4000;           // nodes of a derivative
+constexpr std::uint64_t most_work = 100000000;  // about a second
 constexpr int halvings = 400;
 constexpr std::size_t parts_of_witness = 4000;
 
@@ -111,8 +114,39 @@ class Line {
     return vanishes(a.value - b.value);
   }
 
+  // Each form between the places where it changes, and those places.
+  std::vector<LineRoot> by_pieces(const Expr& f, int depth) {
+    Signs signs;
+    const auto breaks = breaks_of_pieces(f, x_, signs);
+    if (!breaks) throw NotProved{};
+    std::vector<LineRoot> out;
+    for (std::size_t i = 0; i <= breaks->size(); ++i) {
+      const Expr from = i == 0 ? -infinity() : (*breaks)[i - 1];
+      const Expr to = i == breaks->size() ? infinity() : (*breaks)[i];
+      const auto piece = piece_between(f, x_, from, to, signs);
+      if (!piece || has_piece(*piece) || vanishes(*piece)) throw NotProved{};
+      const auto low = double_of(from);
+      const auto high = double_of(to);
+      if (!low || !high) throw NotProved{};
+      for (LineRoot& r : zeros(*piece, depth + 1)) {
+        const double margin = 1e-12 * std::max(1.0, std::abs(r.place));
+        if (std::abs(r.place - *low) <= margin || std::abs(r.place - *high) <= margin) {
+          if (!r.decimal.empty()) throw NotProved{};
+          continue;  // looked at below
+        }
+        if (r.place > *low && r.place < *high) out.push_back(std::move(r));
+      }
+    }
+    for (const Expr& b : *breaks) {
+      const LineRoot root{b, double_of(b).value_or(NAN), {}};
+      if (!outside(root) && sign_at(f, root) == 0) out.push_back(root);
+    }
+    return out;
+  }
+
   std::vector<LineRoot> of_factor(const Expr& f, int depth) {
     charge(100);
+    if (has_piece(f)) return by_pieces(f, depth);
     SingleSolver solver({});
     if (const auto roots = solver(f, x_); roots && solver.integers().empty() && solver.left_out().empty()) {
       std::vector<LineRoot> out;
@@ -438,10 +472,15 @@ class Line {
 
 std::optional<std::vector<LineRoot>> real_roots_of_line(const Expr& e, const Symbol& x, int digits) {
   try {
-    Line line(x, digits);
-    auto roots = line.zeros(e, 0);
-    if (!line.agrees(e, roots)) return std::nullopt;
-    return roots;
+    return with_budget(std::min(most_work, work_left() / 2), [&]() -> std::optional<std::vector<LineRoot>> {
+      Line line(x, digits);
+      auto roots = line.zeros(e, 0);
+      if (!line.agrees(e, roots)) return std::nullopt;
+      return roots;
+    });
+  } catch (const Error& error) {
+    if (error.kind() == ErrorKind::interrupted) throw;
+    return std::nullopt;
   } catch (const NotProved&) {
     return std::nullopt;
   } catch (const UnknownSign&) {
