@@ -136,6 +136,10 @@ void list_solutions(const SolveRequest& r, const OdeSolutionSet& s, Answer& a) {
       }
       if (!relations) a.json["result"].push_back(std::move(values));
     }
+    if (one.parameter) {
+      a.text += fmt::format("\nalong the curve, with the slope {} as parameter", to_text(*one.parameter));
+      a.json["parameter"] = to_text(*one.parameter);
+    }
     if (!one.conditions.empty()) a.text += fmt::format("   if {}", fmt::join(texts(one.conditions), " and "));
     a.text += "\n";
     a.json["solution_conditions"].push_back(Json(texts(one.conditions)));
@@ -145,7 +149,8 @@ void list_solutions(const SolveRequest& r, const OdeSolutionSet& s, Answer& a) {
 // With numbers for everything: the same equations stepped in time
 std::string run_beside(const SolveRequest& r, const Problem& p, const OdeSolutionSet& s, Answer& a) {
   std::string beside;
-  if (s.solutions.size() == 1 && !s.solutions[0].relation && s.constants.empty() && !p.options.given.empty()) {
+  if (s.solutions.size() == 1 && !s.solutions[0].relation && !s.solutions[0].parameter && s.constants.empty() &&
+      !p.options.given.empty()) {
     const Evidence run = compare_with_run(p.equations, s.solutions[0].values, p.options.given);
     if (run.verdict == Verdict::agrees) {
       beside = fmt::format("; beside a run in time: {:.0f} digits at {} points", std::floor(run.digits), run.points);

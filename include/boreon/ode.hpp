@@ -22,6 +22,8 @@ struct OdeSolution {
   std::optional<Expr> relation;  ///< an equation in t and y(t) that holds along solutions
   std::vector<Expr> conditions;  ///< of t and of the parameters, under which it is one
   bool singular = false;         ///< not a member of the general family
+  /// The slope as parameter of a curve: then `values` hold t and y(t) as functions of it.
+  std::optional<Expr> parameter = {};
 };
 
 struct OdeSolutionSet {
@@ -49,11 +51,14 @@ struct OdeOptions {
 ///
 /// - One equation of first order: linear, separable, homogeneous, Bernoulli, Riccati, exact (with integrating factors
 /// of
-///   one variable), functions of a*t + b*y, Clairaut; an implicit relation where y cannot be written out.
+///   one variable), functions of a*t + b*y, Clairaut; an implicit relation where y cannot be written
+///   out, a curve with the slope as parameter for y = t*f(y') + g(y').
 /// - Linear ones of any order with constant coefficients and any forcing (resonance, steps, impulses), Euler's
 /// equation,
 ///   reduction of order; of second order also Airy's, Bessel's and Legendre's equations and what is brought to them.
-/// - y'' = f(y), equations without y or without t; linear systems with constant coefficients, triangular systems.
+/// - y'' = f(y), equations without y or without t; linear systems with constant
+///   coefficients, or those times one function of t (Euler's systems), triangular systems.
+/// - Where none of that fits, with t and y counted from places at which parts of the equation vanish.
 ///
 /// What does not satisfy the equations is dropped. Throws Error(usage) for unknowns that are no calls of one symbol,
 /// Error(domain) where conditions cannot be met, with the one that fails.

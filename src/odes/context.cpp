@@ -51,6 +51,12 @@ Expr plain_logarithms(const Expr& e) {
   return pass(e);
 }
 
+Expr Context::parameter() const {
+  std::string name = "p";
+  for (int k = 1; taken_.contains(name); ++k) name = "p" + std::to_string(k);
+  return Symbol(name);
+}
+
 Expr Context::constant() {
   for (;; ++next_) {
     const std::string name = fmt::format("C{}", next_);
@@ -109,6 +115,10 @@ std::vector<Context::Case> Context::closed_integrals(const Expr& f, const Symbol
 
 Expr Context::integral(const Expr& f, const Symbol& x) {
   if (const auto closed = closed_integral(f, x)) return *closed;
+  // an amount in a logarithm: on the side where it is none
+  if (const Expr plain = plain_logarithms(f); !(plain == f)) {
+    if (const auto closed = closed_integral(plain, x)) return *closed;
+  }
   open_ = true;
   const Symbol u("u");
   return unevaluated_integral(substitute(f, {{x, u}}, Unused::allowed), u, start_, x);

@@ -33,6 +33,8 @@ class Context {
   [[nodiscard]] const Signs& signs() const { return signs_; }
   /// The next of C1, C2, ... that the equations do not use.
   [[nodiscard]] Expr constant();
+  /// p, or p1, p2, ... where the equations use that.
+  [[nodiscard]] Expr parameter() const;
   [[nodiscard]] const std::vector<Expr>& constants() const { return constants_; }
   /// Forgets the constants made after the first n: for attempts that failed.
   void forget(std::size_t n);
@@ -80,6 +82,9 @@ class Context {
 
 /// log(u) for log(abs(u)): a constant factor of what a logarithm is taken of changes the constant of integration only.
 [[nodiscard]] Expr plain_logarithms(const Expr& e);
+
+/// e with log(base) for x, and powers of the base for exp(a*x + b).
+[[nodiscard]] Expr back_from_logarithm(const Expr& e, const Symbol& x, const Expr& base);
 
 // The methods, each in a file of its own. F is zero along solutions.
 

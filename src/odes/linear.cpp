@@ -9,6 +9,7 @@
 #include "boreon/bindings.hpp"
 #include "boreon/calculus.hpp"
 #include "boreon/catalogue.hpp"
+#include "boreon/equations.hpp"
 #include "boreon/error.hpp"
 #include "boreon/functions.hpp"
 #include "boreon/linear_algebra.hpp"
@@ -136,22 +137,6 @@ std::vector<Expr> euler_polynomial(const std::vector<Expr>& c) {
   return out;
 }
 
-// exp(x) by t: x is the logarithm of it.
-Expr back_from_logarithm(const Expr& e, const Symbol& x, const Expr& base) {
-  Rebuild pass([&](const Expr& n, Expr& result) {
-    if (is_call_of(n, "exp")) {
-      if (const auto l = linear_in(n.operands()[0], x)) {
-        result = exp(l->constant) * power(base, l->slope);
-        return true;
-      }
-    }
-    if (!(n == x)) return false;
-    result = log(base);
-    return true;
-  });
-  return pass(e);
-}
-
 std::optional<Expr> by_variation(Context& c, const std::vector<Expr>& a, const std::vector<Expr>& basis,
                                  const Expr& forcing, const Symbol& t) {
   const auto n = static_cast<Eigen::Index>(basis.size());
@@ -195,6 +180,42 @@ std::optional<Expr> by_laplace(Context& c, const std::vector<Expr>& a, const Exp
   return y.value;
 }
 
+// A polynomial of low degree that solves the equation with this forcing; coefficients are functions rational in t.
+std::optional<Expr> polynomial_particular(const std::vector<Expr>& a, const Expr& forcing, const Symbol& t) {
+  constexpr int highest = 5;
+  std::vector<Expr> unknowns;
+  Expr u = 0;
+  for (int k = 0; k <= highest; ++k) {
+    unknowns.push_back(Symbol("_u" + std::to_string(k)));
+    u += unknowns.back() * power(t, k);
+  }
+  Expr left = -forcing;
+  for (std::size_t i = 0; i < a.size(); ++i) left += a[i] * derivative(u, t, static_cast<unsigned>(i));
+  const auto in_t = polynomial_in(quotient(left).numerator, t, 60);
+  if (!in_t) return std::nullopt;
+  std::vector<Expr> equations;
+  for (const Expr& e : *in_t) {
+    if (!vanishes(e)) equations.push_back(e);
+  }
+  try {
+    std::vector<Expr> occurring;
+    for (const Expr& v : unknowns) {
+      if (std::any_of(equations.begin(), equations.end(), [&](const Expr& e) { return depends_on(e, v); }))
+        occurring.push_back(v);
+    }
+    if (occurring.empty()) return std::nullopt;
+    const SolutionSet s = solve(equations, occurring);
+    if (s.status != SolveStatus::exact || s.solutions.size() != 1) return std::nullopt;
+    u = substitute(u, s.solutions[0].values, Unused::allowed);
+  } catch (const Error& e) {
+    if (e.kind() == ErrorKind::limit || e.kind() == ErrorKind::interrupted) throw;
+    return std::nullopt;
+  }
+  Bindings rest;
+  for (const Expr& v : unknowns) rest.set(v, 0);
+  return substitute(u, rest, Unused::allowed);
+}
+
 std::optional<Expr> particular(Context& c, const std::vector<Expr>& a, const std::vector<Expr>& basis,
                                const Expr& forcing, const Symbol& t) {
   if (forcing.is_integer(0)) return Expr(0);
@@ -218,6 +239,10 @@ std::optional<Expr> particular(Context& c, const std::vector<Expr>& a, const std
         return back_from_logarithm(transforms::sum_of(*u, x), x, t - e->place);
       }
     }
+  }
+  if (auto u = polynomial_particular(a, forcing, t)) {
+    c.step("a particular solution that is a polynomial");
+    return u;
   }
   return by_variation(c, a, basis, forcing, t);
 }
@@ -290,6 +315,21 @@ std::optional<Expr> solve_linear_ode(Context& c, const LinearOde& ode, const Sym
   for (const Expr& b : *basis) parts.push_back(c.constant() * c.tidy(b));
   parts.push_back(c.tidy(*special));
   return boreon::add(parts);
+}
+
+Expr back_from_logarithm(const Expr& e, const Symbol& x, const Expr& base) {
+  Rebuild pass([&](const Expr& n, Expr& result) {
+    if (is_call_of(n, "exp")) {
+      if (const auto l = linear_in(n.operands()[0], x)) {
+        result = exp(l->constant) * power(base, l->slope);
+        return true;
+      }
+    }
+    if (!(n == x)) return false;
+    result = log(base);
+    return true;
+  });
+  return pass(e);
 }
 
 }  // namespace boreon::odes

@@ -18,6 +18,7 @@
 #include "calculus/integral/integrator.hpp"
 #include "odes/conditions.hpp"
 #include "odes/context.hpp"
+#include "odes/find.hpp"
 #include "odes/jet.hpp"
 #include "odes/verify.hpp"
 
@@ -39,10 +40,15 @@ class OdeSolve {
 
   OdeSolutionSet run(bool with_exceptions) {
     require_shape();
-    if (!find()) {
+    auto found = find_solutions(context_, jet_);
+    if (!found) {
       result_.reason = "none of the known forms fits";
       return result_;
     }
+    functions_ = std::move(found->functions);
+    relations_ = std::move(found->relations);
+    curve_ = std::move(found->curve);
+    linear_ = found->linear;
     collect();
     result_.steps = context_.steps();
     for (const Decision& d : context_.signs().decisions()) {
@@ -50,7 +56,8 @@ class OdeSolve {
     }
     for (const Expr& e : context_.nonzero()) {
       for_each_factor(e, [&](const Expr& base, const Expr& exponent) {
-        if (base.has_symbols() && exponent.is_number()) note_nonzero(base);
+        if (base.has_symbols() && exponent.is_number() && !(curve_ && depends_on(base, jet_.symbol(0, 1))))
+          note_nonzero(base);
       });
     }
     conclude();
@@ -92,116 +99,11 @@ class OdeSolve {
                   "unknown as a symbol");
   }
 
-  std::vector<Symbol> jets_of(std::size_t i) const {
-    std::vector<Symbol> out;
-    for (int k = 0; k <= jet_.orders()[i]; ++k) out.push_back(jet_.symbol(i, k));
-    return out;
-  }
-
-  // One equation F in the symbols of one unknown.
-  Families scalar(const Expr& F, const std::vector<Symbol>& jets) {
-    const std::size_t order = jets.size() - 1;
-    const std::size_t constants = context_.constants().size();
-    if (order == 0) return std::nullopt;
-    const auto form = linear_form(F, jets);
-    if (form && form->a.size() == jets.size()) {
-      if (const auto y = solve_linear_ode(context_, *form, jet_.variable())) {
-        linear_ = true;
-        return std::vector<Family>{{*y, std::nullopt}};
-      }
-      context_.forget(constants);
-      context_.set_open(false);
-    }
-    if (order == 1) return first_order(context_, F, jet_.variable(), jets[0], jets[1]);
-    if (order == 2) return second_order(context_, F, jet_.variable(), jets[0], jets[1], jets[2]);
-    if (depends_on(F, jets[0])) return std::nullopt;
-    const Families lower = scalar(F, {jets.begin() + 1, jets.end()});
-    if (!lower) return std::nullopt;
-    context_.step("y itself does not occur: an equation for y', integrated");
-    std::vector<Family> out;
-    const std::size_t now = context_.constants().size();
-    for (const Family& f : *lower) {
-      if (!f.value) return std::nullopt;
-      context_.forget(now);
-      out.push_back({context_.integral(*f.value, jet_.variable()) + context_.constant(), std::nullopt});
-    }
-    return out;
-  }
-
-  bool find() {
-    if (jet_.size() == 1) {
-      const Families f = scalar(jet_.equations()[0], jets_of(0));
-      if (!f) return false;
-      for (const Family& one : *f) {
-        if (one.value) {
-          functions_.push_back({{*one.value}, one.conditions});
-        } else {
-          relations_.push_back(one);
-        }
-      }
-      return true;
-    }
-    std::vector<std::vector<Symbol>> jets;
-    for (std::size_t i = 0; i < jet_.size(); ++i) jets.push_back(jets_of(i));
-    if (auto all = linear_system(context_, jet_.equations(), jets, jet_.variable())) {
-      functions_.push_back({std::move(*all), {}});
-      return true;
-    }
-    context_.forget(0);
-    return one_by_one();
-  }
-
-  // An equation with one unknown only is solved, and put into the others.
-  bool one_by_one() {
-    std::vector<Expr> equations = jet_.equations();
-    std::vector<std::optional<Expr>> known(jet_.size());
-    std::vector<bool> used(equations.size(), false);
-    for (std::size_t round = 0; round < jet_.size(); ++round) {
-      bool progress = false;
-      for (std::size_t e = 0; e < equations.size() && !progress; ++e) {
-        if (used[e]) continue;
-        std::optional<std::size_t> only;
-        std::size_t count = 0;
-        int order = 0;
-        for (std::size_t i = 0; i < jet_.size(); ++i) {
-          if (known[i]) continue;
-          bool occurs = false;
-          for (int k = 0; k <= jet_.orders()[i]; ++k) {
-            if (!depends_on(equations[e], jet_.symbol(i, k))) continue;
-            occurs = true;
-            order = k;
-          }
-          if (!occurs) continue;
-          only = i;
-          ++count;
-        }
-        if (count != 1 || order != jet_.orders()[*only]) continue;
-        const Families f = scalar(equations[e], jets_of(*only));
-        if (!f || f->size() != 1 || !f->front().value) return false;
-        known[*only] = f->front().value;
-        used[e] = true;
-        progress = true;
-        Bindings values;
-        Expr d = *known[*only];
-        for (int k = 0; k <= jet_.orders()[*only]; ++k) {
-          values.set(jet_.symbol(*only, k), d);
-          d = derivative(d, jet_.variable());
-        }
-        for (Expr& other : equations) other = substitute(other, values, Unused::allowed);
-      }
-      if (!progress) return false;
-    }
-    std::vector<Expr> all;
-    for (const auto& k : known) all.push_back(*k);
-    context_.step("one unknown after the other");
-    functions_.push_back({std::move(all), {}});
-    return true;
-  }
-
   void collect() {
     const std::vector<Expr> under = context_.signs().conditions();
     for (const Member& m : functions_) add_explicit(m, under);
     for (const Family& r : relations_) add_relation(*r.relation, r.conditions, under);
+    if (curve_) add_curve(under);
     if (jet_.size() == 1 && jet_.orders()[0] == 1 && !linear_) {
       if (options_.given.empty()) {
         add_singular(under);
@@ -354,6 +256,56 @@ class OdeSolve {
     general_ = true;
     record(v);
     result_.solutions.push_back(std::move(s));
+  }
+
+  // With the slope as parameter, named p or as it can be.
+  void add_curve(const std::vector<Expr>& under) {
+    const Symbol y = jet_.symbol(0, 0);
+    const Symbol slope = jet_.symbol(0, 1);
+    Curve curve = *curve_;
+    if (!options_.given.empty() && !through_given_place(curve, slope)) return;
+    const Verified v =
+        verified_curve(jet_.equations()[0], curve, jet_.variable(), y, slope, under, options_.points, options_.seed);
+    if (!v.holds) {
+      ++failed_;
+      return;
+    }
+    const Expr parameter = context_.parameter();
+    const auto named = [&](const Expr& e) { return substitute(e, {{slope, parameter}}, Unused::allowed); };
+    OdeSolution s;
+    s.values.set(jet_.variable(), named(curve.t));
+    s.values.set(jet_.call(0), named(curve.y));
+    s.parameter = parameter;
+    for (const Expr& c : constants_in({curve.t, curve.y})) result_.constants.push_back(c);
+    general_ = true;
+    record(v);
+    result_.solutions.push_back(std::move(s));
+    if (options_.given.empty()) {
+      for (const Expr& line : curve.lines) add_verified({{line}, {}}, under, true);
+    }
+  }
+
+  // y(a) = b: the constant and the slope there.
+  bool through_given_place(Curve& curve, const Symbol& slope) {
+    const std::vector<Expr> constants = constants_in({curve.t, curve.y});
+    const auto calls = unknown_calls(options_.given);
+    if (options_.given.size() != 1 || constants.size() != 1 || calls.size() != 1 ||
+        !calls[0].operands()[2].is_integer(0))
+      return false;
+    const Symbol value("_b");
+    const auto l = linear_in(substitute(options_.given[0], {{calls[0], value}}, Unused::allowed), value);
+    if (!l) return false;
+    const SolutionSet s =
+        solve({curve.t - calls[0].operands()[1], curve.y + l->constant / l->slope}, {constants[0], Expr(slope)});
+    for (const Solution& one : s.solutions) {
+      if (!one.real || !s.integers.empty() || s.status == SolveStatus::unevaluated) continue;
+      const Bindings fixed{{constants[0], *one.values.find(constants[0])}};
+      curve.t = substitute(curve.t, fixed, Unused::allowed);
+      curve.y = substitute(curve.y, fixed, Unused::allowed);
+      return true;
+    }
+    failed_condition_ = conditions_text();
+    return false;
   }
 
   // y constant, where the family with constants has no member through the given place.
@@ -513,6 +465,7 @@ class OdeSolve {
   }
 
   [[nodiscard]] bool taken_as_constant(const Expr& e) const {
+    if (curve_ && (e == jet_.symbol(0, 1) || e == context_.parameter())) return true;
     return std::find(context_.constants().begin(), context_.constants().end(), e) != context_.constants().end();
   }
 
@@ -579,6 +532,7 @@ class OdeSolve {
   Context context_;
   std::vector<Member> functions_;
   std::vector<Family> relations_;
+  std::optional<Curve> curve_;
   std::vector<Exceptional> poles_;
   OdeSolutionSet result_;
   std::optional<std::string> failed_condition_;

@@ -20,6 +20,7 @@
 #include "boreon/text.hpp"
 #include "boreon/transform.hpp"
 #include "boreon/traverse.hpp"
+#include "effort.hpp"
 #include "transforms/witness.hpp"
 
 using namespace boreon;
@@ -208,11 +209,7 @@ TEST_CASE("wrong pairs are refuted by each witness") {
 }
 
 TEST_CASE("random rational functions with delays: every one comes back") {
-#ifdef BOREON_SANITIZES_ADDRESSES
-  constexpr int cases = 25;
-#else
-  constexpr int cases = 50;
-#endif
+  const int cases = test::cases(50, 1000, 25);
   std::mt19937 random(20261129);
   const auto pick = [&](int low, int high) { return std::uniform_int_distribution<int>(low, high)(random); };
   for (int k = 0; k < cases; ++k) {
@@ -266,11 +263,7 @@ TEST_CASE("Fourier coefficients with exceptional harmonics") {
 }
 
 TEST_CASE("random signals in pieces: coefficients n = 0 to 20 against quadrature") {
-#ifdef BOREON_SANITIZES_ADDRESSES
-  constexpr int cases = 3;
-#else
-  constexpr int cases = 15;
-#endif
+  const int cases = test::cases(15, 200, 3);
   std::mt19937 random(7);
   const auto pick = [&](int low, int high) { return std::uniform_int_distribution<int>(low, high)(random); };
   for (int k = 0; k < cases; ++k) {
