@@ -106,9 +106,10 @@ InverseRules::Found InverseRules::known(const Expr& kernel, const Expr& power) {
   if (name == "log" && exponent.is_integer(1) && power.is_integer(-1)) {
     // log(s + a)/s
     const auto l = linear_in(argument, s_);
-    if (l && !l->constant.is_integer(0) && signs_.of(l->constant) > 0 && signs_.of(l->slope) > 0) {
-      step("log(s + a)/s gives E1(a*t) + log(a)");
-      return E1(l->constant / l->slope * t) + log(l->constant);
+    if (l && !l->constant.is_integer(0) && signs_.of(l->slope) > 0) {
+      step("log(s + a)/s gives E1(a*t) + log(a), for negative a log(-a) - Ei(-a*t)");
+      if (signs_.of(l->constant) > 0) return E1(l->constant / l->slope * t) + log(l->constant);
+      return log(-l->constant) - Ei(-l->constant / l->slope * t);
     }
   }
   if (name == "log" && exponent.is_integer(1) && argument == s_) {
@@ -153,12 +154,68 @@ InverseRules::Found InverseRules::fraction_in_root(const Expr& piece, const Symb
     // (B + A*sigma)/(sigma^2 + c)
     const Expr c = (*bottom)[0] / (*bottom)[2];
     const Expr scale = constant * (*bottom)[2];
-    if (signs_.of(c) < 0) return std::nullopt;
     const Expr A = top->size() > 1 ? (*top)[1] : Expr(0);
+    if (signs_.of(c) < 0) {
+      const Expr k = plain_root(-c);
+      return (*top)[0] / scale * exp(-c * t_) +
+             A / scale * (impulse_of_root(t_) + k * exp(-c * t_) * erf(k * sqrt(t_)));
+    }
     return (*top)[0] / scale * exp(-c * t_) +
            A / scale * (impulse_of_root(t_) - 2 * sqrt(c / pi()) * dawson(sqrt(c * t_)));
   }
   return std::nullopt;
+}
+
+// exp(-a*sigma) times partial fractions in sigma = sqrt(s), a > 0.
+InverseRules::Found InverseRules::exponential_in_root(const Expr& R, const Symbol& root) {
+  Expr exponent = 0;
+  Expr rest = leading_number(R);
+  for_each_factor(R, [&](const Expr& base, const Expr& power) {
+    if (is_call_of(base, "exp")) {
+      exponent += base.operands()[0] * power;
+    } else {
+      rest *= boreon::power(base, power);
+    }
+  });
+  const auto l = linear_in(expand(exponent), root);
+  if (!l || l->slope.is_integer(0) || !is_rational_in(rest, root) || signs_.of(l->slope) >= 0) return std::nullopt;
+  const Expr a = -l->slope;
+  std::vector<Expr> parts;
+  for (const Expr& piece : terms_of(partial_fractions(rest, root))) {
+    const Quotient q = quotient(piece);
+    const auto below = single_power(q.denominator, root);
+    const auto top = polynomial_in(q.numerator, root, 3);
+    if (!top) return std::nullopt;
+    if (!depends_on(q.denominator, root) || (below && below->base == root)) {
+      for (std::size_t k = 0; k < top->size(); ++k) {
+        if ((*top)[k].is_integer(0)) continue;
+        const Expr power = (Expr(k) - (below ? Expr(below->power) : Expr(0))) / 2;
+        const auto f = of_root_exponential(a, power, t_);
+        if (!f) return std::nullopt;
+        parts.push_back((*top)[k] / (below ? below->constant : q.denominator) * *f);
+      }
+      continue;
+    }
+    const auto bottom = below ? polynomial_in(below->base, root, 2) : std::nullopt;
+    if (!bottom || below->power != 1) return std::nullopt;
+    const auto over = [&](const Expr& b) {  // 1/(root + b)
+      return exp(-a * a / (4 * t_)) / sqrt(pi() * t_) -
+             b * exp(a * b + b * b * t_) * erfc(b * sqrt(t_) + a / (2 * sqrt(t_)));
+    };
+    const Expr scale = below->constant * bottom->back();
+    if (bottom->size() == 2 && top->size() == 1) {
+      parts.push_back((*top)[0] / scale * over((*bottom)[0] / (*bottom)[1]));
+    } else if (bottom->size() == 3 && (*bottom)[1].is_integer(0) && signs_.of((*bottom)[0] / (*bottom)[2]) < 0) {
+      const Expr c = plain_root(-(*bottom)[0] / (*bottom)[2]);
+      const Expr A = top->size() > 1 ? (*top)[1] : Expr(0);
+      const Expr B = (*top)[0] / c;
+      parts.push_back(((A + B) * over(-c) + (A - B) * over(c)) / (2 * scale));
+    } else {
+      return std::nullopt;
+    }
+  }
+  step("exp(-a*sqrt(s))/(sqrt(s) + b): a Gaussian function of 1/sqrt(t) and erfc");
+  return exp(l->constant) * boreon::add(parts);
 }
 
 // Functions of one square root sqrt(s + b): the exponential in front takes b away; then rational in the root.
@@ -194,6 +251,9 @@ InverseRules::Found InverseRules::in_root(const Expr& F) {
   const Expr R = plain(in_terms);
   const Expr slope_root = sqrt(l->slope);
   if (!is_rational_in(R, root)) {
+    if (const Found f = exponential_in_root(substitute(R, {{root, sqrt(l->slope) * root}}, Unused::allowed), root)) {
+      return exp(-b * t_) * *f;
+    }
     if (b.is_integer(0)) return std::nullopt;
     // exp(-a*sqrt(s + b)) and the like without b
     const Found f = term(substitute(F, {{s_, s_ - b}}, Unused::allowed));

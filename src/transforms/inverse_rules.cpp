@@ -37,6 +37,8 @@ bool is_defined_before_zero(const Expr& f, const Symbol& t) {
     if (n.is(Kind::product)) {
       for (const auto [base, exponent] : Parts(n)) defined = defined && (whole(exponent) || !depends_on(base, t));
     }
+    // exp(-1/t) is beyond all numbers before 0
+    if (is_call_of(n, "exp") && depends_on(n, t)) defined = defined && polynomial_in(n.operands()[0], t).has_value();
     if (is_call_of(n, "log") || is_call_of(n, "E1") || is_call_of(n, "Ci")) defined = defined && !depends_on(n, t);
   });
   return defined;
@@ -92,7 +94,11 @@ Expr InverseRules::delayed(const Expr& f, const Expr& by) const {
 
 std::optional<Expr> InverseRules::operator()(const Expr& F) {
   try {
-    return whole(F);
+    Found f = whole(F);
+    // of an attempt that was given up nothing stays
+    open_ = false;
+    if (f) postorder(*f, [this](const Expr& n) { open_ = open_ || n.is(Kind::integral); });
+    return f;
   } catch (const UnknownSign&) {
     return std::nullopt;
   }
@@ -107,13 +113,19 @@ InverseRules::Found InverseRules::whole(const Expr& F) {
   if (F.is_integer(0)) return Expr(0);
   if (Found r = rational(F)) return r;
   if (Found r = repeated(F)) return r;
+  if (Found r = powers_of_gap(F)) return r;
   return with_delays(F);
 }
 
 // exp(-a*s) delays by a.
 InverseRules::Found InverseRules::with_delays(const Expr& F) {
   std::vector<std::pair<Expr, std::vector<Expr>>> groups;
+  std::vector<Expr> parts;
   for (const Expr& term : terms_of(expand(F))) {
+    if (const Found f = special_pair(term / leading_number(term))) {  // exp(a*s)*E1(a*s) is no delay
+      parts.push_back(leading_number(term) * *f);
+      continue;
+    }
     Expr delay = 0;
     std::vector<Expr> rest{leading_number(term)};
     for_each_factor(term, [&](const Expr& base, const Expr& exponent) {
@@ -138,7 +150,6 @@ InverseRules::Found InverseRules::with_delays(const Expr& F) {
       known->second.push_back(multiply(rest));
     }
   }
-  std::vector<Expr> parts;
   for (const auto& [delay, terms] : groups) {
     if (!delay.is_integer(0) && signs_.of(delay) < 0) return std::nullopt;
     const Expr sum = boreon::add(terms);
@@ -146,6 +157,8 @@ InverseRules::Found InverseRules::with_delays(const Expr& F) {
     if (!g) {
       // quotients of logarithms and the like belong together
       if (terms.size() > 1) g = by_derivative(sum);
+      if (!g && terms.size() > 1) g = differences_of_powers(sum);
+      if (!g && terms.size() > 1) g = powers_of_gap(sum);
       if (!g) {
         std::vector<Expr> each;
         for (const Expr& one : terms) {
@@ -244,6 +257,7 @@ InverseRules::Found InverseRules::term(const Expr& F) {
   });
   if (!depends_on(rest, s_)) return constant * rest * dirac_delta(given_time_);
   if (rest.is(Kind::sum)) {
+    if (const Found r = powers_of_gap(rest)) return constant * *r;
     const Found r = whole(rest);
     return r ? Found(constant * *r) : std::nullopt;
   }
@@ -257,13 +271,60 @@ InverseRules::Found InverseRules::term(const Expr& F) {
     }
   });
   Found f = known(kernel, power);
+  if (!f) f = special_pair(rest);
   if (!f) f = in_root(rest);
+  if (!f) f = powers_of_gap(rest);
+  if (!f) f = front(rest);
+  if (!f) f = gamma_quotient(rest);
+  if (!f) f = shifted_pole(rest);
   if (!f) f = by_derivative(rest);
   if (!f) f = by_factor(rest);
   if (!f) f = by_integral(rest);
   if (!f) f = by_convolution(rest);
   if (!f) return std::nullopt;
   return constant * *f;
+}
+
+bool InverseRules::vanishes_far_out(const Expr& F) const {
+  std::vector<Expr> given = signs_.conditions();
+  given.push_back(greater(s_, 0));
+  try {
+    return boreon::limit(F, s_, infinity(), LimitSide::both, given).is_integer(0);
+  } catch (const Error& e) {
+    if (e.kind() == ErrorKind::limit || e.kind() == ErrorKind::interrupted) throw;
+    return false;
+  }
+}
+
+// F(s - b) where F has a pole at -b, with its factor exp(-b*t).
+InverseRules::Found InverseRules::shifted_pole(const Expr& F) {
+  std::optional<Expr> b;
+  bool rational_only = true;
+  for_each_factor(F, [&](const Expr& base, const Expr& exponent) {
+    const auto l = linear_in(base, s_);
+    if (l && depends_on(base, s_) && exponent.word() && *exponent.word() < 0 && !l->constant.is_integer(0) && !b)
+      b = l->constant / l->slope;
+    rational_only = rational_only && is_rational_in(boreon::power(base, exponent), s_);
+  });
+  if (!b || rational_only) return std::nullopt;
+  Rebuild written_out([](const Expr&, Expr&) { return false; },
+                      [](const Expr& n) { return n.is(Kind::sum) ? expand(n) : n; });
+  const Expr moved = written_out(substitute(F, {{s_, s_ - *b}}, Unused::allowed));
+  Expr power = 0;
+  Expr kernel = 1;
+  Expr constant = leading_number(moved);
+  for_each_factor(moved, [&](const Expr& base, const Expr& exponent) {
+    if (base == s_) {
+      power += exponent;
+    } else {
+      (depends_on(base, s_) ? kernel : constant) *= boreon::power(base, exponent);
+    }
+  });
+  Found f = known(kernel, power);
+  if (!f) f = special_pair(kernel * boreon::power(s_, power));
+  if (!f) return std::nullopt;
+  step("s - b in place of s gives a factor exp(b*t)");
+  return constant * exp(-*b * t_) * *f;
 }
 
 // F' = L[-t*f]
@@ -275,14 +336,7 @@ InverseRules::Found InverseRules::by_derivative(const Expr& F) {
                  depends_on(n, s_));
   });
   if (!slow) return std::nullopt;
-  std::vector<Expr> given = signs_.conditions();
-  given.push_back(greater(s_, 0));
-  try {
-    if (!boreon::limit(F, s_, infinity(), LimitSide::both, given).is_integer(0)) return std::nullopt;
-  } catch (const Error& e) {
-    if (e.kind() == ErrorKind::limit || e.kind() == ErrorKind::interrupted) throw;
-    return std::nullopt;
-  }
+  if (!vanishes_far_out(F)) return std::nullopt;
   const Found f = whole(combine_fractions(derivative(F, s_)));
   if (!f) return std::nullopt;
   step("the derivative by s is the transform of -t*f(t)");

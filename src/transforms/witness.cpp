@@ -111,7 +111,7 @@ std::optional<Sum> transform_at(const Expr& smooth, const std::vector<Expr>& imp
   if (has_piece(smooth)) {
     double last = 0;
     for (const Expr& place : places_to_split(integrand, t, 0, infinity())) last = std::max(last, evaluate(place));
-    end = Expr(Number::exact(std::ceil(last + 45 / fall)));
+    end = Expr(Number::exact(std::ceil(last + 38 / fall)));
   }
   options.breaks = places_to_split(integrand, t, 0, end);
   const QuadratureResult q = quadrature(integrand, t, 0, end, {}, options);
