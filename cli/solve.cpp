@@ -331,6 +331,7 @@ Answer answer_to(const SolveRequest& r) {
     return more_equations ? fit_of_model(fit_request(r), m) : solve_model(r, m);
   }
   if (r.stationary || r.inverse) return consequence_of(r);
+  if (asks_for_field(r)) return solve_partial_equation(r);
   if (asks_for_functions(r)) return r.series.peek() > 0 ? solve_by_series(r) : solve_differential_equations(r);
   if (r.series.peek() > 0)
     throw Error(ErrorKind::usage,

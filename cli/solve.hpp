@@ -31,6 +31,9 @@ struct SolveRequest : Request, SolverChoice, FigureOptions, MonteCarloOption {
 /// Whether unknowns such as y(t) are asked for: differential equations.
 [[nodiscard]] bool asks_for_functions(const SolveRequest& r);
 [[nodiscard]] Answer solve_differential_equations(const SolveRequest& r);
+/// Whether an unknown such as u(x,t) is asked for: a partial differential equation.
+[[nodiscard]] bool asks_for_field(const SolveRequest& r);
+[[nodiscard]] Answer solve_partial_equation(const SolveRequest& r);
 /// --series: by a power series about a place.
 [[nodiscard]] Answer solve_by_series(const SolveRequest& r);
 /// --given with the constants of a function: "y(t) = A*exp(-t) + B" --for A,B.

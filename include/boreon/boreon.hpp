@@ -37,6 +37,7 @@
 #include "boreon/ode_series.hpp"           // IWYU pragma: export
 #include "boreon/operand_order.hpp"        // IWYU pragma: export
 #include "boreon/optimisation.hpp"         // IWYU pragma: export
+#include "boreon/pde.hpp"                  // IWYU pragma: export
 #include "boreon/program.hpp"              // IWYU pragma: export
 #include "boreon/quadrature.hpp"           // IWYU pragma: export
 #include "boreon/rewrite.hpp"              // IWYU pragma: export

@@ -18,9 +18,9 @@ namespace fs = std::filesystem;
 const fs::path root = BOREON_SOURCE_DIR;
 
 // From the ground up. A layer includes its own files and those before it.
-const std::vector<std::string> layers{
-    "expr", "arrays",  "text",    "substitution", "values", "algebra", "calculus", "equations", "transforms",
-    "odes", "numeric", "program", "solvers",      "model",  "report",  "c",        "cli"};
+const std::vector<std::string> layers{"expr",     "arrays",    "text",       "substitution", "values", "algebra",
+                                      "calculus", "equations", "transforms", "odes",         "pdes",   "numeric",
+                                      "program",  "solvers",   "model",      "report",       "c",      "cli"};
 
 // Which layer implements a public header.
 const std::map<std::string, std::vector<std::string>> public_headers{
@@ -36,6 +36,7 @@ const std::map<std::string, std::vector<std::string>> public_headers{
     {"equations", {"equations"}},
     {"transforms", {"fourier_integral", "spectrum", "transform"}},
     {"odes", {"ode", "ode_series"}},
+    {"pdes", {"pde"}},
     {"numeric", {"cross_check"}},
     {"program", {"native", "program"}},
     {"solvers",

@@ -169,3 +169,18 @@ TEST_CASE("solve: power series of differential equations") {
   CHECK(tool("solve \"x(t) = A*t + B\" --for A,B --given \"x(0)=1, x'(0)=2\"").says("A = 2"));
   CHECK(tool("solve 'x^2 = 4' --for x --given 'y(0)=1'").says("--given is for differential equations"));
 }
+
+TEST_CASE("solve: partial differential equations") {
+  const std::string heat = "solve \"derivative(u(x,t),t) = derivative(u(x,t),x,2)\" --for \"u(x,t)\"";
+  const auto j = test::tool(heat + " --given \"u(0,t)=0, derivative(u(x,t),x)=0 at x=1, u(x,0)=1\" --json").json();
+  CHECK(j["status"] == "exact");
+  CHECK(j["from"] == 1);
+  CHECK(j["term"].get<std::string>().find("sin(") != std::string::npos);
+  CHECK(test::tool("solve \"x*derivative(u(x,y),x) + y*derivative(u(x,y),y) = u(x,y)\" --for \"u(x,y)\"")
+            .says("x*F(y/x)"));
+  CHECK(test::tool(heat).says("two ends are needed"));
+  CHECK(test::tool(heat + " --given \"u(0,0)=1\"").code == 2);
+  CHECK(test::tool(heat + " --given \"u(x,0)=1 at 3\"").says("after 'at' a place is expected"));
+  CHECK(test::tool("solve \"derivative(u(x,t),t) = 0\" \"x = 1\" --for \"u(x,t)\"").code == 2);
+  CHECK(test::tool("solve \"derivative(u(x,t),t) = 0\" --for \"u(x,x)\"").code == 2);
+}
