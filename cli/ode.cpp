@@ -222,6 +222,42 @@ Answer solve_by_series(const SolveRequest& r) {
   return a;
 }
 
+Answer solve_by_perturbation(const SolveRequest& r) {
+  const Problem p = problem_of(r);
+  if (p.unknowns.size() != 1 || p.equations.size() != 1)
+    throw Error(ErrorKind::usage, "--small takes one equation for one function");
+  PerturbationOptions options;
+  if (r.series.peek() > 0) options.order = r.series.get();
+  options.given = p.options.given;
+  options.conditions = p.options.conditions;
+  const Expr parameter = read_input(r.small.get(), assumptions_of(r).context, "--small");
+  const Perturbation s = perturbation_expansion(p.equations[0], p.unknowns[0], parameter, options);
+  Answer a;
+  a.json["status"] = s.found ? "approximate" : "unevaluated";
+  a.json["reason"] = s.reason;
+  a.json["check"] = json_of(s.check);
+  if (!s.found) {
+    a.json["result"] = nullptr;
+    a.text = fmt::format("unevaluated: {}\n", s.reason);
+    return a;
+  }
+  Json values = Json::object();
+  values[to_text(p.unknowns[0])] = to_text(s.solution);
+  a.json["result"] = Json::array();
+  a.json["result"].push_back(std::move(values));
+  a.json["terms"] = texts(s.terms);
+  a.json["constants"] = texts(s.constants);
+  a.text = typeset(r, equation(p.unknowns[0], s.solution)) + "\n";
+  a.text += fmt::format("left out: {}^{} and more\n", to_text(parameter), options.order + 1);
+  if (s.secular)
+    a.text += fmt::format("good for short times only: terms with {0} times a wave grow with {0}\n", p.variable);
+  a.json["secular"] = s.secular;
+  a.text += fmt::format("check: {} ({} points)\n", s.check.method, s.check.points);
+  if (r.steps && !s.steps.empty()) a.text += fmt::format("route:\n  {}\n", fmt::join(s.steps, "\n  "));
+  if (r.steps) a.json["steps"] = Json(s.steps);
+  return a;
+}
+
 Answer solve_for_constants(const SolveRequest& r) {
   const auto wrong = [] {
     throw Error(ErrorKind::usage,

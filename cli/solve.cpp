@@ -332,6 +332,7 @@ Answer answer_to(const SolveRequest& r) {
   }
   if (r.stationary || r.inverse) return consequence_of(r);
   if (asks_for_field(r)) return solve_partial_equation(r);
+  if (asks_for_functions(r) && !r.small.peek().empty()) return solve_by_perturbation(r);
   if (asks_for_functions(r)) return r.series.peek() > 0 ? solve_by_series(r) : solve_differential_equations(r);
   if (r.series.peek() > 0)
     throw Error(ErrorKind::usage,
@@ -379,6 +380,7 @@ void SolveRequest::declare(Declaration& d) {
   d.add("--within", within, "all roots in a range of the unknown: \"x from 0 to 10\"").formulas();
   d.add("--series", series, "a differential equation by a power series up to this order").within(1, 60);
   d.add("--about", about, "the place of --series (0)").formulas();
+  d.add("--small", small, "by powers of this small parameter, up to --series (2)");
   d.add("--steps", steps, "explain the route");
   declare_solver(d);
   d.add("--digits", digits, "significant digits of the values (6 for models, up to 17)").within(1, 100000);
@@ -397,6 +399,7 @@ Command solve_command() {
       "  boreon solve \"x^3 - 3*x + y^2\" --stationary\n"
       "  boreon solve \"y'' + w^2*y = 0\" --for \"y(t)\" --given \"y(0)=1, y'(0)=0\" --assume \"w > 0\"\n"
       "  boreon solve \"y'' + t*y = 0\" --for \"y(t)\" --series 6\n"
+      "  boreon solve \"y'' + y + eps*y^3 = 0\" --for \"y(t)\" --given \"y(0)=1, y'(0)=0\" --small eps --series 1\n"
       "  boreon solve model.toml\n"
       "  boreon solve model.toml --set k1=2e-7 --verbose\n"
       "  boreon solve model.toml --roots\n",

@@ -21,6 +21,7 @@ struct SolveRequest : Request, SolverChoice, FigureOptions, MonteCarloOption {
   Option<std::string> within;
   Option<int> series{0};
   Option<std::string> about;
+  Option<std::string> small;
   Option<bool> steps{false};
   Option<int> digits{0};
   Option<bool> verbose{false};
@@ -36,6 +37,8 @@ struct SolveRequest : Request, SolverChoice, FigureOptions, MonteCarloOption {
 [[nodiscard]] Answer solve_partial_equation(const SolveRequest& r);
 /// --series: by a power series about a place.
 [[nodiscard]] Answer solve_by_series(const SolveRequest& r);
+/// --small: by powers of a small parameter.
+[[nodiscard]] Answer solve_by_perturbation(const SolveRequest& r);
 /// --given with the constants of a function: "y(t) = A*exp(-t) + B" --for A,B.
 [[nodiscard]] Answer solve_for_constants(const SolveRequest& r);
 /// A set of solutions as it is printed, with all fields.

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// Differential equations by power series, where no closed form is known or wanted.
+// Differential equations by power series of the variable or of a small parameter, where no closed form is known or wanted.
 #pragma once
 
 #include <cstddef>
@@ -48,5 +48,34 @@ struct OdeSeries {
 ///     series_solution(derivative(y(t), {t, t}) - t*y(t), y(t)).independent;   // 1 + t^3/6 + ..., t + t^4/12 + ...
 [[nodiscard]] OdeSeries series_solution(const Expr& equation, const Expr& unknown,
                                         const OdeSeriesOptions& options = {});
+
+struct PerturbationOptions {
+  int order = 2;                 ///< the highest power of the small parameter, 1 to 8
+  std::vector<Expr> given = {};  ///< values and derivatives at places, which may hold the parameter
+  std::vector<Expr> conditions = {};
+  std::uint64_t seed = 20260101;
+};
+
+/// A solution up to a power of a small parameter.
+struct Perturbation {
+  Expr solution;                ///< sum of parameter^k*terms[k]
+  std::vector<Expr> terms;      ///< functions of the variable
+  std::vector<Expr> constants;  ///< of the first one, where values are not given
+  bool secular = false;         ///< a later term grows beyond the first one with the variable: good for short times only
+  bool found = false;
+  std::string reason;
+  std::vector<std::string> steps;
+  Evidence check;  ///< the equation at two small values: what is left falls with the order stated
+};
+
+/// The solution y(t) of one equation, an expression that is to be zero, as a sum over powers of a small parameter: the
+/// equation and what is given are expanded in it, and solved one power after the other by solve_ode(). A parameter that
+/// stands before the highest derivative alone has no such expansion; the reason says so. Throws Error(usage) for orders
+/// outside 1 to 8, a parameter that does not occur, what is no differential equation of one function.
+///
+///     // y'' + y + eps*y^3 = 0, y(0) = 1, y'(0) = 0
+///     perturbation_expansion(equation, y(t), eps, {.order = 1, .given = given}).terms[0];   // cos(t)
+[[nodiscard]] Perturbation perturbation_expansion(const Expr& equation, const Expr& unknown, const Expr& parameter,
+                                                  const PerturbationOptions& options = {});
 
 }  // namespace BOREON_API

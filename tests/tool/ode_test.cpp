@@ -184,3 +184,14 @@ TEST_CASE("solve: partial differential equations") {
   CHECK(test::tool("solve \"derivative(u(x,t),t) = 0\" \"x = 1\" --for \"u(x,t)\"").code == 2);
   CHECK(test::tool("solve \"derivative(u(x,t),t) = 0\" --for \"u(x,x)\"").code == 2);
 }
+
+TEST_CASE("solve --small: powers of a small parameter") {
+  const std::string oscillator = "solve \"y'' + y + eps*y^3 = 0\" --for \"y(t)\" --given \"y(0)=1, y'(0)=0\"";
+  const auto j = test::tool(oscillator + " --small eps --series 1 --json").json();
+  CHECK(j["status"] == "approximate");
+  CHECK(j["terms"].size() == 2);
+  CHECK(j["secular"] == true);
+  CHECK(test::tool(oscillator + " --small t").code == 2);
+  CHECK(test::tool(oscillator + " --small eps --series 20").code == 2);
+  CHECK(test::tool("solve \"x^2 = eps\" --for x --small eps").says("no meaning"));
+}
