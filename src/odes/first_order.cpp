@@ -5,6 +5,7 @@
 #include <map>
 
 #include "algebra/linear_terms.hpp"
+#include "algebra/put_in.hpp"
 #include "boreon/algebra.hpp"
 #include "boreon/bindings.hpp"
 #include "boreon/calculus.hpp"
@@ -19,8 +20,6 @@
 
 namespace boreon::odes {
 namespace {
-
-Expr put(const Expr& e, const Symbol& x, const Expr& value) { return substitute(e, {{x, value}}, Unused::allowed); }
 
 // e as a sum of k*log(u) with u of y; k*y counts as k*log(exp(y)).
 bool logarithms_of(const Expr& e, const Symbol& y, std::vector<std::pair<Expr, Expr>>& logs) {

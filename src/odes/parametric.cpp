@@ -3,6 +3,7 @@
 // t = f(y') (E. L. Ince, Ordinary Differential Equations, 1926, section 2.4).
 #include "odes/parametric.hpp"
 
+#include "algebra/put_in.hpp"
 #include "boreon/algebra.hpp"
 #include "boreon/bindings.hpp"
 #include "boreon/calculus.hpp"
@@ -13,12 +14,6 @@
 #include "equations/verify.hpp"
 
 namespace boreon::odes {
-namespace {
-
-Expr put(const Expr& e, const Expr& x, const Expr& value) { return substitute(e, {{x, value}}, Unused::allowed); }
-
-}  // namespace
-
 std::optional<Curve> slope_as_parameter(Context& c, const Expr& F, const Symbol& t, const Symbol& y, const Symbol& p) {
   const std::size_t constants = c.constants().size();
   if (const auto in_y = linear_in(F, y); in_y && !in_y->slope.is_integer(0)) {

@@ -3,6 +3,7 @@
 
 #include <algorithm>
 
+#include "algebra/put_in.hpp"
 #include "boreon/algebra.hpp"
 #include "boreon/bindings.hpp"
 #include "boreon/traverse.hpp"
@@ -58,9 +59,7 @@ std::vector<Shift> shifts_of(const Expr& F, const Symbol& t, const std::vector<S
 }
 
 Expr shifted_equation(const Expr& F, const Shift& s, const Symbol& t, const Symbol& y) {
-  Rebuild written_out([](const Expr&, Expr&) { return false; },
-                      [](const Expr& n) { return n.is(Kind::sum) ? expand(n) : n; });
-  return written_out(substitute(F, {{t, t + s.of_t}, {y, y + s.of_y}}, Unused::allowed));
+  return with_sums_expanded(substitute(F, {{t, t + s.of_t}, {y, y + s.of_y}}, Unused::allowed));
 }
 
 }  // namespace boreon::odes

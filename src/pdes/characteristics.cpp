@@ -3,6 +3,7 @@
 // 1962, chapter II).
 #include <algorithm>
 
+#include "algebra/put_in.hpp"
 #include "boreon/algebra.hpp"
 #include "boreon/bindings.hpp"
 #include "boreon/calculus.hpp"

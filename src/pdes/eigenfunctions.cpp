@@ -7,6 +7,7 @@
 #include <cmath>
 #include <map>
 
+#include "algebra/put_in.hpp"
 #include "boreon/algebra.hpp"
 #include "boreon/bindings.hpp"
 #include "boreon/calculus.hpp"

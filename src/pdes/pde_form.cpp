@@ -40,8 +40,6 @@ std::vector<Expr> calls_of(const Expr& e, const Expr& unknown) {
 
 }  // namespace
 
-Expr put(const Expr& e, const Expr& x, const Expr& value) { return substitute(e, {{x, value}}, Unused::allowed); }
-
 std::optional<LinearForm> linear_form_of(const Expr& given, const Expr& unknown) {
   require_two_symbols(unknown);
   LinearForm out;

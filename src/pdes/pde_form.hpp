@@ -16,9 +16,6 @@ namespace boreon::pdes {
 
 using Orders = std::pair<int, int>;
 
-/// e with a value for x.
-[[nodiscard]] Expr put(const Expr& e, const Expr& x, const Expr& value);
-
 /// sum of coefficient*derivative = forcing; the coefficients hold nothing of the unknown.
 struct LinearForm {
   Symbol x{"x"};

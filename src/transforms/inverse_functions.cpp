@@ -4,6 +4,7 @@
 #include <algorithm>
 
 #include "algebra/linear_terms.hpp"
+#include "algebra/put_in.hpp"
 #include "boreon/algebra.hpp"
 #include "boreon/bindings.hpp"
 #include "boreon/calculus.hpp"
@@ -68,19 +69,15 @@ InverseRules::Found InverseRules::known(const Expr& kernel, const Expr& power) {
     return boreon::power(l->slope, exponent) * boreon::power(t, -exponent - 1) / gamma(-exponent) *
            exp(-l->constant / l->slope * t);
   }
-  if (const auto q = polynomial_in(base, s_, 2);
-      q && q->size() == 3 && power.is_integer(0) && !exponent.word() && signs_.of(-exponent) > 0) {
-    // (a*((s + r)^2 + c))^(-m - 1/2): a Bessel function of order m
-    const Expr rate = (*q)[1] / (2 * (*q)[2]);
-    const Expr square = factor((*q)[0] / (*q)[2] - rate * rate);
-    const int sign = signs_.of(square);
-    if (sign == 0) return std::nullopt;
-    const Expr m = -exponent - half;
-    const Expr w = plain_root(sign > 0 ? square : factor(-square));
-    const Expr wave = sign > 0 ? cyl_bessel_j(m, w * t) : cyl_bessel_i(m, w * t);
-    step("1/sqrt(s^2 + a^2) gives a Bessel function");
-    return boreon::power((*q)[2], exponent) * exp(-rate * t) * sqrt(pi()) / gamma(-exponent) *
-           boreon::power(t / (2 * w), m) * wave;
+  if (power.is_integer(0) && !exponent.word() && signs_.of(-exponent) > 0) {
+    if (const auto q = completed_square(base)) {
+      // (a*((s + r)^2 + c))^(-m - 1/2): a Bessel function of order m
+      const Expr m = -exponent - half;
+      const Expr wave = q->sign > 0 ? cyl_bessel_j(m, q->width * t) : cyl_bessel_i(m, q->width * t);
+      step("1/sqrt(s^2 + a^2) gives a Bessel function");
+      return boreon::power(q->lead, exponent) * exp(-q->rate * t) * sqrt(pi()) / gamma(-exponent) *
+             boreon::power(t / (2 * q->width), m) * wave;
+    }
   }
   if (!base.is(Kind::call) || base.operands().empty()) return std::nullopt;
   const auto name = base.function().name;
@@ -241,14 +238,7 @@ InverseRules::Found InverseRules::in_root(const Expr& F) {
   const Symbol root("_root", {Assumption::positive});
   // s = root^2 - b
   const Expr in_terms = substitute(F, {{s_, (root * root - l->constant) / l->slope}}, Unused::allowed);
-  Rebuild plain([&](const Expr& n, Expr& result) {
-    if (!n.is(Kind::sum)) return false;
-    const Expr e = expand(n);
-    if (e == n) return false;
-    result = e;
-    return true;
-  });
-  const Expr R = plain(in_terms);
+  const Expr R = with_sums_expanded(in_terms);
   const Expr slope_root = sqrt(l->slope);
   if (!is_rational_in(R, root)) {
     if (const Found f = exponential_in_root(substitute(R, {{root, sqrt(l->slope) * root}}, Unused::allowed), root)) {

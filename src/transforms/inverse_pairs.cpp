@@ -4,6 +4,7 @@
 #include <algorithm>
 
 #include "algebra/linear_terms.hpp"
+#include "algebra/put_in.hpp"
 #include "boreon/algebra.hpp"
 #include "boreon/bindings.hpp"
 #include "boreon/catalogue.hpp"
@@ -67,9 +68,7 @@ InverseRules::Found InverseRules::special_pair(const Expr& F) {
   auto l = linear_in(*argument, s_);
   if (!l) l = linear_in(expand(power(*argument, 2)), s_);
   const Expr b = logarithm || !l ? Expr(0) : combine_fractions(l->constant / l->slope);
-  Rebuild written_out([](const Expr&, Expr&) { return false; },
-                      [](const Expr& n) { return n.is(Kind::sum) ? expand(n) : n; });
-  const Expr moved = b.is_integer(0) ? F : written_out(substitute(F, {{s_, s_ - b}}, Unused::allowed));
+  const Expr moved = b.is_integer(0) ? F : moved_by(F, s_, -b);
   Expr constant = leading_number(moved);
   Expr rest = 1;
   for_each_factor(moved, [&](const Expr& base, const Expr& exponent) {
@@ -178,24 +177,32 @@ InverseRules::Found InverseRules::gamma_quotient(const Expr& F) {
 InverseRules::Found InverseRules::front(const Expr& F) {
   const Product p = factors_in_s(F);
   if (!p.single || !p.power.is_integer(0) || !(p.kernel_power == -Expr(1) / 2)) return std::nullopt;
-  const auto q = polynomial_in(p.kernel, s_, 2);
-  if (!q || q->size() != 3 || signs_.of((*q)[2]) <= 0) return std::nullopt;
-  const auto a = multiple_of(-p.exponent, sqrt(p.kernel), s_);
+  const auto q = completed_square(p.kernel);
+  const auto a = q ? multiple_of(-p.exponent, sqrt(p.kernel), s_) : std::nullopt;
   if (!a || signs_.of(*a) <= 0) return std::nullopt;
-  const Expr delay = *a * sqrt((*q)[2]);
-  const Expr rate = (*q)[1] / (2 * (*q)[2]);
-  const Expr square = factor((*q)[0] / (*q)[2] - rate * rate);
-  const int sign = signs_.of(square);
-  if (sign == 0) return std::nullopt;
-  const Expr inside = plain_root(sign > 0 ? square : factor(-square)) * sqrt(t_ * t_ - delay * delay);
+  const Expr delay = *a * sqrt(q->lead);
+  const Expr inside = q->width * sqrt(t_ * t_ - delay * delay);
   step("exp(-a*sqrt(s^2 + c))/sqrt(s^2 + c) gives a Bessel function of sqrt(t^2 - a^2) after a");
-  const Expr wave = sign > 0 ? cyl_bessel_j(0, inside) : cyl_bessel_i(0, inside);
-  const Expr branches[] = {exp(-rate * t_) * wave / sqrt((*q)[2]), greater(t_, delay), 0};
+  const Expr wave = q->sign > 0 ? cyl_bessel_j(0, inside) : cyl_bessel_i(0, inside);
+  const Expr branches[] = {exp(-q->rate * t_) * wave / sqrt(q->lead), greater(t_, delay), 0};
   return piecewise(branches);
 }
 
-// With u = R - s and R = sqrt(s^2 + a^2): u^n/R gives a^n*J_n(a*t), u^n alone n*a^n*J_n(a*t)/t.
-InverseRules::Found InverseRules::powers_of_gap(const Expr& F) {
+std::optional<InverseRules::CompletedSquare> InverseRules::completed_square(const Expr& base) {
+  const auto q = polynomial_in(base, s_, 2);
+  if (!q || q->size() != 3 || signs_.of((*q)[2]) <= 0) return std::nullopt;
+  CompletedSquare out;
+  out.lead = (*q)[2];
+  out.rate = (*q)[1] / (2 * out.lead);
+  out.square = factor((*q)[0] / out.lead - out.rate * out.rate);
+  out.sign = signs_.of(out.square);
+  if (out.sign == 0) return std::nullopt;
+  out.width = plain_root(out.sign > 0 ? out.square : factor(-out.square));
+  return out;
+}
+
+// The one polynomial of second degree of which half powers occur.
+std::optional<Expr> InverseRules::the_root_of_square(const Expr& F) const {
   std::optional<Expr> inside;
   bool one = true;
   const auto look = [&](const Expr& base, const Expr& exponent) {
@@ -208,19 +215,23 @@ InverseRules::Found InverseRules::powers_of_gap(const Expr& F) {
   postorder(F, [&](const Expr& n) {
     if (n.is(Kind::power) || n.is(Kind::product)) for_each_factor(n, look);
   });
-  if (!one || !inside) return std::nullopt;
-  const auto q = polynomial_in(*inside, s_, 2);
-  const Expr rate = (*q)[1] / (2 * (*q)[2]);
-  const Expr square = factor((*q)[0] / (*q)[2] - rate * rate);
-  if (signs_.of((*q)[2]) <= 0) return std::nullopt;
-  const int sign = signs_.of(square);
-  if (sign == 0) return std::nullopt;
+  return one ? inside : std::nullopt;
+}
+
+// With u = R - s and R = sqrt(s^2 + a^2): u^n/R gives a^n*J_n(a*t), u^n alone n*a^n*J_n(a*t)/t.
+InverseRules::Found InverseRules::powers_of_gap(const Expr& F) {
+  const auto inside = the_root_of_square(F);
+  const auto q = inside ? completed_square(*inside) : std::nullopt;
+  if (!q) return std::nullopt;
+  const Expr& square = q->square;
+  const int sign = q->sign;
+  const Expr& w = q->width;
   const Symbol u("_gap", {Assumption::positive});
   const Symbol root("_root", {Assumption::positive});
   // R^2 = s^2 + square; for a negative square u = s - R, else u = R - s
   const Expr shifted = sign > 0 ? (square - u * u) / (2 * u) : (u * u - square) / (2 * u);
   const Expr long_side = sign > 0 ? (square + u * u) / (2 * u) : -(u * u + square) / (2 * u);
-  const Expr scale = sqrt((*q)[2]);
+  const Expr scale = sqrt(q->lead);
   const auto rooted = [&](const Expr& base, const Expr& exponent) {
     return base == *inside ? power(scale * root, 2 * exponent) : power(base, exponent);
   };
@@ -231,7 +242,7 @@ InverseRules::Found InverseRules::powers_of_gap(const Expr& F) {
                   for_each_factor(n, [&](const Expr& base, const Expr& exponent) { out *= rooted(base, exponent); });
                   return out;
                 });
-  const Expr in_u = substitute(named(F), {{s_, shifted - rate}}, Unused::allowed);
+  const Expr in_u = substitute(named(F), {{s_, shifted - q->rate}}, Unused::allowed);
   // each factor a multiple of a power of u, those in sums with the root written out
   Expr constant = 1;
   Expr exponent_of_u = 0;
@@ -253,11 +264,10 @@ InverseRules::Found InverseRules::powers_of_gap(const Expr& F) {
     constant *= power(rest, exponent);
   });
   constant *= leading_number(in_u);
-  const Expr w = plain_root(sign > 0 ? square : factor(-square));
   const auto bessel = [&](const Expr& n) { return sign > 0 ? cyl_bessel_j(n, w * t_) : cyl_bessel_i(n, w * t_); };
   const auto said = [&](const Expr& f) {
     step("powers of sqrt(s^2 + a^2) - s, over the root or not, give Bessel functions");
-    return exp(-rate * t_) * f;
+    return exp(-q->rate * t_) * f;
   };
   if (monomial && (roots.is_integer(0) || roots.is_integer(-1))) {
     if (roots.is_integer(-1) && signs_.of(exponent_of_u + 1) > 0)

@@ -7,6 +7,7 @@
 #include <algorithm>
 
 #include "algebra/linear_terms.hpp"
+#include "algebra/put_in.hpp"
 #include "boreon/algebra.hpp"
 #include "boreon/bindings.hpp"
 #include "boreon/calculus.hpp"
@@ -307,9 +308,7 @@ InverseRules::Found InverseRules::shifted_pole(const Expr& F) {
     rational_only = rational_only && is_rational_in(boreon::power(base, exponent), s_);
   });
   if (!b || rational_only) return std::nullopt;
-  Rebuild written_out([](const Expr&, Expr&) { return false; },
-                      [](const Expr& n) { return n.is(Kind::sum) ? expand(n) : n; });
-  const Expr moved = written_out(substitute(F, {{s_, s_ - *b}}, Unused::allowed));
+  const Expr moved = moved_by(F, s_, -*b);
   Expr power = 0;
   Expr kernel = 1;
   Expr constant = leading_number(moved);

@@ -48,6 +48,16 @@ class InverseRules {
   [[nodiscard]] Found fraction_in_root(const Expr& piece, const Symbol& root);
   [[nodiscard]] Found known(const Expr& kernel, const Expr& power);
   struct Product;
+  /// lead*((s + rate)^2 + sign*width^2), with a positive lead and a width that is not zero.
+  struct CompletedSquare {
+    Expr lead;
+    Expr rate;
+    Expr square;  ///< sign*width^2
+    Expr width;
+    int sign = 0;
+  };
+  [[nodiscard]] std::optional<CompletedSquare> completed_square(const Expr& base);
+  [[nodiscard]] std::optional<Expr> the_root_of_square(const Expr& F) const;
   [[nodiscard]] Product factors_in_s(const Expr& F) const;
   [[nodiscard]] Found special_pair(const Expr& F);
   [[nodiscard]] Found pair_at_zero(const Product& given);

@@ -71,6 +71,106 @@ std::vector<double> grid(double a, double b) {
   return g;
 }
 
+// One inner expression over the range: where it changes within a small distance.
+class Watched {
+ public:
+  Watched(const Inner& u, const Expr& x, double a, double b, std::vector<double>& places)
+      : u_(u),
+        x_(x),
+        a_(a),
+        b_(b),
+        range_(std::isfinite(a) && std::isfinite(b) ? b - a : std::numeric_limits<double>::infinity()),
+        plan_({&u.expression, 1}),
+        places_(places) {}
+
+  void look_at(const std::vector<double>& points) {
+    for (std::size_t i = 0; i + 1 < points.size(); ++i) {
+      const double vp = value(points[i]);
+      const double vq = value(points[i + 1]);
+      if (!std::isfinite(vp) || !std::isfinite(vq)) continue;
+      if (vp == 0) add(points[i]);
+      // zeros of denominators are singular places, which are known already
+      if (vp * vq < 0 && !u_.denominator) add(zero_between(points[i], points[i + 1], vp));
+      if (i > 0) look_for_extremum(points[i - 1], points[i + 1], vp, vq);
+    }
+  }
+
+ private:
+  double value(double at) {
+    const BriefFaults brief;
+    try {
+      return evaluator_.run(plan_, [&](const Expr& e, double& v) {
+        if (!(e == x_)) return false;
+        v = at;
+        return true;
+      })[0];
+    } catch (const Error& e) {
+      if (e.kind() == ErrorKind::limit || e.kind() == ErrorKind::interrupted) throw;
+      return std::numeric_limits<double>::quiet_NaN();
+    }
+  }
+
+  // A place, and the distance over which something happens there.
+  void add(double c) {
+    const double v = value(c);
+    const double change = u_.denominator ? std::fabs(v) : 1.0;
+    if (!std::isfinite(v) || !(change > 0)) return;
+    double width = std::max(std::fabs(c), 1e-300) * 1e-14;
+    for (int k = 0; k < 1100 && width < 1e300; ++k, width *= 2) {
+      const double right = std::fabs(value(c + width) - v);
+      const double left = std::fabs(value(c - width) - v);
+      if (!(std::max(right, left) < change)) break;
+    }
+    const bool infinite = !std::isfinite(range_);
+    const double narrow = infinite ? 1e12 : 0.1 * range_;
+    // rules over infinite ranges look near 0 at scale 1
+    const bool far = infinite && (width < 0.3 || std::fabs(c) > 5 * width);
+    if (!(width < narrow) || (infinite && !far && width > 0.3 && width < 50)) return;
+    for (const double step : {0.0, 3.0, -3.0, 12.0, -12.0, 100.0, -100.0}) {
+      if (infinite && std::fabs(step) > 50) continue;  // far out the tail may oscillate
+      const double place = c + step * width;
+      if (place > a_ && place < b_ && places_.size() < most_places) places_.push_back(place);
+    }
+  }
+
+  double zero_between(double low, double high, double value_at_low) {
+    for (int k = 0; k < 80; ++k) {
+      const double m = low + (high - low) / 2;
+      (value(m) * value_at_low > 0 ? low : high) = m;
+    }
+    return low + (high - low) / 2;
+  }
+
+  // Around a point with the value vp that is larger or smaller than both of its neighbours: golden section.
+  void look_for_extremum(double low, double high, double vp, double vq) {
+    const double vo = value(low);
+    const bool top = vp >= vo && vp > vq;
+    const bool bottom = vp <= vo && vp < vq;
+    if (!(u_.denominator ? (std::fabs(vp) <= std::fabs(vo) && std::fabs(vp) < std::fabs(vq)) : top || bottom)) return;
+    const double sign = u_.denominator ? (vp > 0 ? 1.0 : -1.0) : bottom ? 1.0 : -1.0;
+    constexpr double golden = 0.6180339887498949;
+    for (int k = 0; k < 90; ++k) {
+      const double l = high - golden * (high - low);
+      const double h = low + golden * (high - low);
+      if (sign * value(l) < sign * value(h)) {
+        high = h;
+      } else {
+        low = l;
+      }
+    }
+    add(low + (high - low) / 2);
+  }
+
+  const Inner& u_;
+  const Expr& x_;
+  double a_;
+  double b_;
+  double range_;
+  EvaluationPlan plan_;
+  GraphEvaluator<RealDomain> evaluator_;
+  std::vector<double>& places_;
+};
+
 }  // namespace
 
 std::vector<double> narrow_places(const Expr& f, const Expr& x, double a, double b) {
@@ -78,84 +178,7 @@ std::vector<double> narrow_places(const Expr& f, const Expr& x, double a, double
   const std::vector<Inner> inner = inner_expressions(f, x);
   if (inner.empty()) return places;
   const std::vector<double> points = grid(a, b);
-  const double range = std::isfinite(a) && std::isfinite(b) ? b - a : std::numeric_limits<double>::infinity();
-  for (const Inner& u : inner) {
-    const EvaluationPlan plan({&u.expression, 1});
-    GraphEvaluator<RealDomain> evaluator;
-    const auto value = [&](double at) {
-      const BriefFaults brief;
-      try {
-        return evaluator.run(plan, [&](const Expr& e, double& v) {
-          if (!(e == x)) return false;
-          v = at;
-          return true;
-        })[0];
-      } catch (const Error& e) {
-        if (e.kind() == ErrorKind::limit || e.kind() == ErrorKind::interrupted) throw;
-        return std::numeric_limits<double>::quiet_NaN();
-      }
-    };
-    // A place, and the distance over which something happens there.
-    const auto add = [&](double c) {
-      const double v = value(c);
-      const double change = u.denominator ? std::fabs(v) : 1.0;
-      if (!std::isfinite(v) || !(change > 0)) return;
-      double width = std::max(std::fabs(c), 1e-300) * 1e-14;
-      for (int k = 0; k < 1100 && width < 1e300; ++k, width *= 2) {
-        const double right = std::fabs(value(c + width) - v);
-        const double left = std::fabs(value(c - width) - v);
-        if (!(std::max(right, left) < change)) break;
-      }
-      const double narrow = std::isfinite(range) ? 0.1 * range : 1e12;
-      const bool far = !std::isfinite(range) &&
-                       (width < 0.3 || std::fabs(c) > 5 * width);  // rules over infinite ranges look near 0 at scale 1
-      if (!(width < narrow) || (!std::isfinite(range) && !far && width > 0.3 && width < 50)) return;
-      for (const double step : {0.0, 3.0, -3.0, 12.0, -12.0, 100.0, -100.0}) {
-        if (!std::isfinite(range) && std::fabs(step) > 50) continue;  // far out the tail may oscillate
-        const double place = c + step * width;
-        if (place > a && place < b && places.size() < most_places) places.push_back(place);
-      }
-    };
-    for (std::size_t i = 0; i + 1 < points.size(); ++i) {
-      const double p = points[i];
-      const double q = points[i + 1];
-      const double vp = value(p);
-      const double vq = value(q);
-      if (!std::isfinite(vp) || !std::isfinite(vq)) continue;
-      if (vp == 0) add(p);
-      if (vp * vq < 0 && !u.denominator) {  // zeros of denominators are singular places, which are known already
-        double low = p;
-        double high = q;
-        for (int k = 0; k < 80; ++k) {
-          const double m = low + (high - low) / 2;
-          (value(m) * vp > 0 ? low : high) = m;
-        }
-        add(low + (high - low) / 2);
-      }
-      if (i == 0) continue;
-      const double o = points[i - 1];
-      const double vo = value(o);
-      const bool top = vp >= vo && vp > vq;
-      const bool bottom = vp <= vo && vp < vq;
-      if (!(u.denominator ? (std::fabs(vp) <= std::fabs(vo) && std::fabs(vp) < std::fabs(vq)) : top || bottom))
-        continue;
-      // Golden section within the three points.
-      const double sign = u.denominator ? (vp > 0 ? 1.0 : -1.0) : bottom ? 1.0 : -1.0;
-      double low = o;
-      double high = q;
-      constexpr double golden = 0.6180339887498949;
-      for (int k = 0; k < 90; ++k) {
-        const double l = high - golden * (high - low);
-        const double h = low + golden * (high - low);
-        if (sign * value(l) < sign * value(h)) {
-          high = h;
-        } else {
-          low = l;
-        }
-      }
-      add(low + (high - low) / 2);
-    }
-  }
+  for (const Inner& u : inner) Watched(u, x, a, b, places).look_at(points);
   std::sort(places.begin(), places.end());
   // Places that nearly coincide would make pieces of nothing.
   std::vector<double> apart;
