@@ -9,12 +9,12 @@
 
 namespace boreon::equations {
 
-std::optional<std::vector<Expr>> domain_ends(const Expr& side, const Symbol& x) {
+std::optional<std::vector<Expr>> domain_ends(const Expr& side, const Symbol& x, const Expr& from, const Expr& to) {
   if (!depends_on(side, x)) return std::vector<Expr>{};
   Signs signs;
   std::optional<std::vector<Expr>> places;
   try {
-    places = singular_places(side, x, signs, -infinity(), infinity());
+    places = singular_places(side, x, signs, from, to);
   } catch (const UnknownSign&) {
   }
   if (!places) return std::nullopt;

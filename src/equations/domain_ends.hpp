@@ -10,8 +10,10 @@
 
 namespace boreon::equations {
 
-/// Nothing if they could not all be found. Candidates: at some of them nothing may happen.
-[[nodiscard]] std::optional<std::vector<Expr>> domain_ends(const Expr& side, const Symbol& x);
+/// Nothing if they could not all be found. Candidates: at some of them nothing may happen. Between `from` and `to`,
+/// which where they are numbers bound periodic ones.
+[[nodiscard]] std::optional<std::vector<Expr>> domain_ends(const Expr& side, const Symbol& x,
+                                                           const Expr& from = -infinity(), const Expr& to = infinity());
 
 /// With the places at which amounts, signs, pieces change their form.
 [[nodiscard]] std::optional<std::vector<Expr>> domain_ends_and_breaks(const Expr& side, const Symbol& x);

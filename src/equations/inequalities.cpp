@@ -131,7 +131,8 @@ class Cells {
   }
 
   void ends_of_domain(const Expr& side) {
-    const auto places = domain_ends(side, x_);
+    const auto places = within_ ? domain_ends(side, x_, Number::exact(within_->first), Number::exact(within_->second))
+                                : domain_ends(side, x_);
     if (!places)
       throw Unsettled{"the places where " + to_text(side, {80, {}}) +
                       " is singular or ceases to be real were not all found"};

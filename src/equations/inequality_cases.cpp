@@ -16,6 +16,7 @@
 #include "boreon/evaluate.hpp"
 #include "boreon/functions.hpp"
 #include "boreon/sampling.hpp"
+#include "boreon/simplify.hpp"
 #include "boreon/symbol.hpp"
 #include "boreon/text.hpp"
 #include "boreon/traverse.hpp"
@@ -161,8 +162,11 @@ class Regions {
         });
         if (n.is(Kind::call) && n.function().name == "log") critical(n.operands()[0]);
       });
-      out.push_back(r.value);
-      if (std::find(places_.begin(), places_.end(), r.value) == places_.end()) places_.push_back(r.value);
+      // 1 - y for -(y - 1)
+      const Expr apart = expand(r.value);
+      const Expr value = written_cost(apart) < written_cost(r.value) ? apart : r.value;
+      out.push_back(value);
+      if (std::find(places_.begin(), places_.end(), value) == places_.end()) places_.push_back(value);
     }
     return out;
   }

@@ -336,7 +336,8 @@ class Segment {
     for (int i = 0; i < places; ++i) {
       Bindings here = numbers;
       here.set(along(), substitute(start_ + length_ * Number(2 * i + 1, 2 * places), numbers, Unused::allowed));
-      const double is = evaluate(sum, here, Unused::allowed);
+      // coefficients may be real only as a whole: erf of complex arguments
+      const double is = evaluate_complex(sum, here, Unused::allowed).real();
       const double wanted = evaluate(l.value, here, Unused::allowed);
       missed += (is - wanted) * (is - wanted);
       const double straight = evaluate(apart, here, Unused::allowed);

@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <complex>
 #include <functional>
 #include <map>
 #include <optional>
@@ -324,8 +325,10 @@ class Fourier {
           }
           const double reference = q.value * (n == 0 ? 1 : 2) / period;
           const Expr value = n == 0 ? out_.mean : sine ? out_.at(n).second : out_.at(n).first;
-          const double derived = evaluate(value, at, Unused::allowed);
-          const double error = std::abs(derived - reference);
+          // real as a whole, though parts may be complex: erf(a + i*b) with its conjugate
+          const std::complex<double> whole = evaluate_complex(value, at, Unused::allowed);
+          const double derived = whole.real();
+          const double error = std::abs(whole - reference);
           const double scale = std::max({std::abs(reference), std::abs(derived), 1e-3 * size, 1e-300});
           const double digits = error == 0 ? 15 : std::clamp(-std::log10(error / scale), 0.0, 15.0);
           ++c.entries;
