@@ -10,6 +10,7 @@
 #include <optional>
 #include <set>
 
+#include "algebra/linear_terms.hpp"
 #include "boreon/algebra.hpp"
 #include "boreon/bindings.hpp"
 #include "boreon/error.hpp"

@@ -89,6 +89,22 @@ struct Sum {
   double scale = 0;  // of the parts that may cancel
 };
 
+// From 0 to the end, beside what impulses give.
+std::optional<Sum> whole_range(const Sum& impulses, const Expr& integrand, const Symbol& t, const Expr& end) {
+  QuadratureOptions options;
+  options.breaks = places_to_split(integrand, t, 0, end);
+  const QuadratureResult q = quadrature(integrand, t, 0, end, {}, options);
+  if (!q.converged) return std::nullopt;
+  if (!end.is_constant(ConstantCode::infinity)) {
+    // what grows is not cut off: the last part of the range must not count
+    for (const Expr& late : {end, end * 15 / 16}) {
+      const double left = std::abs(evaluate(integrand, {{t, late}}, Unused::allowed)) * evaluate(end);
+      if (!(left <= 1e-11 * std::abs(q.value) + 1e-300)) return std::nullopt;
+    }
+  }
+  return Sum{impulses.value + q.value, std::max(impulses.scale, std::abs(q.value))};
+}
+
 std::optional<Sum> transform_at(const Expr& smooth, const std::vector<Expr>& impulses, const Symbol& t, const Symbol& s,
                                 const Bindings& at, double fall) {
   Sum out;
@@ -105,25 +121,14 @@ std::optional<Sum> transform_at(const Expr& smooth, const std::vector<Expr>& imp
     for (ExponentialTerm& e : *terms) e.rate -= substitute(s, at, Unused::allowed);
     integrand = sum_of(*terms, t);
   }
-  QuadratureOptions options;
-  // steps without end are followed until the exponential has fallen below all digits
-  Expr end = infinity();
-  if (has_piece(smooth)) {
-    double last = 0;
-    for (const Expr& place : places_to_split(integrand, t, 0, infinity())) last = std::max(last, evaluate(place));
-    end = Expr(Number::exact(std::ceil(last + 38 / fall)));
+  if (!has_piece(smooth)) return whole_range(out, integrand, t, infinity());
+  // steps without end are followed until the exponential has fallen below all digits; what grows needs a longer way
+  double last = 0;
+  for (const Expr& place : places_to_split(integrand, t, 0, infinity())) last = std::max(last, evaluate(place));
+  for (const double exponent : {38.0, 48.0}) {
+    if (auto sum = whole_range(out, integrand, t, Number::exact(std::ceil(last + exponent / fall)))) return sum;
   }
-  options.breaks = places_to_split(integrand, t, 0, end);
-  const QuadratureResult q = quadrature(integrand, t, 0, end, {}, options);
-  if (!q.converged) return std::nullopt;
-  if (!end.is_constant(ConstantCode::infinity)) {
-    // what grows is not cut off: the last part of the range must not count
-    for (const Expr& late : {end, end * 15 / 16}) {
-      const double left = std::abs(evaluate(integrand, {{t, late}}, Unused::allowed)) * evaluate(end);
-      if (!(left <= 1e-11 * std::abs(q.value) + 1e-300)) return std::nullopt;
-    }
-  }
-  return Sum{out.value + q.value, std::max(out.scale, std::abs(q.value))};
+  return std::nullopt;
 }
 
 void conclude(Evidence& out) {
