@@ -16,6 +16,7 @@
 #include "boreon/traverse.hpp"
 #include "boreon/work.hpp"
 #include "calculus/integral/breaks.hpp"
+#include "calculus/integral/integrator.hpp"
 #include "calculus/signs.hpp"
 #include "equations/domain_ends.hpp"
 #include "equations/real_search.hpp"
