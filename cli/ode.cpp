@@ -40,17 +40,6 @@ std::vector<std::string> asked(const SolveRequest& r) {
   return out;
 }
 
-Expr difference(const std::string& text, const ParseContext& context, const char* place) {
-  if (text.find("==") != std::string::npos)
-    throw Error(ErrorKind::usage, "an equation has one equals sign: left = right, not '" + text + "'");
-  const Expr e = read_input(text, context, place);
-  if (e.is(Kind::relation) && e.relation_op() == RelationOp::equal) return e.operands()[0] - e.operands()[1];
-  if (e.is_constant(ConstantCode::true_value)) return 0;
-  if (e.is_constant(ConstantCode::false_value)) return 1;
-  if (is_condition(e)) throw Error(ErrorKind::usage, "'" + text + "' is an inequality, where an equation is meant");
-  return e;
-}
-
 struct Problem {
   std::vector<Expr> equations;
   std::vector<Expr> unknowns;
@@ -74,8 +63,7 @@ Problem problem_of(const SolveRequest& r) {
   }
   if (unknowns.empty()) throw Error(ErrorKind::usage, "--for takes the unknowns: --for \"y(t)\"");
   const std::string& variable = unknowns[0].variable;
-  const auto known = assumed.context.names.find(variable);
-  const Symbol t = known == assumed.context.names.end() ? Symbol(variable) : Symbol::from(known->second);
+  const Symbol t = symbol_named(variable, assumed);
   ParseContext context = assumed.context;
   context.independent = t;
   ParseContext places = assumed.context;
@@ -146,6 +134,14 @@ void list_solutions(const SolveRequest& r, const OdeSolutionSet& s, Answer& a) {
   }
 }
 
+// One function and its value as the result.
+void set_value(const Problem& p, const Expr& value, Answer& a) {
+  Json values = Json::object();
+  values[to_text(p.unknowns[0])] = to_text(value);
+  a.json["result"] = Json::array();
+  a.json["result"].push_back(std::move(values));
+}
+
 // With numbers for everything: the same equations stepped in time
 std::string run_beside(const SolveRequest& r, const Problem& p, const OdeSolutionSet& s, Answer& a) {
   std::string beside;
@@ -167,6 +163,39 @@ std::string run_beside(const SolveRequest& r, const Problem& p, const OdeSolutio
 
 }  // namespace
 
+Expr difference(const std::string& text, const ParseContext& context, const char* place) {
+  if (text.find("==") != std::string::npos)
+    throw Error(ErrorKind::usage, "an equation has one equals sign: left = right, not '" + text + "'");
+  const Expr e = read_input(text, context, place);
+  if (e.is(Kind::relation) && e.relation_op() == RelationOp::equal) return e.operands()[0] - e.operands()[1];
+  if (e.is_constant(ConstantCode::true_value)) return 0;
+  if (e.is_constant(ConstantCode::false_value)) return 1;
+  if (is_condition(e)) throw Error(ErrorKind::usage, "'" + text + "' is an inequality, where an equation is meant");
+  return e;
+}
+
+Symbol symbol_named(const std::string& name, const Assumed& assumed) {
+  const auto known = assumed.context.names.find(name);
+  return known == assumed.context.names.end() ? Symbol(name) : Symbol::from(known->second);
+}
+
+void add_route(const SolveRequest& r, const std::vector<std::string>& steps, Answer& a) {
+  if (!r.steps) return;
+  a.json["steps"] = Json(steps);
+  if (!steps.empty()) a.text += fmt::format("route:\n  {}\n", fmt::join(steps, "\n  "));
+}
+
+Answer begun_answer(const char* status, const std::string& reason, const Evidence& check) {
+  Answer a;
+  a.json["status"] = status;
+  a.json["reason"] = reason;
+  a.json["check"] = json_of(check);
+  if (status != std::string_view("unevaluated")) return a;
+  a.json["result"] = nullptr;
+  a.text = fmt::format("unevaluated: {}\n", reason);
+  return a;
+}
+
 bool asks_for_functions(const SolveRequest& r) {
   const auto asked_for = asked(r);
   return std::any_of(asked_for.begin(), asked_for.end(), [](const std::string& t) {
@@ -185,19 +214,9 @@ Answer solve_by_series(const SolveRequest& r) {
   options.conditions = p.options.conditions;
   if (!r.about.empty()) options.about = read_input(r.about.get(), assumptions_of(r).context, "--about");
   const OdeSeries s = series_solution(p.equations[0], p.unknowns[0], options);
-  Answer a;
-  a.json["status"] = s.found ? "approximate" : "unevaluated";
-  a.json["reason"] = s.reason;
-  a.json["check"] = json_of(s.check);
-  if (!s.found) {
-    a.json["result"] = nullptr;
-    a.text = fmt::format("unevaluated: {}\n", s.reason);
-    return a;
-  }
-  Json values = Json::object();
-  values[to_text(p.unknowns[0])] = to_text(s.solution);
-  a.json["result"] = Json::array();
-  a.json["result"].push_back(std::move(values));
+  Answer a = begun_answer(s.found ? "approximate" : "unevaluated", s.reason, s.check);
+  if (!s.found) return a;
+  set_value(p, s.solution, a);
   a.json["independent"] = texts(s.independent);
   a.json["exponents"] = texts(s.exponents);
   a.json["constants"] = texts(s.constants);
@@ -232,19 +251,9 @@ Answer solve_by_perturbation(const SolveRequest& r) {
   options.conditions = p.options.conditions;
   const Expr parameter = read_input(r.small.get(), assumptions_of(r).context, "--small");
   const Perturbation s = perturbation_expansion(p.equations[0], p.unknowns[0], parameter, options);
-  Answer a;
-  a.json["status"] = s.found ? "approximate" : "unevaluated";
-  a.json["reason"] = s.reason;
-  a.json["check"] = json_of(s.check);
-  if (!s.found) {
-    a.json["result"] = nullptr;
-    a.text = fmt::format("unevaluated: {}\n", s.reason);
-    return a;
-  }
-  Json values = Json::object();
-  values[to_text(p.unknowns[0])] = to_text(s.solution);
-  a.json["result"] = Json::array();
-  a.json["result"].push_back(std::move(values));
+  Answer a = begun_answer(s.found ? "approximate" : "unevaluated", s.reason, s.check);
+  if (!s.found) return a;
+  set_value(p, s.solution, a);
   a.json["terms"] = texts(s.terms);
   a.json["constants"] = texts(s.constants);
   a.text = typeset(r, equation(p.unknowns[0], s.solution)) + "\n";
@@ -253,8 +262,7 @@ Answer solve_by_perturbation(const SolveRequest& r) {
     a.text += fmt::format("good for short times only: terms with {0} times a wave grow with {0}\n", p.variable);
   a.json["secular"] = s.secular;
   a.text += fmt::format("check: {} ({} points)\n", s.check.method, s.check.points);
-  if (r.steps && !s.steps.empty()) a.text += fmt::format("route:\n  {}\n", fmt::join(s.steps, "\n  "));
-  if (r.steps) a.json["steps"] = Json(s.steps);
+  add_route(r, s.steps, a);
   return a;
 }
 
@@ -269,8 +277,7 @@ Answer solve_for_constants(const SolveRequest& r) {
       equals == std::string::npos ? std::nullopt : unknown_of(without_blanks(r.inputs[0].substr(0, equals)));
   if (r.inputs.size() != 1 || !name || find_function(name->name) != nullptr) wrong();
   const Assumed assumed = assumptions_of(r);
-  const auto known = assumed.context.names.find(name->variable);
-  const Symbol t = known == assumed.context.names.end() ? Symbol(name->variable) : Symbol::from(known->second);
+  const Symbol t = symbol_named(name->variable, assumed);
   const Expr body = read_input(r.inputs[0].substr(equals + 1), assumed.context);
   ParseContext places = assumed.context;
   places.independent = t;
@@ -322,8 +329,7 @@ Answer solve_differential_equations(const SolveRequest& r) {
   if (s.check.verdict == Verdict::agrees)
     a.text += fmt::format("check: {} ({:.0f} digits at {} points){}\n", s.check.method,
                           std::floor(std::min(15.0, s.check.digits)), s.check.points, beside);
-  if (r.steps && !s.steps.empty()) a.text += fmt::format("route:\n  {}\n", fmt::join(s.steps, "\n  "));
-  if (r.steps) a.json["steps"] = Json(s.steps);
+  add_route(r, s.steps, a);
   return a;
 }
 

@@ -39,16 +39,10 @@ std::optional<TwoVariables> asked_for(const SolveRequest& r) {
   return lists.size() == 1 ? of_two(lists[0]) : std::nullopt;
 }
 
-Expr difference_of(const Expr& e, const std::string& text) {
-  if (e.is(Kind::relation) && e.relation_op() == RelationOp::equal) return e.operands()[0] - e.operands()[1];
-  if (is_condition(e)) throw Error(ErrorKind::usage, "'" + text + "' is an inequality, where an equation is meant");
-  return e;
-}
-
 // "derivative(u(x,t), x) = 0 at x = 1", or with the place in the call: "u(x,0) = sin(x)"
 Expr condition_of(const std::string& text, const ParseContext& context) {
   const std::size_t at = text.find(" at ");
-  const Expr e = difference_of(read_input(text.substr(0, at), context, "--given"), text);
+  const Expr e = difference(text.substr(0, at), context, "--given");
   if (at == std::string::npos) return e;
   const std::string place = text.substr(at + 4);
   const Expr where = read_input(place, context, "--given");
@@ -68,28 +62,17 @@ Answer solve_partial_equation(const SolveRequest& r) {
   const Assumed assumed = assumptions_of(r);
   ParseContext context = assumed.context;
   context.functions.emplace(u.name, 2);
-  const auto symbol = [&](const std::string& name) {
-    const auto known = context.names.find(name);
-    return known == context.names.end() ? Expr(Symbol(name)) : known->second;
-  };
-  const Expr unknown = UnknownFunction(u.name)(symbol(u.first), symbol(u.second));
+  const Expr unknown = UnknownFunction(u.name)(symbol_named(u.first, assumed), symbol_named(u.second, assumed));
   if (r.inputs.size() != 1) throw Error(ErrorKind::usage, "a partial differential equation is solved by itself");
-  const Expr equation = difference_of(read_input(r.inputs[0], context), r.inputs[0]);
+  const Expr equation = difference(r.inputs[0], context, "");
   PdeOptions options;
   options.conditions = assumed.conditions;
   for (const std::string& list : r.given) {
     for (const std::string& text : split(list)) options.given.push_back(condition_of(text, context));
   }
   const PdeSolution s = solve_pde(equation, unknown, options);
-  Answer a;
-  a.json["status"] = to_string(s.status);
-  a.json["reason"] = s.reason;
-  a.json["check"] = json_of(s.check);
-  if (s.status == SolveStatus::unevaluated) {
-    a.json["result"] = nullptr;
-    a.text = fmt::format("unevaluated: {}\n", s.reason);
-    return a;
-  }
+  Answer a = begun_answer(to_string(s.status), s.reason, s.check);
+  if (s.status == SolveStatus::unevaluated) return a;
   a.json["result"] = to_text(s.value);
   if (s.term) {
     a.json["term"] = to_text(*s.term);
@@ -100,8 +83,7 @@ Answer solve_partial_equation(const SolveRequest& r) {
   if (s.arbitrary) a.text += fmt::format("{} is any function of one variable\n", s.arbitrary->name());
   if (!s.conditions.empty()) a.text += fmt::format("looked at where {}\n", fmt::join(texts(s.conditions), " and "));
   a.text += fmt::format("check: {} ({:.0f} digits at {} points)\n", s.check.method, s.check.digits, s.check.points);
-  if (r.steps && !s.steps.empty()) a.text += fmt::format("route:\n  {}\n", fmt::join(s.steps, "\n  "));
-  if (r.steps) a.json["steps"] = Json(s.steps);
+  add_route(r, s.steps, a);
   return a;
 }
 

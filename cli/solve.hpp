@@ -49,6 +49,15 @@ void conclude(const SolveRequest& r, const SolutionSet& s, Answer& a);
 [[nodiscard]] Answer stationary_points_of(const SolveRequest& r, const Expr& f, const std::vector<Expr>& unknowns,
                                           const SolveOptions& options);
 
+/// Left minus right of one equation; anything else is refused. `place` is the option it stands in, if any.
+[[nodiscard]] Expr difference(const std::string& text, const ParseContext& context, const char* place);
+/// The symbol of this name with what is assumed of it.
+[[nodiscard]] Symbol symbol_named(const std::string& name, const Assumed& assumed);
+/// --steps: the route as field and lines.
+void add_route(const SolveRequest& r, const std::vector<std::string>& steps, Answer& a);
+/// What is known of an answer before its value: status, reason, evidence; where nothing was found, all of it.
+[[nodiscard]] Answer begun_answer(const char* status, const std::string& reason, const Evidence& check);
+
 /// What --for names.
 [[nodiscard]] std::vector<Expr> named_unknowns(const SolveRequest& r, const Assumed& assumed);
 [[nodiscard]] std::vector<std::string> texts(const std::vector<Expr>& list);

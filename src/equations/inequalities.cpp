@@ -80,6 +80,8 @@ class Cells {
       }
     } catch (const Unsettled& u) {
       out.reason = u.why;
+    } catch (const UnknownSign& u) {
+      out.reason = "the sign of " + to_text(u.of, {60, {}}) + " is not known";
     }
     return out;
   }

@@ -153,13 +153,8 @@ class Line {
       std::vector<LineRoot> out;
       for (const Root& r : *roots) {
         if (!r.conditions.empty()) throw NotProved{};
-        const auto v = certified_value(r.value, {}, {});
-        if (!v && !r.value.is_integer(0)) throw NotProved{};
-        const std::complex<double> value = v.value_or(0.0);
-        if (std::abs(value.imag()) > 1e-14 * std::abs(value)) continue;
-        LineRoot root{r.value, value.real(), {}};
-        if (outside(root)) continue;
-        if (sign_at(f, root) == 0) out.push_back(std::move(root));
+        auto root = exact_place(r.value);
+        if (root && !outside(*root) && sign_at(f, *root) == 0) out.push_back(std::move(*root));
       }
       return out;
     }
@@ -239,17 +234,23 @@ class Line {
     return {Number::parse(decimal), std::stod(decimal), decimal};
   }
 
+  // A place in closed form; nothing where it is not real.
+  static std::optional<LineRoot> exact_place(const Expr& p) {
+    const auto v = certified_value(p, {}, {});
+    if (!v && !p.is_integer(0)) throw NotProved{};
+    const std::complex<double> value = v.value_or(0.0);
+    if (std::abs(value.imag()) > 1e-14 * std::abs(value)) return std::nullopt;
+    return LineRoot{p, value.real(), {}};
+  }
+
   // Where f is singular or ceases to be real.
   std::vector<LineRoot> ends_of(const Expr& f) {
     const auto places = domain_ends_and_breaks(f, x_);
     if (!places) throw NotProved{};
     std::vector<LineRoot> out;
     for (const Expr& p : *places) {
-      const auto v = certified_value(p, {}, {});
-      if (p.has_symbols() || (!v && !p.is_integer(0))) throw NotProved{};
-      const std::complex<double> value = v.value_or(0.0);
-      if (std::abs(value.imag()) > 1e-14 * std::abs(value)) continue;
-      out.push_back({p, value.real(), {}});
+      if (p.has_symbols()) throw NotProved{};
+      if (auto place = exact_place(p)) out.push_back(std::move(*place));
     }
     return out;
   }
@@ -321,9 +322,8 @@ class Line {
       for (const auto& [other, smooth] : marked) known = known || same(other, nodes[i]);
       if (!known) marked.emplace_back(nodes[i], i >= ends);
     }
-    if (low_ == 0 && std::none_of(marked.begin(), marked.end(), [](const auto& m) { return m.first.place == 0; }))
-      marked.push_back({{0, 0, {}}, false});
-    if (high_ == 0 && std::none_of(marked.begin(), marked.end(), [](const auto& m) { return m.first.place == 0; }))
+    const bool half = low_ == 0 || high_ == 0;
+    if (half && std::none_of(marked.begin(), marked.end(), [](const auto& m) { return m.first.place == 0; }))
       marked.push_back({{0, 0, {}}, false});
     std::sort(marked.begin(), marked.end(), [](const auto& a, const auto& b) { return a.first.place < b.first.place; });
     std::vector<LineRoot> out;

@@ -6,12 +6,14 @@
 #include <algorithm>
 #include <cmath>
 
+#include "algebra/put_in.hpp"
 #include "boreon/algebra.hpp"
 #include "boreon/bindings.hpp"
 #include "boreon/calculus.hpp"
 #include "boreon/catalogue.hpp"
 #include "boreon/error.hpp"
 #include "boreon/function.hpp"
+#include "boreon/functions.hpp"
 #include "boreon/ode.hpp"
 #include "boreon/ode_series.hpp"
 #include "boreon/sampling.hpp"
@@ -31,7 +33,6 @@ class Expansion {
  public:
   Expansion(const Expr& equation, const Expr& unknown, const Expr& parameter, const PerturbationOptions& options)
       : equation_(evaluate_derivatives(equation)),
-        unknown_(unknown),
         t_(Symbol::from(unknown.operands()[1])),
         name_(unknown.name()),
         parameter_(Symbol::from(parameter)),
@@ -65,7 +66,11 @@ class Expansion {
       }
       return order;
     };
-    return order_of(substitute(equation_, {{parameter_, 0}}, Unused::allowed)) < order_of(equation_);
+    return order_of(put(equation_, parameter_, 0)) < order_of(equation_);
+  }
+
+  [[nodiscard]] Expr with_solution(const Expr& e, const Expr& y) const {
+    return evaluate_derivatives(substitute(e, UnknownFunction(name_), Function(name_, {t_}, y, Unused::allowed)));
   }
 
   // e with y = y0 + ... + parameter^k*Y, its coefficient of parameter^k.
@@ -73,13 +78,8 @@ class Expansion {
     Expr sum = power(parameter_, k) * Y(t_);
     for (std::size_t i = 0; i < out_.terms.size(); ++i)
       sum += out_.terms[i] * power(parameter_, Expr(static_cast<std::int64_t>(i)));
-    Expr d = evaluate_derivatives(substitute(e, UnknownFunction(name_), Function(name_, {t_}, sum, Unused::allowed)));
-    Expr factorial_of_k = 1;
-    for (int i = 1; i <= k; ++i) {
-      d = derivative(d, parameter_);
-      factorial_of_k *= i;
-    }
-    return simplify(substitute(d, {{parameter_, 0}}, Unused::allowed)) / factorial_of_k;
+    const Expr d = with_solution(e, sum);
+    return simplify(put(derivative(d, parameter_, k), parameter_, 0)) / factorial(k);
   }
 
   bool solve_power(int k) {
@@ -149,16 +149,14 @@ class Expansion {
 
   // What is left of the equation at a value of the parameter and at half of it: the power by which it falls.
   void check() {
-    const Expr left = evaluate_derivatives(
-        substitute(equation_, UnknownFunction(name_), Function(name_, {t_}, out_.solution, Unused::allowed)));
+    const Expr left = with_solution(equation_, out_.solution);
     out_.check.method =
         fmt::format("what is left of the equation at small {} falls with the power stated", parameter_.name());
     out_.check.entries = 1 + options_.given.size();
     for (const Expr& g : options_.given) {
-      Expr d = evaluate_derivatives(
-          substitute(g, UnknownFunction(name_), Function(name_, {t_}, out_.solution, Unused::allowed)));
+      Expr d = with_solution(g, out_.solution);
       for (int k = 0; k <= options_.order; ++k) {
-        if (!vanishes(substitute(d, {{parameter_, 0}}, Unused::allowed))) {
+        if (!vanishes(put(d, parameter_, 0))) {
           out_.check.verdict = Verdict::disagrees;
           out_.reason = fmt::format("the condition {} = 0 is not met at power {}", to_text(g, {60, {}}), k);
           return;
@@ -203,7 +201,6 @@ class Expansion {
   }
 
   Expr equation_;
-  Expr unknown_;
   Symbol t_;
   std::string name_;
   Symbol parameter_;

@@ -225,13 +225,9 @@ class OdeSolve {
       shown = q.numerator;
     if (!options_.given.empty()) {
       if (options_.given.size() != 1 || !constant) return;
-      // y(a) = b
-      const auto calls = unknown_calls(options_.given);
-      const Symbol value("_b");
-      if (calls.size() != 1 || !calls[0].operands()[2].is_integer(0)) return;
-      const auto l = linear_in(substitute(options_.given[0], {{calls[0], value}}, Unused::allowed), value);
-      if (!l) return;
-      const Bindings there{{jet_.variable(), calls[0].operands()[1]}, {jet_.symbol(0, 0), -l->constant / l->slope}};
+      const auto given = place_and_value(options_.given[0]);
+      if (!given) return;
+      const Bindings there{{jet_.variable(), given->place}, {jet_.symbol(0, 0), given->value}};
       const SolutionSet s = solve({substitute(relation, there, Unused::allowed)}, {*constant});
       if (s.solutions.empty()) {
         failed_condition_ = conditions_text();
@@ -285,18 +281,26 @@ class OdeSolve {
     }
   }
 
-  // y(a) = b: the constant and the slope there.
+  // y(a) = b, from what is to be zero; nothing for derivatives, several places, what is not linear.
+  struct PlaceAndValue {
+    Expr place;
+    Expr value;
+  };
+  static std::optional<PlaceAndValue> place_and_value(const Expr& given) {
+    const auto calls = unknown_calls({&given, 1});
+    if (calls.size() != 1 || !calls[0].operands()[2].is_integer(0)) return std::nullopt;
+    const Symbol value("_b");
+    const auto l = linear_in(substitute(given, {{calls[0], value}}, Unused::allowed), value);
+    if (!l) return std::nullopt;
+    return PlaceAndValue{calls[0].operands()[1], -l->constant / l->slope};
+  }
+
+  // The curve through a given place: the constant and the slope there.
   bool through_given_place(Curve& curve, const Symbol& slope) {
     const std::vector<Expr> constants = constants_in({curve.t, curve.y});
-    const auto calls = unknown_calls(options_.given);
-    if (options_.given.size() != 1 || constants.size() != 1 || calls.size() != 1 ||
-        !calls[0].operands()[2].is_integer(0))
-      return false;
-    const Symbol value("_b");
-    const auto l = linear_in(substitute(options_.given[0], {{calls[0], value}}, Unused::allowed), value);
-    if (!l) return false;
-    const SolutionSet s =
-        solve({curve.t - calls[0].operands()[1], curve.y + l->constant / l->slope}, {constants[0], Expr(slope)});
+    const auto given = options_.given.size() == 1 ? place_and_value(options_.given[0]) : std::nullopt;
+    if (!given || constants.size() != 1) return false;
+    const SolutionSet s = solve({curve.t - given->place, curve.y - given->value}, {constants[0], Expr(slope)});
     for (const Solution& one : s.solutions) {
       if (!one.real || !s.integers.empty() || s.status == SolveStatus::unevaluated) continue;
       const Bindings fixed{{constants[0], *one.values.find(constants[0])}};
@@ -311,13 +315,10 @@ class OdeSolve {
   // y constant, where the family with constants has no member through the given place.
   void add_equilibrium(const std::vector<Expr>& under) {
     if (jet_.size() != 1) return;
-    const Symbol value("_b");
     for (const Expr& g : options_.given) {
-      const auto calls = unknown_calls({&g, 1});
-      if (calls.size() != 1 || !calls[0].operands()[2].is_integer(0)) continue;
-      const auto l = linear_in(substitute(g, {{calls[0], value}}, Unused::allowed), value);
-      if (!l) continue;
-      const std::vector<Expr> constant{-l->constant / l->slope};
+      const auto given = place_and_value(g);
+      if (!given) continue;
+      const std::vector<Expr> constant{given->value};
       if (!vanishes(jet_.with(jet_.equations()[0], constant))) continue;
       context_.step("a solution that stays where it is");
       add_verified({constant, {}}, under, true);

@@ -67,6 +67,8 @@ class Segment {
   static bool ends_apart(const std::vector<OnLine>& lines) { return !vanishes(lines[0].place - lines[1].place); }
 
   [[nodiscard]] Expr at(int along, int over) const { return swapped_ ? form_.at(over, along) : form_.at(along, over); }
+  // Orders along the segment and over it.
+  [[nodiscard]] Orders turned(const Orders& o) const { return swapped_ ? Orders{o.second, o.first} : o; }
   [[nodiscard]] const Symbol& along() const { return swapped_ ? form_.y : form_.x; }
   [[nodiscard]] const Symbol& over() const { return swapped_ ? form_.x : form_.y; }
 
@@ -77,7 +79,6 @@ class Segment {
     choose_functions();
     const Expr slope = at(2, 0);
     const Expr square = power(wave_number_, 2);
-
     if (at(0, 2).is_integer(0)) {
       diffusion(combine_fractions((at(0, 0) - slope * square) / at(0, 1)));
     } else if (at(0, 1).is_integer(0)) {
@@ -94,7 +95,7 @@ class Segment {
       if (a.is_integer(0)) continue;
       if (depends_on(a, form_.x) || depends_on(a, form_.y))
         throw NotSolved{"coefficients that depend on the variables are not separated"};
-      const Orders here = swapped_ ? Orders{orders.second, orders.first} : orders;
+      const Orders here = turned(orders);
       if (here != Orders{2, 0} && here != Orders{0, 0} && here != Orders{0, 1} && here != Orders{0, 2})
         throw NotSolved{"the equation is not one of heat, waves or potentials"};
     }
@@ -120,8 +121,7 @@ class Segment {
                                   to_text(length_, {40, {}}))};
     for (int i = 0; i < 2; ++i) {
       const OnLine& l = on_x_[static_cast<std::size_t>(i)];
-      const int order = swapped_ ? l.orders.second : l.orders.first;
-      const int other = swapped_ ? l.orders.first : l.orders.second;
+      const auto [order, other] = turned(l.orders);
       if (order > 1 || other != 0) throw NotSolved{"an end takes a value or the slope along the segment"};
       if (depends_on(l.value, form_.x) || depends_on(l.value, form_.y))
         throw NotSolved{"values at the ends that change are not separated"};
@@ -154,7 +154,7 @@ class Segment {
     steps_.push_back("the functions that meet both ends: " + to_text(function_, {80, {}}));
   }
 
-  [[nodiscard]] Expansion expanded(const Expr& f) const {
+  [[nodiscard]] Expansion expanded(const Expr& f) {
     Expansion out;
     if (f.is_integer(0)) return out;
     const Symbol x("_x", {Assumption::real});
@@ -190,8 +190,7 @@ class Segment {
   // The condition of this order at a place of the other variable; its value without the steady part.
   [[nodiscard]] std::optional<Expr> given_at(const Expr& place, int order) const {
     for (const OnLine& l : on_y_) {
-      const int in = swapped_ ? l.orders.first : l.orders.second;
-      const int other = swapped_ ? l.orders.second : l.orders.first;
+      const auto [other, in] = turned(l.orders);
       if (in != order || other != 0 || !(l.place == place)) continue;
       return order == 0 ? l.value - steady_ : l.value;
     }
@@ -321,7 +320,7 @@ class Segment {
     if (l.place == infinity()) return;
     constexpr std::int64_t terms = 60;
     constexpr int places = 64;
-    const int in = swapped_ ? l.orders.first : l.orders.second;
+    const int in = turned(l.orders).second;
     Expr sum = out.partial_sum(terms);
     if (in == 1) sum = derivative(sum, over());
     sum = put(sum, over(), l.place);
@@ -367,7 +366,7 @@ class Segment {
   Expr function_;
   std::vector<Part> parts_;
   std::vector<std::string> steps_;
-  mutable Evidence evidence_;
+  Evidence evidence_;
 };
 
 }  // namespace

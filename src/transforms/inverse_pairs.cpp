@@ -10,6 +10,7 @@
 #include "boreon/catalogue.hpp"
 #include "boreon/functions.hpp"
 #include "boreon/traverse.hpp"
+#include "calculus/integral/factors.hpp"
 #include "calculus/integral/integrator.hpp"
 #include "transforms/inverse_rules.hpp"
 #include "transforms/modes.hpp"
@@ -17,7 +18,7 @@
 namespace boreon::transforms {
 namespace {
 
-// c with e = c*s^p, if it is that.
+// c with e = c*unit, if it is that.
 std::optional<Expr> multiple_of(const Expr& e, const Expr& unit, const Symbol& s) {
   const Expr c = combine_fractions(e / unit);
   if (depends_on(c, s)) return std::nullopt;
@@ -26,126 +27,98 @@ std::optional<Expr> multiple_of(const Expr& e, const Expr& unit, const Symbol& s
 
 }  // namespace
 
-// exp(exponent)*s^power*kernel^kernel_power, one factor beside exponential and power of s.
-struct InverseRules::Product {
-  Expr exponent = 0;
-  Expr power = 0;
-  Expr kernel = 1;
-  Expr kernel_power = 1;
-  bool single = true;
-};
-
-InverseRules::Product InverseRules::factors_in_s(const Expr& F) const {
-  Product out;
-  for_each_factor(F, [&](const Expr& base, const Expr& exponent) {
-    if (is_call_of(base, "exp")) {
-      out.exponent += base.operands()[0] * exponent;
-    } else if (base == s_) {
-      out.power += exponent;
-    } else {
-      out.single = out.single && out.kernel.is_integer(1);
-      out.kernel = base;
-      out.kernel_power = exponent;
-    }
-  });
-  return out;
-}
-
 // Special functions of s with what stands in front of them, counted from the zero of their argument.
 InverseRules::Found InverseRules::special_pair(const Expr& F) {
-  std::optional<Expr> argument;
+  std::optional<Expr> kernel;
   bool one = true;
-  bool logarithm = false;  // of s^2 + a^2: known where it is
   for_each_factor(F, [&](const Expr& base, const Expr& exponent) {
-    logarithm = logarithm || is_call_of(base, "log");
     const bool special = is_call_of(base, "E1") || is_call_of(base, "erfc") || is_call_of(base, "cyl_bessel_k") ||
                          is_call_of(base, "log");
     if (!special || !depends_on(base, s_)) return;
-    one = one && !argument && exponent.is_integer(1);
-    argument = base.operands().back();
+    one = one && !kernel && exponent.is_integer(1);
+    kernel = base;
   });
-  if (!argument || !one) return std::nullopt;
-  auto l = linear_in(*argument, s_);
-  if (!l) l = linear_in(expand(power(*argument, 2)), s_);
-  const Expr b = logarithm || !l ? Expr(0) : combine_fractions(l->constant / l->slope);
-  const Expr moved = b.is_integer(0) ? F : moved_by(F, s_, -b);
-  Expr constant = leading_number(moved);
-  Expr rest = 1;
-  for_each_factor(moved, [&](const Expr& base, const Expr& exponent) {
-    const Expr f = power(base, exponent);
-    (depends_on(f, s_) ? rest : constant) *= f;
-  });
-  const Product there = factors_in_s(rest);
-  if (!there.single || !there.kernel.is(Kind::call)) return std::nullopt;
-  const Found f = pair_at_zero(there);
-  if (!f) return std::nullopt;
-  if (!b.is_integer(0)) step("s - b in place of s gives a factor exp(b*t)");
-  return constant * exp(-b * t_) * *f;
-}
-
-InverseRules::Found InverseRules::pair_at_zero(const Product& given) {
-  Product p = given;
-  const Expr t = t_;
-  const Expr half = Expr(1) / 2;
-  const auto is = [&](const char* name) { return is_call_of(p.kernel, name); };
-  const Expr argument = p.kernel.operands().back();
+  if (!kernel || !one) return std::nullopt;
+  Expr b = 0;
+  if (!is_call_of(*kernel, "log")) {
+    const Expr& argument = kernel->operands().back();
+    auto l = linear_in(argument, s_);
+    if (!l) l = linear_in(expand(power(argument, 2)), s_);
+    if (l) b = combine_fractions(l->constant / l->slope);
+  }
+  const families::Factors there = families::factors_of(b.is_integer(0) ? F : moved_by(F, s_, -b), s_);
+  Expr exponent = 0;
+  kernel.reset();
+  for (const auto& [base, power_of_base] : there.others) {
+    if (is_call_of(base, "exp")) {
+      exponent += base.operands()[0] * power_of_base;
+    } else if (kernel || !base.is(Kind::call)) {
+      return std::nullopt;
+    } else {
+      kernel = base;
+    }
+  }
+  if (!kernel) return std::nullopt;
   // exp(a*s) belongs to E1(a*s); what is left of the exponent delays
-  const Expr own = is("E1") ? argument : is("erfc") ? power(argument, 2) : Expr(0);
-  const auto left = linear_in(expand(p.exponent - own), s_);
+  const Expr& argument = kernel->operands().back();
+  const Expr own = is_call_of(*kernel, "E1") ? argument : is_call_of(*kernel, "erfc") ? power(argument, 2) : Expr(0);
+  const auto left = linear_in(expand(exponent - own), s_);
   if (!left) return std::nullopt;
   const Expr delay = -left->slope;
-  if (!delay.is_integer(0) || !left->constant.is_integer(0)) {
-    if (!delay.is_integer(0) && signs_.of(delay) < 0) return std::nullopt;
-    p.exponent = own;
-    const Found f = pair_at_zero(p);
-    if (!f) return std::nullopt;
-    return exp(left->constant) * (delay.is_integer(0) ? *f : delayed(*f, delay));
-  }
-  const bool plain = p.exponent.is_integer(0);
-  if (is("E1") && (p.power.is_integer(0) || p.power.is_integer(-1))) {
+  if (!delay.is_integer(0) && signs_.of(delay) < 0) return std::nullopt;
+  const Found f = pair_at_zero(*kernel, there.power);
+  if (!f) return std::nullopt;
+  if (!b.is_integer(0)) step("s - b in place of s gives a factor exp(b*t)");
+  return there.constant * exp(left->constant) * exp(-b * t_) * (delay.is_integer(0) ? *f : delayed(*f, delay));
+}
+
+// E1 and erfc stand with the exponential that belongs to them.
+InverseRules::Found InverseRules::pair_at_zero(const Expr& kernel, const Expr& s_power) {
+  const Expr t = t_;
+  const Expr half = Expr(1) / 2;
+  const auto is = [&](const char* name) { return is_call_of(kernel, name); };
+  const Expr& argument = kernel.operands().back();
+  if (is("E1") && (s_power.is_integer(0) || s_power.is_integer(-1))) {
     const auto a = multiple_of(argument, s_, s_);
-    if (!a || !(expand(p.exponent - argument)).is_integer(0) || signs_.of(*a) <= 0) return std::nullopt;
+    if (!a || signs_.of(*a) <= 0) return std::nullopt;
     step("exp(a*s)*E1(a*s) gives 1/(t + a)");
-    return p.power.is_integer(0) ? 1 / (t + *a) : log((t + *a) / *a);
+    return s_power.is_integer(0) ? 1 / (t + *a) : log((t + *a) / *a);
   }
   if (is("erfc")) {
-    if (const auto a = multiple_of(power(argument, 2), s_, s_);
-        a && expand(p.exponent - power(argument, 2)).is_integer(0) && signs_.of(*a) > 0) {
+    if (const auto a = multiple_of(power(argument, 2), s_, s_); a && signs_.of(*a) > 0) {
       step("exp(a*s)*erfc(sqrt(a*s)) gives sqrt(a)/(pi*sqrt(t)*(t + a))");
-      if (p.power.is_integer(0)) return sqrt(*a) / (pi() * sqrt(t) * (t + *a));
-      if (p.power == -half) return 1 / sqrt(pi() * (t + *a));
+      if (s_power.is_integer(0)) return sqrt(*a) / (pi() * sqrt(t) * (t + *a));
+      if (s_power == -half) return 1 / sqrt(pi() * (t + *a));
       return std::nullopt;
     }
     const auto b = multiple_of(argument, s_, s_);
-    if (b && p.power.is_integer(0) && expand(p.exponent - power(argument, 2)).is_integer(0) && signs_.of(*b) > 0) {
+    if (b && s_power.is_integer(0) && signs_.of(*b) > 0) {
       step("exp(b^2*s^2)*erfc(b*s) gives a Gaussian function");
       return exp(-t * t / (4 * power(*b, 2))) / (sqrt(pi()) * *b);
     }
     return std::nullopt;
   }
-  if (is("cyl_bessel_k") && plain) {
-    const Expr& order = p.kernel.operands()[0];
+  if (is("cyl_bessel_k")) {
+    const Expr& order = kernel.operands()[0];
     if (const auto a = multiple_of(argument, sqrt(s_), s_);
-        a && expand(2 * p.power + order).is_integer(0) && signs_.of(*a) > 0) {
+        a && expand(2 * s_power + order).is_integer(0) && signs_.of(*a) > 0) {
       step("cyl_bessel_k(n, a*sqrt(s))*s^(-n/2) gives t^(n - 1)*exp(-a^2/(4*t))");
       return power(2 * t, order - 1) * exp(-*a * *a / (4 * t)) / power(*a, order);
     }
     const auto a = multiple_of(argument, s_, s_);
-    if (!a || !p.power.is_integer(0) || signs_.of(*a) <= 0) return std::nullopt;
+    if (!a || !s_power.is_integer(0) || signs_.of(*a) <= 0) return std::nullopt;
     const Expr root = sqrt(t * t - *a * *a);
     step("cyl_bessel_k(n, a*s) gives cosh(n*acosh(t/a))/sqrt(t^2 - a^2) after a");
     const Expr wave = order.is_integer(0) ? Expr(1) : order.is_integer(1) ? t / *a : cosh(order * acosh(t / *a));
     const Expr branches[] = {wave / root, greater(t, *a), 0};
     return piecewise(branches);
   }
-  if (is("log") && plain && p.power.is_integer(-1)) {
+  if (is("log") && s_power.is_integer(-1)) {
     // log(c*(s^2 + a^2))/s
-    const auto q = polynomial_in(argument, s_, 2);
-    if (!q || q->size() != 3 || !(*q)[1].is_integer(0) || signs_.of((*q)[0] / (*q)[2]) <= 0 || signs_.of((*q)[2]) <= 0)
-      return std::nullopt;
-    const Expr a = plain_root((*q)[0] / (*q)[2]);
+    const auto q = completed_square(argument);
+    if (!q || !q->rate.is_integer(0) || q->sign < 0) return std::nullopt;
     step("log(s^2 + a^2)/s gives 2*log(a) - 2*Ci(a*t)");
-    return log((*q)[2]) + 2 * log(a) - 2 * Ci(a * t);
+    return log(q->lead) + 2 * log(q->width) - 2 * Ci(q->width * t);
   }
   return std::nullopt;
 }
@@ -175,16 +148,20 @@ InverseRules::Found InverseRules::gamma_quotient(const Expr& F) {
 
 // exp(-a*R)/R with R = sqrt(s^2 + c): a front that arrives at a.
 InverseRules::Found InverseRules::front(const Expr& F) {
-  const Product p = factors_in_s(F);
-  if (!p.single || !p.power.is_integer(0) || !(p.kernel_power == -Expr(1) / 2)) return std::nullopt;
-  const auto q = completed_square(p.kernel);
-  const auto a = q ? multiple_of(-p.exponent, sqrt(p.kernel), s_) : std::nullopt;
+  const families::Factors there = families::factors_of(F, s_);
+  const auto* exponential = there.find("exp");
+  if (!exponential || there.others.size() != 2 || !there.power.is_integer(0)) return std::nullopt;
+  const auto& [kernel, kernel_power] = there.others[exponential == &there.others[0] ? 1 : 0];
+  if (!(kernel_power == -Expr(1) / 2)) return std::nullopt;
+  const auto q = completed_square(kernel);
+  const Expr exponent = exponential->first.operands()[0] * exponential->second;
+  const auto a = q ? multiple_of(-exponent, sqrt(kernel), s_) : std::nullopt;
   if (!a || signs_.of(*a) <= 0) return std::nullopt;
   const Expr delay = *a * sqrt(q->lead);
   const Expr inside = q->width * sqrt(t_ * t_ - delay * delay);
   step("exp(-a*sqrt(s^2 + c))/sqrt(s^2 + c) gives a Bessel function of sqrt(t^2 - a^2) after a");
   const Expr wave = q->sign > 0 ? cyl_bessel_j(0, inside) : cyl_bessel_i(0, inside);
-  const Expr branches[] = {exp(-q->rate * t_) * wave / sqrt(q->lead), greater(t_, delay), 0};
+  const Expr branches[] = {there.constant * exp(-q->rate * t_) * wave / sqrt(q->lead), greater(t_, delay), 0};
   return piecewise(branches);
 }
 

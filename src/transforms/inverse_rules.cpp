@@ -21,6 +21,7 @@
 #include "boreon/text.hpp"
 #include "boreon/traverse.hpp"
 #include "calculus/integral/definite.hpp"
+#include "calculus/integral/factors.hpp"
 #include "calculus/integral/integrator.hpp"
 #include "transforms/modes.hpp"
 
@@ -258,7 +259,6 @@ InverseRules::Found InverseRules::term(const Expr& F) {
   });
   if (!depends_on(rest, s_)) return constant * rest * dirac_delta(given_time_);
   if (rest.is(Kind::sum)) {
-    if (const Found r = powers_of_gap(rest)) return constant * *r;
     const Found r = whole(rest);
     return r ? Found(constant * *r) : std::nullopt;
   }
@@ -309,21 +309,14 @@ InverseRules::Found InverseRules::shifted_pole(const Expr& F) {
   });
   if (!b || rational_only) return std::nullopt;
   const Expr moved = moved_by(F, s_, -*b);
-  Expr power = 0;
+  const families::Factors there = families::factors_of(moved, s_);
   Expr kernel = 1;
-  Expr constant = leading_number(moved);
-  for_each_factor(moved, [&](const Expr& base, const Expr& exponent) {
-    if (base == s_) {
-      power += exponent;
-    } else {
-      (depends_on(base, s_) ? kernel : constant) *= boreon::power(base, exponent);
-    }
-  });
-  Found f = known(kernel, power);
-  if (!f) f = special_pair(kernel * boreon::power(s_, power));
+  for (const auto& [base, exponent] : there.others) kernel *= boreon::power(base, exponent);
+  Found f = known(kernel, there.power);
+  if (!f) f = special_pair(kernel * boreon::power(s_, there.power));
   if (!f) return std::nullopt;
   step("s - b in place of s gives a factor exp(b*t)");
-  return constant * exp(-*b * t_) * *f;
+  return there.constant * exp(-*b * t_) * *f;
 }
 
 // F' = L[-t*f]

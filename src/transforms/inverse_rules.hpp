@@ -47,7 +47,6 @@ class InverseRules {
   [[nodiscard]] Found exponential_in_root(const Expr& R, const Symbol& root);
   [[nodiscard]] Found fraction_in_root(const Expr& piece, const Symbol& root);
   [[nodiscard]] Found known(const Expr& kernel, const Expr& power);
-  struct Product;
   /// lead*((s + rate)^2 + sign*width^2), with a positive lead and a width that is not zero.
   struct CompletedSquare {
     Expr lead;
@@ -58,9 +57,8 @@ class InverseRules {
   };
   [[nodiscard]] std::optional<CompletedSquare> completed_square(const Expr& base);
   [[nodiscard]] std::optional<Expr> the_root_of_square(const Expr& F) const;
-  [[nodiscard]] Product factors_in_s(const Expr& F) const;
   [[nodiscard]] Found special_pair(const Expr& F);
-  [[nodiscard]] Found pair_at_zero(const Product& given);
+  [[nodiscard]] Found pair_at_zero(const Expr& kernel, const Expr& s_power);
   [[nodiscard]] Found gamma_quotient(const Expr& F);
   [[nodiscard]] Found front(const Expr& F);
   [[nodiscard]] Found powers_of_gap(const Expr& F);

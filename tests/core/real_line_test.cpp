@@ -9,18 +9,13 @@
 #include <vector>
 
 #include "boreon/boreon.hpp"
+#include "effort.hpp"
 
 using namespace boreon;
 
 namespace real_line {
 
 const Symbol x("x", {Assumption::real});
-
-#ifdef __SANITIZE_ADDRESS__
-constexpr int share = 6;  // of the random cases
-#else
-constexpr int share = 1;
-#endif
 
 class Dice {
  public:
@@ -74,7 +69,7 @@ TEST_CASE("equations without a closed form: what is called complete has every ch
                                        "exp(-x^2)", "x*exp(x)", "x*log(x)", "cos(2*x)", "tanh(x)", "1/(x - 2)"};
   int complete = 0;
   int roots = 0;
-  constexpr int tried = 240 / share;
+  const int tried = test::cases(240, 240, 40);
   for (int k = 0; k < tried; ++k) {
     std::string text = std::to_string(dice(-9, 9));
     const int terms = dice(2, 3);
