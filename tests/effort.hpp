@@ -7,7 +7,7 @@
 namespace test {
 
 /// `full` where the environment variable BOREON_FULL_TESTS is set.
-inline int cases(int usual, int full, [[maybe_unused]] int sanitized) {
+inline int cases([[maybe_unused]] int usual, [[maybe_unused]] int full, [[maybe_unused]] int sanitized) {
 #if defined(BOREON_SANITIZES_ADDRESSES)
   return sanitized;
 #else
