@@ -4,10 +4,12 @@
 #include <fmt/ranges.h>
 
 #include <algorithm>
+#include <cctype>
 #include <cmath>
 
 #include "boreon/ode.hpp"
 #include "boreon/ode_series.hpp"
+#include "curves.hpp"
 #include "solve.hpp"
 
 namespace boreon::cli {
@@ -38,69 +40,6 @@ std::vector<std::string> asked(const SolveRequest& r) {
     for (const std::string& text : split(list)) out.push_back(text);
   }
   return out;
-}
-
-struct Problem {
-  std::vector<Expr> equations;
-  std::vector<Expr> unknowns;
-  OdeOptions options;
-  std::string variable;
-};
-
-// What is asked, from the words of the command line.
-Problem problem_of(const SolveRequest& r) {
-  const Assumed assumed = assumptions_of(r);
-  std::vector<FunctionName> unknowns;
-  for (const std::string& list : r.solve_for) {
-    for (const std::string& text : split(list)) {
-      const auto u = unknown_of(text);
-      if (!u)
-        throw Error(ErrorKind::usage, fmt::format("differential equations are solved for functions such as y(t), "
-                                                  "not for '{}'",
-                                                  text));
-      unknowns.push_back(*u);
-    }
-  }
-  if (unknowns.empty()) throw Error(ErrorKind::usage, "--for takes the unknowns: --for \"y(t)\"");
-  const std::string& variable = unknowns[0].variable;
-  const Symbol t = symbol_named(variable, assumed);
-  ParseContext context = assumed.context;
-  context.independent = t;
-  ParseContext places = assumed.context;
-  places.independent = t;
-  Problem p;
-  p.variable = variable;
-  for (const FunctionName& u : unknowns) {
-    if (u.variable != variable)
-      throw Error(ErrorKind::usage, fmt::format("{}({}) and {}({}) are functions of different variables",
-                                                unknowns[0].name, variable, u.name, u.variable));
-    if (assumed.context.names.contains(u.name))
-      throw Error(ErrorKind::usage,
-                  fmt::format("{} is an unknown function: --set and --assume do not take it", u.name));
-    p.unknowns.push_back(UnknownFunction(u.name)(t));
-    context.names.emplace(u.name, p.unknowns.back());
-    context.functions.emplace(u.name, 1);
-    places.functions.emplace(u.name, 1);
-  }
-  if (r.digits.get() > 0)
-    throw Error(ErrorKind::usage,
-                "--digits has no meaning here: solutions are functions; boreon evaluate gives numbers");
-  if (!r.within.empty()) throw Error(ErrorKind::usage, "--within is for equations of one number, not of functions");
-  for (const std::string& input : r.inputs) p.equations.push_back(difference(input, context, ""));
-  p.options.conditions = assumed.conditions;
-  for (const std::string& list : r.given) {
-    for (const std::string& text : split(list)) {
-      if (text.empty()) continue;
-      const Expr e = difference(text, places, "--given");
-      if (unknown_calls({&e, 1}).empty())
-        throw Error(
-            ErrorKind::usage,
-            fmt::format("--given takes values of the unknown at places, such as \"{0}(0)=1, {0}'(0)=2\", not '{1}'",
-                        unknowns[0].name, text));
-      p.options.given.push_back(e);
-    }
-  }
-  return p;
 }
 
 // The solutions as lines of the answer, and as fields.
@@ -135,19 +74,46 @@ void list_solutions(const SolveRequest& r, const OdeSolutionSet& s, Answer& a) {
 }
 
 // One function and its value as the result.
-void set_value(const Problem& p, const Expr& value, Answer& a) {
+void set_value(const FunctionProblem& p, const Expr& value, Answer& a) {
   Json values = Json::object();
   values[to_text(p.unknowns[0])] = to_text(value);
   a.json["result"] = Json::array();
   a.json["result"].push_back(std::move(values));
 }
 
+// Values that --set gives to constants of integration.
+OdeSolutionSet with_constants(const SolveRequest& r, OdeSolutionSet s) {
+  for (const auto& [name, value] : assumptions_of(r).values) {
+    if (!r.answer_may_name(name)) continue;
+    const auto constant =
+        std::find_if(s.constants.begin(), s.constants.end(), [&, n = name](const Expr& c) { return c.name() == n; });
+    if (constant == s.constants.end())
+      throw Error(ErrorKind::binding,
+                  fmt::format("--set: '{}' does not occur in the solution{}", name,
+                              s.constants.empty()
+                                  ? ", which has no constants"
+                                  : fmt::format(", whose constants are {}", fmt::join(texts(s.constants), ", "))));
+    const Bindings here{{*constant, value}};
+    const auto put = [&](Expr& e) { e = substitute(e, here, Unused::allowed); };
+    for (OdeSolution& one : s.solutions) {
+      Bindings values;
+      for (const Bindings::Entry& e : one.values.entries())
+        values.set(e.target, substitute(e.value, here, Unused::allowed));
+      one.values = values;
+      if (one.relation) put(*one.relation);
+      std::for_each(one.conditions.begin(), one.conditions.end(), put);
+    }
+    s.constants.erase(constant);
+  }
+  return s;
+}
+
 // With numbers for everything: the same equations stepped in time
-std::string run_beside(const SolveRequest& r, const Problem& p, const OdeSolutionSet& s, Answer& a) {
+std::string run_beside(const SolveRequest& r, const FunctionProblem& p, const OdeSolutionSet& s, Answer& a) {
   std::string beside;
   if (s.solutions.size() == 1 && !s.solutions[0].relation && !s.solutions[0].parameter && s.constants.empty() &&
-      !p.options.given.empty()) {
-    const Evidence run = compare_with_run(p.equations, s.solutions[0].values, p.options.given);
+      !p.given.empty()) {
+    const Evidence run = compare_with_run(p.equations, s.solutions[0].values, p.given);
     if (run.verdict == Verdict::agrees) {
       beside = fmt::format("; beside a run in time: {:.0f} digits at {} points", std::floor(run.digits), run.points);
     } else if (run.verdict == Verdict::disagrees) {
@@ -162,6 +128,61 @@ std::string run_beside(const SolveRequest& r, const Problem& p, const OdeSolutio
 }
 
 }  // namespace
+
+FunctionProblem function_problem(const SolveRequest& r) {
+  const Assumed assumed = assumptions_of(r);
+  std::vector<FunctionName> unknowns;
+  for (const std::string& list : r.solve_for) {
+    for (const std::string& text : split(list)) {
+      const auto u = unknown_of(text);
+      if (!u)
+        throw Error(ErrorKind::usage, fmt::format("differential equations are solved for functions such as y(t), "
+                                                  "not for '{}'",
+                                                  text));
+      unknowns.push_back(*u);
+    }
+  }
+  if (unknowns.empty()) throw Error(ErrorKind::usage, "--for takes the unknowns: --for \"y(t)\"");
+  const std::string& variable = unknowns[0].variable;
+  const Symbol t = symbol_named(variable, assumed);
+  ParseContext context = assumed.context;
+  context.independent = t;
+  ParseContext places = assumed.context;
+  places.independent = t;
+  FunctionProblem p;
+  p.variable = variable;
+  for (const FunctionName& u : unknowns) {
+    if (u.variable != variable)
+      throw Error(ErrorKind::usage, fmt::format("{}({}) and {}({}) are functions of different variables",
+                                                unknowns[0].name, variable, u.name, u.variable));
+    if (assumed.context.names.contains(u.name))
+      throw Error(ErrorKind::usage,
+                  fmt::format("{} is an unknown function: --set and --assume do not take it", u.name));
+    p.unknowns.push_back(UnknownFunction(u.name)(t));
+    context.names.emplace(u.name, p.unknowns.back());
+    context.functions.emplace(u.name, 1);
+    places.functions.emplace(u.name, 1);
+  }
+  if (r.digits.get() > 0)
+    throw Error(ErrorKind::usage,
+                "--digits has no meaning here: solutions are functions; boreon evaluate gives numbers");
+  if (!r.within.empty()) throw Error(ErrorKind::usage, "--within is for equations of one number, not of functions");
+  for (const std::string& input : r.inputs) p.equations.push_back(difference(input, context, ""));
+  p.conditions = assumed.conditions;
+  for (const std::string& list : r.given) {
+    for (const std::string& text : split(list)) {
+      if (text.empty()) continue;
+      const Expr e = difference(text, places, "--given");
+      if (unknown_calls({&e, 1}).empty())
+        throw Error(
+            ErrorKind::usage,
+            fmt::format("--given takes values of the unknown at places, such as \"{0}(0)=1, {0}'(0)=2\", not '{1}'",
+                        unknowns[0].name, text));
+      p.given.push_back(e);
+    }
+  }
+  return p;
+}
 
 Expr difference(const std::string& text, const ParseContext& context, const char* place) {
   if (text.find("==") != std::string::npos)
@@ -196,6 +217,12 @@ Answer begun_answer(const char* status, const std::string& reason, const Evidenc
   return a;
 }
 
+bool SolveRequest::answer_may_name(const std::string& name) const {
+  return name.size() > 1 && name[0] == 'C' &&
+         std::all_of(name.begin() + 1, name.end(), [](unsigned char c) { return std::isdigit(c) != 0; }) &&
+         asks_for_functions(*this);
+}
+
 bool asks_for_functions(const SolveRequest& r) {
   const auto asked_for = asked(r);
   return std::any_of(asked_for.begin(), asked_for.end(), [](const std::string& t) {
@@ -205,13 +232,13 @@ bool asks_for_functions(const SolveRequest& r) {
 }
 
 Answer solve_by_series(const SolveRequest& r) {
-  const Problem p = problem_of(r);
+  const FunctionProblem p = function_problem(r);
   if (p.unknowns.size() != 1 || p.equations.size() != 1)
     throw Error(ErrorKind::usage, "--series takes one equation for one function");
   OdeSeriesOptions options;
   options.order = r.series.get();
-  options.given = p.options.given;
-  options.conditions = p.options.conditions;
+  options.given = p.given;
+  options.conditions = p.conditions;
   if (!r.about.empty()) options.about = read_input(r.about.get(), assumptions_of(r).context, "--about");
   const OdeSeries s = series_solution(p.equations[0], p.unknowns[0], options);
   Answer a = begun_answer(s.found ? "approximate" : "unevaluated", s.reason, s.check);
@@ -238,17 +265,18 @@ Answer solve_by_series(const SolveRequest& r) {
                   to_text(options.about), s.singular ? "a regular singular point" : "an ordinary point");
   if (!s.conditions.empty()) a.text += fmt::format("valid for {}\n", fmt::join(texts(s.conditions), ", "));
   a.text += fmt::format("check: {} ({} points)\n", s.check.method, s.check.points);
+  add_curves(r, r, r, assumptions_of(r), {{to_text(p.unknowns[0]), s.solution}}, p.variable, a);
   return a;
 }
 
 Answer solve_by_perturbation(const SolveRequest& r) {
-  const Problem p = problem_of(r);
+  const FunctionProblem p = function_problem(r);
   if (p.unknowns.size() != 1 || p.equations.size() != 1)
     throw Error(ErrorKind::usage, "--small takes one equation for one function");
   PerturbationOptions options;
   if (r.series.peek() > 0) options.order = r.series.get();
-  options.given = p.options.given;
-  options.conditions = p.options.conditions;
+  options.given = p.given;
+  options.conditions = p.conditions;
   const Expr parameter = read_input(r.small.get(), assumptions_of(r).context, "--small");
   const Perturbation s = perturbation_expansion(p.equations[0], p.unknowns[0], parameter, options);
   Answer a = begun_answer(s.found ? "approximate" : "unevaluated", s.reason, s.check);
@@ -263,6 +291,7 @@ Answer solve_by_perturbation(const SolveRequest& r) {
   a.json["secular"] = s.secular;
   a.text += fmt::format("check: {} ({} points)\n", s.check.method, s.check.points);
   add_route(r, s.steps, a);
+  add_curves(r, r, r, assumptions_of(r), {{to_text(p.unknowns[0]), s.solution}}, p.variable, a);
   return a;
 }
 
@@ -297,8 +326,9 @@ Answer solve_for_constants(const SolveRequest& r) {
 }
 
 Answer solve_differential_equations(const SolveRequest& r) {
-  const Problem p = problem_of(r);
-  const OdeSolutionSet s = solve_ode(p.equations, p.unknowns, p.options);
+  const FunctionProblem p = function_problem(r);
+  const OdeSolutionSet s =
+      with_constants(r, solve_ode(p.equations, p.unknowns, {.conditions = p.conditions, .given = p.given}));
   Answer a;
   a.json["result"] = Json::array();
   a.json["status"] = to_string(s.status);
@@ -330,6 +360,7 @@ Answer solve_differential_equations(const SolveRequest& r) {
     a.text += fmt::format("check: {} ({:.0f} digits at {} points){}\n", s.check.method,
                           std::floor(std::min(15.0, s.check.digits)), s.check.points, beside);
   add_route(r, s.steps, a);
+  if (!r.plot.empty()) add_curves(r, r, r, assumptions_of(r), graphs_of(s), p.variable, a);
   return a;
 }
 

@@ -19,6 +19,11 @@ void FigureOptions::declare_axes(Declaration& d, const char* x, const char* y) {
   d.add("--log-y", log_y, y);
 }
 
+void RangeOptions::declare_range(Declaration& d, const char* range) {
+  d.add("--over", over, range).formulas();
+  d.add("--against", against, "a table .csv whose columns are drawn as points over its first one").files();
+}
+
 void MonteCarloOption::declare_draws(Declaration& d) {
   d.add("--monte-carlo", monte_carlo, "draws of the uncertain parameters, beside first order").within(2, 100000000);
 }

@@ -28,6 +28,14 @@ struct FigureOptions {
   void declare_axes(Declaration& d, const char* x, const char* y = "logarithmic value axis");
 };
 
+/// Curves over a range of their variable.
+struct RangeOptions {
+  Option<std::string> over;
+  Option<std::string> against;
+
+  void declare_range(Declaration& d, const char* range = "range of the figure: \"t from 0 to 10\"");
+};
+
 struct MonteCarloOption {
   Option<std::size_t> monte_carlo{0};
 

@@ -189,7 +189,7 @@ void put_in(const Request& r, Assumed& assumed) {
         if (other == name) throw Error(ErrorKind::usage, fmt::format("{} is given twice in --set", name));
       }
       const std::vector<std::string> texts = texts_of(r);
-      if (std::none_of(texts.begin(), texts.end(), [&, n = name](const std::string& t) { return occurs_in(t, n); })) {
+      if (!r.answer_may_name(name) && std::none_of(texts.begin(), texts.end(), [&, n = name](const std::string& t) { return occurs_in(t, n); })) {
         std::vector<std::string> names;
         for (const std::string& input : r.inputs) {
           for (const Symbol& symbol : free_symbols(read_input(input, {}))) names.push_back(symbol.name());

@@ -22,6 +22,8 @@ struct Request {
   Request& operator=(const Request&) = default;
   virtual ~Request() = default;
   virtual void declare(Declaration&) {}
+  /// Whether --set may give a value to a name that stands in the answer only.
+  [[nodiscard]] virtual bool answer_may_name(const std::string&) const { return false; }
 
   std::string command;
   std::vector<std::string> inputs;  ///< a model file, or expressions

@@ -333,7 +333,9 @@ Answer answer_to(const SolveRequest& r) {
   if (r.stationary || r.inverse) return consequence_of(r);
   if (asks_for_field(r)) return solve_partial_equation(r);
   if (asks_for_functions(r) && !r.small.peek().empty()) return solve_by_perturbation(r);
-  if (asks_for_functions(r)) return r.series.peek() > 0 ? solve_by_series(r) : solve_differential_equations(r);
+  if (asks_for_functions(r) && r.series.peek() > 0) return solve_by_series(r);
+  if (asks_for_sequence(r)) return solve_difference_equation(r);
+  if (asks_for_functions(r)) return solve_differential_equations(r);
   if (r.series.peek() > 0)
     throw Error(ErrorKind::usage,
                 "--series is for a differential equation: --for \"y(t)\"; boreon series expands "
@@ -371,7 +373,11 @@ void SolveRequest::declare(Declaration& d) {
   d.add("--roots", roots, "all steady states of a model within its bounds");
   d.add("--compare-jacobian", compare_jacobian,
         "the solve of a model with the derived Jacobian, differences, single precision, an old one");
-  d.add("--plot", plot, "figure of the fields of a model; with --compare-jacobian of the convergence: .png or .svg");
+  d.add(
+      "--plot", plot,
+      "figure of functions over --over, of the fields of a model; with --compare-jacobian of the convergence: .png or "
+      ".svg");
+  declare_range(d, "range of the figure of functions: \"t from 0 to 10\"");
   d.add("--show", show, "fields in the figure: T,flux");
   d.add("--log-y", log_y, "logarithmic value axis");
   d.add("--complex", complex, "over the complex numbers, functions inverted with all their branches");
@@ -398,6 +404,9 @@ Command solve_command() {
       "  boreon solve \"exp(z) = -1\" --complex\n"
       "  boreon solve \"x^3 - 3*x + y^2\" --stationary\n"
       "  boreon solve \"y'' + w^2*y = 0\" --for \"y(t)\" --given \"y(0)=1, y'(0)=0\" --assume \"w > 0\"\n"
+      "  boreon solve \"y'' + y'/5 + 4*y = 0\" --for \"y(t)\" --given \"y(0)=1, y'(0)=0\" --plot y.png "
+      "--over \"t from 0 to 10\"\n"
+      "  boreon solve \"y(n+1) = 2*y(n) + n\" --for \"y(n)\" --given \"y(0)=1\"\n"
       "  boreon solve \"y'' + t*y = 0\" --for \"y(t)\" --series 6\n"
       "  boreon solve \"y'' + y + eps*y^3 = 0\" --for \"y(t)\" --given \"y(0)=1, y'(0)=0\" --small eps --series 1\n"
       "  boreon solve model.toml\n"

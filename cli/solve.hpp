@@ -8,7 +8,7 @@
 
 namespace boreon::cli {
 
-struct SolveRequest : Request, SolverChoice, FigureOptions, MonteCarloOption {
+struct SolveRequest : Request, SolverChoice, FigureOptions, RangeOptions, MonteCarloOption {
   Option<std::vector<std::string>> solve_for;
   Option<std::vector<std::string>> given;
   Option<bool> approximate{false};
@@ -27,6 +27,8 @@ struct SolveRequest : Request, SolverChoice, FigureOptions, MonteCarloOption {
   Option<bool> verbose{false};
 
   void declare(Declaration& d) override;
+  /// Constants of integration, C1, C2, ...
+  [[nodiscard]] bool answer_may_name(const std::string& name) const override;
 };
 
 /// Whether unknowns such as y(t) are asked for: differential equations.
@@ -39,6 +41,9 @@ struct SolveRequest : Request, SolverChoice, FigureOptions, MonteCarloOption {
 [[nodiscard]] Answer solve_by_series(const SolveRequest& r);
 /// --small: by powers of a small parameter.
 [[nodiscard]] Answer solve_by_perturbation(const SolveRequest& r);
+/// Whether the unknown stands at other whole numbers, such as y(n + 1): a difference equation.
+[[nodiscard]] bool asks_for_sequence(const SolveRequest& r);
+[[nodiscard]] Answer solve_difference_equation(const SolveRequest& r);
 /// --given with the constants of a function: "y(t) = A*exp(-t) + B" --for A,B.
 [[nodiscard]] Answer solve_for_constants(const SolveRequest& r);
 /// A set of solutions as it is printed, with all fields.
@@ -48,6 +53,16 @@ void conclude(const SolveRequest& r, const SolutionSet& s, Answer& a);
 /// --stationary: each point with its kind and the value there.
 [[nodiscard]] Answer stationary_points_of(const SolveRequest& r, const Expr& f, const std::vector<Expr>& unknowns,
                                           const SolveOptions& options);
+
+/// Unknown functions of one variable, and what is asked of them.
+struct FunctionProblem {
+  std::vector<Expr> equations;
+  std::vector<Expr> unknowns;
+  std::vector<Expr> given;
+  std::vector<Expr> conditions;
+  std::string variable;
+};
+[[nodiscard]] FunctionProblem function_problem(const SolveRequest& r);
 
 /// Left minus right of one equation; anything else is refused. `place` is the option it stands in, if any.
 [[nodiscard]] Expr difference(const std::string& text, const ParseContext& context, const char* place);

@@ -38,8 +38,10 @@
 #include "boreon/operand_order.hpp"        // IWYU pragma: export
 #include "boreon/optimisation.hpp"         // IWYU pragma: export
 #include "boreon/pde.hpp"                  // IWYU pragma: export
+#include "boreon/plot.hpp"                 // IWYU pragma: export
 #include "boreon/program.hpp"              // IWYU pragma: export
 #include "boreon/quadrature.hpp"           // IWYU pragma: export
+#include "boreon/recurrence.hpp"           // IWYU pragma: export
 #include "boreon/rewrite.hpp"              // IWYU pragma: export
 #include "boreon/roots.hpp"                // IWYU pragma: export
 #include "boreon/sampling.hpp"             // IWYU pragma: export

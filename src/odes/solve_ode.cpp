@@ -6,6 +6,7 @@
 #include <set>
 
 #include "algebra/linear_terms.hpp"
+#include "algebra/matrix/rows.hpp"
 #include "boreon/algebra.hpp"
 #include "boreon/bindings.hpp"
 #include "boreon/calculus.hpp"
@@ -62,6 +63,7 @@ class OdeSolve {
     }
     conclude();
     find_poles();
+    if (with_exceptions && result_.status != SolveStatus::unevaluated) find_dependence();
     if (with_exceptions && result_.status != SolveStatus::unevaluated) exceptions();
     return result_;
   }
@@ -470,6 +472,17 @@ class OdeSolve {
     return std::find(context_.constants().begin(), context_.constants().end(), e) != context_.constants().end();
   }
 
+  void note_exception(const Exceptional& e) {
+    poles_.push_back(e);
+    // b^2 < w^2 says that w is not b
+    const auto& decisions = context_.signs().decisions();
+    const bool implied = std::any_of(decisions.begin(), decisions.end(), [&](const Decision& d) {
+      return substitute(condition_of(d), {{e.parameter, e.value}}, Unused::allowed)
+          .is_constant(ConstantCode::false_value);
+    });
+    if (!implied) note_nonzero(e.parameter - e.value);
+  }
+
   // Values of parameters at which the solutions have poles that the equations do not have.
   void find_poles() {
     for (const OdeSolution& s : result_.solutions) {
@@ -481,17 +494,33 @@ class OdeSolve {
           if (std::any_of(context_.constants().begin(), context_.constants().end(),
                           [&](const Expr& c) { return depends_on(e.value, c); }))
             continue;
-          poles_.push_back(e);
-          // b^2 < w^2 says that w is not b
-          const auto& decisions = context_.signs().decisions();
-          const bool implied = std::any_of(decisions.begin(), decisions.end(), [&](const Decision& d) {
-            return substitute(condition_of(d), {{e.parameter, e.value}}, Unused::allowed)
-                .is_constant(ConstantCode::false_value);
-          });
-          if (!implied) note_nonzero(e.parameter - e.value);
+          note_exception(e);
         }
       }
     }
+  }
+
+  // Values of parameters at which the solutions of a linear equation are no longer independent: the Wronskian has a
+  // factor without t there.
+  void find_dependence() {
+    constexpr std::size_t most = 4;
+    const std::vector<Expr>& constants = context_.constants();
+    const std::size_t order = constants.size();
+    if (!linear_ || !options_.given.empty() || order < 2 || order > most || functions_.size() != 1) return;
+    std::vector<std::vector<Expr>> rows;
+    for (const Expr& c : constants) {
+      rows.push_back({derivative(functions_[0].functions[0], c)});
+      while (rows.back().size() < order) rows.back().push_back(derivative(rows.back().back(), jet_.variable()));
+    }
+    const Expr wronskian = determinant_of_rows(rows);
+    const auto symbols = free_symbols(wronskian);
+    const bool parameters =
+        std::any_of(symbols.begin(), symbols.end(), [&](const Symbol& s) { return !(s == jet_.variable()); });
+    if (!parameters) return;
+    for_each_factor(factor(combine_fractions(context_.tidy(wronskian))), [&](const Expr& base, const Expr&) {
+      if (depends_on(base, jet_.variable()) || !base.has_symbols()) return;
+      for (const Exceptional& e : zeros_of_parameters(base, jet_.variable(), options_.conditions)) note_exception(e);
+    });
   }
 
   void again(const Expr& when, const Bindings& values, const std::vector<Expr>& extra) {

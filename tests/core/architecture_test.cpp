@@ -19,8 +19,9 @@ const fs::path root = BOREON_SOURCE_DIR;
 
 // From the ground up. A layer includes its own files and those before it.
 const std::vector<std::string> layers{"expr",     "arrays",    "text",       "substitution", "values", "algebra",
-                                      "calculus", "equations", "transforms", "odes",         "pdes",   "numeric",
-                                      "program",  "solvers",   "model",      "report",       "c",      "cli"};
+                                      "calculus", "equations", "transforms", "recurrences",  "odes",   "pdes",
+                                      "numeric",  "program",   "solvers",    "model",        "report", "c",
+                                      "cli"};
 
 // Which layer implements a public header.
 const std::map<std::string, std::vector<std::string>> public_headers{
@@ -35,6 +36,7 @@ const std::map<std::string, std::vector<std::string>> public_headers{
     {"calculus", {"calculus", "coordinates", "integral", "series", "sums"}},
     {"equations", {"equations"}},
     {"transforms", {"fourier_integral", "spectrum", "transform"}},
+    {"recurrences", {"recurrence"}},
     {"odes", {"ode", "ode_series"}},
     {"pdes", {"pde"}},
     {"numeric", {"cross_check"}},
@@ -43,7 +45,7 @@ const std::map<std::string, std::vector<std::string>> public_headers{
      {"continuation", "jacobian_comparison", "least_squares", "linear_response", "optimisation", "roots", "sensitivity",
       "solvers", "system"}},
     {"model", {"csv_table", "model"}},
-    {"report", {"figure", "output_file"}},
+    {"report", {"figure", "output_file", "plot"}},
     {"cli", {"boreon"}}};
 
 std::string text_of(const fs::path& file) {

@@ -6,7 +6,14 @@
 #include <cmath>
 #include <limits>
 
+#include "boreon/bindings.hpp"
+#include "boreon/calculus.hpp"
+#include "boreon/error.hpp"
 #include "boreon/figure.hpp"
+#include "boreon/functions.hpp"
+#include "boreon/ode.hpp"
+#include "boreon/plot.hpp"
+#include "boreon/transform.hpp"
 
 using namespace boreon;
 
@@ -96,4 +103,41 @@ TEST_CASE("labels are typeset") {
                                                       {"", ""},
                                                       {"µ^2", "µ²"}};
   for (const auto& [text, label] : rows) CHECK(typeset_label(text) == label);
+}
+
+TEST_CASE("solutions and Fourier sums are drawn as they are") {
+  const Symbol t("t"), k("k"), c("C1");
+  const UnknownFunction y("y");
+  const OdeSolutionSet s = solve_ode({derivative(y(t), t) + k * y(t)}, {y(t)});
+  REQUIRE(s.constants.size() == 1);
+  CHECK_THROWS_WITH_AS((void)plot(graphs_of(s), t, 0, 2), doctest::Contains("has no value"), Error);
+  PlotOptions values;
+  values.values = {{k, 3}, {s.constants[0], 2}};
+  const Plot p = plot(graphs_of(s), t, 0, 2, values);
+  REQUIRE(p.figure.curves.size() == 1);
+  CHECK(p.figure.title == "y(t)");
+  const Curve& one = p.figure.curves[0];
+  for (std::size_t i = 0; i < one.x.size(); i += 7)
+    CHECK(one.y[i] == doctest::Approx(2 * std::exp(-3 * one.x[i])).epsilon(1e-12));
+  values.points = 11;
+  CHECK(plot(graphs_of(s), t, 0, 2, values).points == 11);
+  // an implicit solution is no function
+  const OdeSolutionSet implicit = solve_ode({(pow(y(t), 5) + y(t) + 1) * derivative(y(t), t) - t}, {y(t)});
+  REQUIRE(!implicit.solutions.empty());
+  CHECK_THROWS_AS((void)graphs_of(implicit), Error);
+  CHECK_THROWS_AS((void)plot({}, t, 0, 1), Error);
+  CHECK_THROWS_AS((void)plot({{"t", t}}, t, 1, 1), Error);
+  PlotOptions logarithmic;
+  logarithmic.logarithmic_x = true;
+  CHECK_THROWS_AS((void)plot({{"t", t}}, t, 0, 1, logarithmic), Error);
+
+  const FourierCoefficients f = fourier_coefficients(t, t, 1);
+  const Plot sums = plot(graphs_of(f, t, {1, 30}), t, 0, 1);
+  REQUIRE(sums.figure.curves.size() == 2);
+  CHECK(sums.figure.curves[0].label == "1 harmonic");
+  for (std::size_t i = 0; i < sums.figure.curves[0].x.size(); i += 9) {
+    const double x = sums.figure.curves[0].x[i];
+    CHECK(sums.figure.curves[0].y[i] ==
+          doctest::Approx(0.5 - std::sin(2 * 3.14159265358979324 * x) / 3.14159265358979324));
+  }
 }
