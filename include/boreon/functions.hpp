@@ -123,6 +123,9 @@ inline Expr assoc_legendre(const Expr& l, const Expr& m, const Expr& x) {
   return detail::known<"assoc_legendre">(l, m, x);
 }  ///< without (-1)^m
 inline Expr conf_hyperg(const Expr& a, const Expr& c, const Expr& x) { return detail::known<"conf_hyperg">(a, c, x); }
+inline Expr conf_hyperg_u(const Expr& a, const Expr& c, const Expr& x) {
+  return detail::known<"conf_hyperg_u">(a, c, x);
+}
 inline Expr hyperg(const Expr& a, const Expr& b, const Expr& c, const Expr& x) {
   return detail::known<"hyperg">(a, b, c, x);
 }

@@ -36,7 +36,7 @@ class Fronts {
     denominator_ = q.denominator;
   }
 
-  std::vector<Expr> run() {
+  std::vector<Front> run() {
     std::vector<std::vector<Way>> places;
     bool usable = true;
     for_each_factor(factor(denominator_), [&](const Expr& base, const Expr& exponent) {
@@ -51,7 +51,7 @@ class Fronts {
     });
     const auto far = usable ? at_infinity() : std::nullopt;
     if (!far) return {};
-    std::vector<Expr> out;
+    std::vector<Front> out;
     const std::size_t choices = std::size_t{1} << places.size();
     for (const Way& end : *far) {
       for (std::size_t bits = 0; bits < choices; ++bits) {
@@ -67,7 +67,7 @@ class Fronts {
         }
         if (repeated) continue;
         const auto d = c_.tidy(expand(degree)).word();
-        if (d && *d >= 0) out.push_back(front);
+        if (d && *d >= 0) out.push_back({front, *d});
       }
     }
     return out;
@@ -194,6 +194,6 @@ class Fronts {
 
 }  // namespace
 
-std::vector<Expr> liouvillian_fronts(Context& c, const Expr& r, const Symbol& t) { return Fronts(c, r, t).run(); }
+std::vector<Front> liouvillian_fronts(Context& c, const Expr& r, const Symbol& t) { return Fronts(c, r, t).run(); }
 
 }  // namespace boreon::odes

@@ -3,6 +3,7 @@
 // the first case of J. J. Kovacic, J. Symb. Comp. 2 (1986) 3.
 #pragma once
 
+#include <cstdint>
 #include <vector>
 
 #include "boreon/expr.hpp"
@@ -11,8 +12,14 @@
 
 namespace boreon::odes {
 
-/// What may stand before the polynomial: exp of the integral of w, for each w that the poles of r, their orders and the
-/// order at infinity allow. Empty where r has poles that are no roots of linear factors.
-[[nodiscard]] std::vector<Expr> liouvillian_fronts(Context& c, const Expr& r, const Symbol& t);
+/// What may stand before a polynomial of this degree.
+struct Front {
+  Expr value;
+  std::int64_t degree = 0;
+};
+
+/// exp of the integral of w, for each w that the poles of r, their orders and the order at infinity allow. Empty where r
+/// has poles that are no roots of linear factors.
+[[nodiscard]] std::vector<Front> liouvillian_fronts(Context& c, const Expr& r, const Symbol& t);
 
 }  // namespace boreon::odes

@@ -19,12 +19,16 @@
 #include "equations/single.hpp"
 #include "odes/context.hpp"
 #include "odes/liouvillian.hpp"
+#include "odes/polynomial_solution.hpp"
+#include "odes/special_forms.hpp"
+#include "odes/symmetric_product.hpp"
 #include "transforms/modes.hpp"
 
 namespace boreon::odes {
 namespace {
 
-constexpr int highest_polynomial = 8;
+constexpr std::int64_t highest_polynomial = 8;
+constexpr std::int64_t highest_degree = 40;  // where it is known
 
 Expr at(const Expr& e, const Symbol& x, const Expr& value) { return substitute(e, {{x, value}}, Unused::allowed); }
 
@@ -82,9 +86,10 @@ class Basis {
     if (auto b = by_known_solution()) return b;
     if (auto b = constant_in_another_variable()) return b;
     if (auto b = exact()) return b;
-    if (auto b = by_normal_form()) return b;
+    if (auto b = by_normal_form(c_, p_, q_, t_)) return b;
     if (auto b = liouvillian()) return b;
-    if (auto b = hypergeometric()) return b;
+    if (auto b = hypergeometric(c_, p_, q_, t_)) return b;
+    if (auto b = by_product()) return b;
     return depth == 0 ? rational_in_another_variable() : std::nullopt;
   }
 
@@ -110,7 +115,7 @@ class Basis {
   // exp(r*t)*t^m times a polynomial, with r and m from the coefficients at infinity and at 0.
   Two by_known_solution() {
     for (const Expr& front : fronts()) {
-      if (const auto polynomial = polynomial_factor(front)) {
+      if (const auto polynomial = polynomial_factor(front, 0, highest_polynomial)) {
         c_.step("a solution found as a polynomial times powers and exponentials");
         if (auto both = reduced(c_.tidy(front * *polynomial))) return both;
       }
@@ -169,41 +174,13 @@ class Basis {
   }
 
   // A polynomial u with front*u a solution: linear equations for its coefficients.
-  [[nodiscard]] std::optional<Expr> polynomial_factor(const Expr& front) {
+  [[nodiscard]] std::optional<Expr> polynomial_factor(const Expr& front, std::int64_t from, std::int64_t to) {
     const Expr a = combine_fractions(p_ + 2 * derivative(front, t_) / front);
     const Expr b = combine_fractions(residual(front) / front);
     if (!is_rational_in(a, t_) || !is_rational_in(b, t_)) return std::nullopt;
-    for (int degree = 0; degree <= highest_polynomial; ++degree) {
-      std::vector<Expr> unknowns;
-      Expr u = power(t_, degree);
-      for (int k = 0; k < degree; ++k) {
-        unknowns.push_back(Symbol("_c" + std::to_string(k)));
-        u += unknowns.back() * power(t_, k);
-      }
-      const Expr r = derivative(u, t_, 2) + a * derivative(u, t_) + b * u;
-      const auto conditions = polynomial_in(boreon::quotient(r).numerator, t_, 60);
-      if (!conditions) return std::nullopt;
-      std::vector<Expr> open;
-      for (const Expr& e : *conditions) {
-        if (!e.is_integer(0)) open.push_back(e);
-      }
-      if (open.empty()) return u;
-      // the leading coefficient decides whether this degree can be at all
-      const Expr& leading = open.back();
-      if (std::none_of(unknowns.begin(), unknowns.end(), [&](const Expr& x) { return depends_on(leading, x); }) &&
-          !leading.is_integer(0))
-        continue;
-      std::vector<Expr> present;
-      for (const Expr& x : unknowns) {
-        if (std::any_of(open.begin(), open.end(), [&](const Expr& e) { return depends_on(e, x); }))
-          present.push_back(x);
-      }
-      if (present.empty()) continue;
-      const SolutionSet s = solve(open, present);
-      if (s.solutions.empty() || s.status != SolveStatus::exact) continue;
-      Expr found = substitute(u, s.solutions[0].values, Unused::allowed);
-      for (const Expr& x : unknowns) found = substitute(found, {{x, 0}}, Unused::allowed);
-      return found;
+    const Expr equation[] = {b, a, 1};
+    for (std::int64_t degree = from; degree <= to; ++degree) {
+      if (auto u = polynomial_solution(equation, t_, static_cast<int>(degree))) return u;
     }
     return std::nullopt;
   }
@@ -289,9 +266,10 @@ class Basis {
     if (!P) return std::nullopt;
     const Expr w = c_.exponential_of(-*P);
     const Expr r = combine_fractions(p_ * p_ / 4 + derivative(p_, t_) / 2 - q_);
-    for (const Expr& front : liouvillian_fronts(c_, r, t_)) {
-      const Expr whole = c_.tidy(w * front);
-      const auto polynomial = polynomial_factor(whole);
+    for (const Front& front : liouvillian_fronts(c_, r, t_)) {
+      const Expr whole = c_.tidy(w * front.value);
+      if (front.degree > highest_degree) continue;
+      const auto polynomial = polynomial_factor(whole, front.degree, front.degree);
       if (!polynomial) continue;
       c_.step("an exponential of an integral times a polynomial (Kovacic)");
       const Expr first = c_.tidy(whole * *polynomial);
@@ -312,59 +290,17 @@ class Basis {
     return std::nullopt;
   }
 
-  // (l*t + s)*y'' + (v*t + u)*y' + w*y = 0 by Kummer's function, t*(1 - t)*y'' + (u - v*t)*y' - w*y = 0 by
-  // Gauss's: 13.2.1 with 13.2.26, 15.10.1 with 15.10.3
-  Two hypergeometric() {
-    const Expr all = common_denominator();
-    const auto lead = polynomial_in(all, t_, 2);
-    const auto middle = lead ? polynomial_in(expand(combine_fractions(all * p_)), t_, 1) : std::nullopt;
-    const auto last = lead ? polynomial_in(expand(combine_fractions(all * q_)), t_, 0) : std::nullopt;
-    if (!lead || lead->size() < 2 || !middle || !last) return std::nullopt;
-    const Expr u = (*middle)[0];
-    const Expr v = middle->size() > 1 ? (*middle)[1] : Expr(0);
-    const Expr& w = (*last)[0];
-    if (lead->size() == 2) {
-      // z = -v/l*(t + s/l)
-      const Expr& l = (*lead)[1];
-      const Expr shift = (*lead)[0] / l;
-      const Expr k = -v / l;
-      if (k.is_integer(0)) return std::nullopt;
-      const Expr z = k * (t_ + shift);
-      const Expr c = c_.tidy((u - v * shift) / l);
-      const Expr a = c_.tidy(w / v);
-      return of_parameters("Kummer's equation", c, t_ + shift,
-                           [&](const Expr& by, const Expr& order) { return conf_hyperg(c_.tidy(a + by), order, z); });
-    }
-    // roots of the leading coefficient at r1 and r2: x = (t - r1)/(r2 - r1)
-    const Expr& l = (*lead)[2];
-    const Expr root = transforms::plain_root(factor((*lead)[1] * (*lead)[1] - 4 * l * (*lead)[0]));
-    if (root.is_integer(0) || has_imaginary_unit(root)) return std::nullopt;
-    Expr low = c_.tidy((-(*lead)[1] - root) / (2 * l));
-    Expr width = c_.tidy(root / l);
-    // from the other root, where small positive t would lie beyond 1, on the cut
-    const Expr list[] = {t_};
-    const double near_zero[] = {0.5};
-    if (const auto at = value_at((t_ - low) / width, list, near_zero); at && at->imag() == 0 && at->real() > 1) {
-      low = c_.tidy(low + width);
-      width = -width;
-    }
-    const Expr x = c_.tidy((t_ - low) / width);
-    const Expr c = c_.tidy(-(u + v * low) / (l * width));
-    const Expr sum = c_.tidy(v / l - 1);
-    const Expr product = c_.tidy(w / l);
-    const Expr spread = transforms::plain_root(factor(sum * sum - 4 * product));
-    const Expr a = c_.tidy((sum + spread) / 2);
-    const Expr b = c_.tidy((sum - spread) / 2);
-    return of_parameters("the hypergeometric equation", c, t_ - low, [&](const Expr& by, const Expr& order) {
-      return hyperg(c_.tidy(a + by), c_.tidy(b + by), order, x);
-    });
-  }
-
-  // f with c, and z^(1 - c)*f, up to a factor, with its parameters moved by 1 - c and 2 - c; c must not be whole.
-  Two of_parameters(const char* step, const Expr& c, const Expr& z, const auto& f) {
-    if (c.word()) return std::nullopt;  // the second solution has a logarithm
-    c_.step(step);
-    return std::vector<Expr>{f(0, c), power(z, c_.tidy(1 - c)) * f(1 - c, c_.tidy(2 - c))};
+  // Kovacic's second case, with the front of the normal form
+  Two by_product() {
+    if (!is_rational_in(p_, t_) || !is_rational_in(q_, t_)) return std::nullopt;
+    const auto P = c_.closed_integral(p_ / 2, t_);
+    if (!P) return std::nullopt;
+    const Expr r = combine_fractions(p_ * p_ / 4 + derivative(p_, t_) / 2 - q_);
+    auto u = solutions_by_product(c_, r, t_);
+    if (!u) return std::nullopt;
+    const Expr w = c_.exponential_of(-*P);
+    for (Expr& e : *u) e = c_.tidy(w * e);
+    return u;
   }
 
   // Coefficients rational in tan(t), or in exp(k*t), are rational in that as the variable.
@@ -440,142 +376,6 @@ class Basis {
     const Expr q = pass(q_);
     if (depends_on(p, t_) || depends_on(q, t_)) return std::nullopt;
     return solved((1 + p / *rate) / x, q / power(*rate * x, 2), exp(*rate * t_), "an exponential as the variable");
-  }
-
-  // y = w*u with u'' + I*u = 0
-  Two by_normal_form() {
-    const auto P = c_.closed_integral(p_ / 2, t_);
-    if (!P) return std::nullopt;
-    const Expr w = c_.exponential_of(-*P);
-    const Expr I = c_.tidy(combine_fractions(q_ - derivative(p_, t_) / 2 - p_ * p_ / 4));
-    auto u = of_normal_form(expand(I));
-    if (!u) return legendre_form();
-    c_.step("y = w*u with u'' + I(t)*u = 0");
-    for (Expr& e : *u) e = c_.tidy(w * e);
-    return u;
-  }
-
-  Two of_normal_form(const Expr& I) {
-    const Expr half = Expr(1) / 2;
-    if (!depends_on(I, t_)) {
-      const auto modes = transforms::modes_of({I, 0, 1}, c_.signs());
-      if (!modes) return std::nullopt;
-      return transforms::solutions_of(*modes, t_);
-    }
-    if (const auto l = linear_in(I, t_)) {
-      // u'' = (b*t + a)*u with b = -slope
-      const Expr scale = -power(abs(l->slope), Expr(1) / 3) * Expr(c_.signs().of(l->slope));
-      const Expr z = scale * (t_ + l->constant / l->slope);
-      c_.step("Airy's equation");
-      return std::vector<Expr>{airy_Ai(z), airy_Bi(z)};
-    }
-    if (auto b = of_exponential(I)) return b;
-    // c*t^m + beta/t^2
-    Expr beta = 0;
-    std::optional<std::pair<Expr, Expr>> other;
-    for (const Expr& term : terms_of(I)) {
-      Expr coefficient = leading_number(term);
-      Expr exponent_of_t = 0;
-      for_each_factor(term, [&](const Expr& base, const Expr& exponent) {
-        if (base == t_) {
-          exponent_of_t += exponent;
-        } else {
-          coefficient *= power(base, exponent);
-        }
-      });
-      if (depends_on(coefficient, t_) || depends_on(exponent_of_t, t_)) return std::nullopt;
-      if (exponent_of_t.is_integer(-2)) {
-        beta += coefficient;
-      } else if (!other || other->second == exponent_of_t) {
-        other = {other ? other->first + coefficient : coefficient, exponent_of_t};
-      } else {
-        return std::nullopt;
-      }
-    }
-    if (!other) return std::nullopt;
-    const Expr& m = other->second;
-    const Expr width = m + 2;
-    const Expr square = factor(1 - 4 * beta);
-    const int sign_of_square = square.is_integer(0) ? 0 : c_.signs().of(square);
-    if (sign_of_square < 0) return std::nullopt;
-    const Expr nu = transforms::plain_root(square) / width;
-    const Expr order = nu.is_number() && nu.number().sign() < 0 ? -nu : nu;
-    const int sign = c_.signs().of(other->first);
-    const Expr size = transforms::plain_root(factor(sign > 0 ? other->first : -other->first));
-    const Expr z = 2 * size / abs(width) * power(t_, width / 2);
-    c_.step("Bessel's equation");
-    const Expr front = power(t_, half);
-    if (auto waves = half_odd_order(order, z, sign > 0, front * power(t_, width / 4))) return waves;
-    if (sign > 0) return std::vector<Expr>{front * cyl_bessel_j(order, z), front * cyl_neumann(order, z)};
-    return std::vector<Expr>{front * cyl_bessel_i(order, z), front * cyl_bessel_k(order, z)};
-  }
-
-  // Bessel functions of order n + 1/2 are sines and cosines, or exponentials, over powers: 10.49, 10.51.1, 10.51.4
-  // `front` holds the root of z.
-  Two half_odd_order(const Expr& order, const Expr& z, bool waves, const Expr& front) const {
-    const auto n = (order - Expr(1) / 2).word();
-    if (!n || *n < 0 || *n > 10) return std::nullopt;
-    std::vector<Expr> out;
-    for (const bool second : {false, true}) {
-      // by the recurrence from n = -1 and 0
-      const Expr e = waves ? Expr(0) : exp(second ? -z : z);
-      Expr before = waves ? (second ? -sin(z) / z : cos(z) / z) : e / z;
-      Expr now = waves ? (second ? cos(z) / z : sin(z) / z) : e / z;
-      for (std::int64_t k = 0; k < *n; ++k) {
-        const Expr step = Expr(2 * k + 1) / z * now;
-        const Expr next = waves ? step - before : second ? before + step : before - step;
-        before = now;
-        now = expand(next);
-      }
-      out.push_back(c_.tidy(expand(front * now)));
-    }
-    return out;
-  }
-
-  // u'' + (c*exp(k*t) + d)*u = 0: Bessel functions of exp(k*t/2)
-  Two of_exponential(const Expr& I) {
-    Expr d = 0;
-    std::optional<std::pair<Expr, Expr>> growth;
-    for (const Expr& term : terms_of(I)) {
-      if (!depends_on(term, t_)) {
-        d += term;
-        continue;
-      }
-      Expr coefficient = leading_number(term);
-      std::optional<Expr> rate;
-      for_each_factor(term, [&](const Expr& base, const Expr& exponent) {
-        const bool exponential = is_call_of(base, "exp");
-        const auto l = exponential ? linear_in(base.operands()[0] * exponent, t_) : std::nullopt;
-        if (l && !rate) {
-          rate = l->slope;
-          coefficient *= exp(l->constant);
-        } else {
-          coefficient *= power(base, exponent);
-        }
-      });
-      if (!rate || growth || depends_on(coefficient, t_)) return std::nullopt;
-      growth = {coefficient, *rate};
-    }
-    if (!growth || (!d.is_integer(0) && c_.signs().of(d) > 0)) return std::nullopt;
-    const Expr& k = growth->second;
-    const Expr order = 2 * transforms::plain_root(factor(-d)) / k;
-    const Expr positive = order.is_number() && order.number().sign() < 0 ? -order : order;
-    const int sign = c_.signs().of(growth->first);
-    const Expr size = transforms::plain_root(factor(sign > 0 ? growth->first : -growth->first));
-    const Expr z = 2 * size / abs(k) * exp(k * t_ / 2);
-    c_.step("Bessel's equation for an exponential of t");
-    if (auto waves = half_odd_order(positive, z, sign > 0, exp(k * t_ / 4))) return waves;
-    if (sign > 0) return std::vector<Expr>{cyl_bessel_j(positive, z), cyl_neumann(positive, z)};
-    return std::vector<Expr>{cyl_bessel_i(positive, z), cyl_bessel_k(positive, z)};
-  }
-
-  // (1 - t^2)*y'' - 2*t*y' + n*(n + 1)*y = 0
-  Two legendre_form() {
-    const Expr k = c_.tidy(q_ * (1 - t_ * t_));
-    if (depends_on(k, t_) || !vanishes(p_ + 2 * t_ / (1 - t_ * t_))) return std::nullopt;
-    const Expr n = c_.tidy((sqrt(factor(1 + 4 * k)) - 1) / 2);
-    c_.step("Legendre's equation; for whole n the second solution is not legendre(n, -t)");
-    return std::vector<Expr>{legendre(n, t_), legendre(n, -t_)};
   }
 
   Context& c_;

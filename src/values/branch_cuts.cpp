@@ -120,6 +120,7 @@ constexpr Row table[] = {
     {"dilog", [](const Expr&, Arguments a) { return from(a[0], 1); }},
     {"polylog", [](const Expr&, Arguments a) { return from(a.back(), 1); }},
     {"conf_hyperg", nowhere},
+    {"conf_hyperg_u", negative_axis},
     {"hyperg", [](const Expr&, Arguments a) { return from(a.back(), 1); }},
     {"elliptic_K", [](const Expr&, Arguments a) { return from(a[0], 1); }},
     {"elliptic_E", [](const Expr&, Arguments a) { return a.size() != 1 || from(a[0], 1); }},

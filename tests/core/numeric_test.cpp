@@ -29,6 +29,11 @@ TEST_CASE("identities hold in numbers") {
   const Symbol x("x");
   for (const char* identity : {"sin(x)^2 + cos(x)^2 - 1",
                                "x*conf_hyperg(1, 2, x) - exp(x) + 1",
+                               "conf_hyperg_u(1, 1, x) - exp(x)*E1(x)",
+                               "conf_hyperg_u(1/2, 1/2, x^2) - sqrt(pi)*exp(x^2)*erfc(x)",
+                               "conf_hyperg(1/3, 3/2, x)*conf_hyperg_u(4/3, 5/2, x)/3 + 2*conf_hyperg(4/3, 5/2, "
+                               "x)*conf_hyperg_u(1/3, 3/2, x)/9 - gamma(3/2)/gamma(1/3)*x^(-3/2)*exp(x)",
+                               "conf_hyperg_u(-2, c, x) - x^2 + 2*(c + 1)*x - c*(c + 1)",
                                "x*hyperg(1, 1, 2, -x) - log(1 + x)",
                                "hyperg(1/2, 1/3, 1/3, -x) - 1/sqrt(1 + x)",
                                "cosh(x)^2 - sinh(x)^2 - 1",
