@@ -3,10 +3,12 @@
 #pragma once
 
 #include <cstdint>
+#include <span>
 #include <string>
 #include <utility>
 #include <vector>
 
+#include "boreon/bindings.hpp"
 #include "boreon/evidence.hpp"
 #include "boreon/export.hpp"
 #include "boreon/expr.hpp"
@@ -66,6 +68,28 @@ enum class Extension : std::uint8_t { even, odd };
 ///     inverse_laplace_transform(exp(-s)/(s + 2), s, t).value;   // exp(2 - 2*t)*heaviside(t - 1)
 [[nodiscard]] TransformResult inverse_laplace_transform(const Expr& F, const Expr& s, const Expr& t,
                                                         const TransformOptions& options = {});
+
+struct InvertedValue {
+  double t = 0;
+  double value = 0;
+  double error = 0;  ///< by how much the contours and their orders differ
+};
+
+struct NumericInversion {
+  std::vector<InvertedValue> values;
+  Evidence check;  ///< the numbers transformed forward again, against F
+};
+
+/// The function of t > 0 whose transform is F, as numbers, where there is no closed form or beside one: along Talbot's
+/// contour where that agrees with a line to the right of all singular places, else along that line with Euler's
+/// summation (J. Abate and W. Whitt, INFORMS J. Computing 18, 2006), delays exp(-a*s) apart. What is transformed forward
+/// again at three s must be F: a pole that the contours missed is seen there. Errors near jumps are large and said.
+/// Throws Error(usage) unless s is a symbol and the times are positive, Error(binding) for parameters without a value.
+///
+///     const double times[] = {0.5, 1, 2};
+///     inverse_laplace_values(1/(s + log(s + 2)), s, times);
+[[nodiscard]] NumericInversion inverse_laplace_values(const Expr& F, const Expr& s, std::span<const double> times,
+                                                      const Bindings& bindings = {});
 
 /// Coefficients at one number n where the general formula fails or is not it.
 struct FourierException {

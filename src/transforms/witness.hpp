@@ -18,8 +18,9 @@ namespace boreon::transforms {
                                   std::span<const Expr> bounds, std::span<const Expr> conditions,
                                   const TransformOptions& options);
 
-/// f at random t against the contour integral of F (A. Talbot, J. Inst. Math. Appl. 23, 1979; J. Abate and P. Valko,
-/// Int. J. Numer. Meth. Engng 60, 2004): F must have no delays. Points where it fails numerically are skipped.
+/// f at random t against contour integrals of F, which must have no delays: along Talbot's contour early enough that it
+/// goes around all singular places, as far as F tells where they are, and along a line to the right of what f grows
+/// with at later times. Points where they fail numerically are skipped.
 [[nodiscard]] Evidence check_by_inversion(const Expr& F, const Symbol& s, const Expr& f, const Symbol& t,
                                           std::span<const Expr> conditions, const TransformOptions& options);
 
