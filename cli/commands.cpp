@@ -10,6 +10,7 @@
   COMMAND(factor)                \
   COMMAND(rewrite)               \
   COMMAND(integrate)             \
+  COMMAND(sum)                   \
   COMMAND(limit)                 \
   COMMAND(series)                \
   COMMAND(transform)             \

@@ -2,10 +2,13 @@
 // Sums in closed form.
 #pragma once
 
+#include <complex>
+#include <cstdint>
 #include <span>
 #include <string>
 #include <vector>
 
+#include "boreon/bindings.hpp"
 #include "boreon/export.hpp"
 #include "boreon/expr.hpp"
 
@@ -14,6 +17,7 @@ namespace boreon BOREON_API {
 struct SumResult {
   Expr value;  ///< an unevaluated sum node where no closed form was found
   bool closed = false;
+  bool divergent = false;        ///< a sum without end whose terms, all with values, fall too slowly; `method` says how
   std::vector<Expr> conditions;  ///< of convergence
   std::string method;
   std::size_t points = 0;  ///< at which the closed form was compared with adding up
@@ -27,8 +31,25 @@ struct SumResult {
 [[nodiscard]] Expr sum(const Expr& term, const Expr& k, const Expr& from, const Expr& to,
                        std::span<const Expr> conditions = {});
 
+struct NumericSum {
+  std::complex<double> value;
+  double error = 0;  ///< estimate of the absolute error
+  std::size_t terms = 0;
+  bool converged = false;
+  bool diverges = false;
+  std::string reason;  ///< why it did not converge
+};
+
+/// A sum without end as a number: added up where the terms fall as a geometric series does, alternating ones by Levin's
+/// transformation (1973), slow ones of one sign with the tail as an integral and Gregory's corrections, each with an
+/// estimate of the error. Divergence is told from how fast the terms fall at last. Throws Error(binding) for parameters
+/// without a value.
+///
+///     numeric_sum(1/(pow(k, 3) + k + 1), k, 1).value;   // 0.58...
+[[nodiscard]] NumericSum numeric_sum(const Expr& term, const Expr& k, std::int64_t from, const Bindings& bindings = {});
+
 /// Carries out every unevaluated derivative, integral, sum and limit that has a closed form, innermost first; the rest
 /// stays.
 [[nodiscard]] Expr evaluate_operators(const Expr& expression, std::span<const Expr> conditions = {});
 
-}  // namespace boreon
+}  // namespace BOREON_API

@@ -82,13 +82,21 @@ std::vector<Expr> elements_of(std::span<const Expr> expressions, const Bindings&
 struct Inside {
   bool operators = false;  // integrals, sums: taken with all other symbols replaced by their values
   bool roots = false;      // numbered roots of polynomials
+  bool parts = false;      // real and imaginary parts, amounts and angles of what the imaginary unit stands in
 };
 Inside inside(std::span<const Expr> expressions) {
   Inside out;
+  bool unit = false;
+  bool part = false;
   postorder(expressions, [&](const Expr& e) {
     out.operators = out.operators || needs_numbers_inside(e);
-    out.roots = out.roots || is_call_of(e, "polynomial_root");
+    if (e.is_constant(ConstantCode::imaginary)) unit = true;
+    if (!e.is(Kind::call)) return;
+    const auto name = e.function().name;
+    out.roots = out.roots || name == "polynomial_root";
+    part = part || name == "re" || name == "im" || name == "abs" || name == "arg";
   });
+  out.parts = unit && part;
   return out;
 }
 
@@ -181,6 +189,14 @@ std::vector<double> doubles_of(std::span<const Expr> expressions, const Bindings
   const Inside what = inside(expressions);
   const std::vector<std::complex<double>> values = values_of_roots(expressions, bindings, unused, what);
   const bool real = std::all_of(values.begin(), values.end(), [](const auto& z) { return z.imag() == 0; });
+  if (what.parts && values.empty()) {
+    // complex numbers on the way to real ones
+    std::vector<double> out;
+    for (const std::complex<double>& z : evaluate_in(ComplexDomain{}, expressions, bindings, unused, what)) {
+      if (z.imag() == 0) out.push_back(z.real());
+    }
+    if (out.size() == expressions.size()) return out;
+  }
   if (values.empty() || !real) return evaluate_in(RealDomain{}, expressions, bindings, unused, what);
   std::vector<double> out;
   for (const std::complex<double>& z : values) out.push_back(z.real());

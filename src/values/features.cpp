@@ -88,7 +88,8 @@ class Watched {
       const double vp = value(points[i]);
       const double vq = value(points[i + 1]);
       if (!std::isfinite(vp) || !std::isfinite(vq)) continue;
-      if (vp == 0) add(points[i]);
+      // a zero, not one of many in a row, as a step function has them
+      if (vp == 0 && vq != 0 && (i == 0 || value(points[i - 1]) != 0)) add(points[i]);
       // zeros of denominators are singular places, which are known already
       if (vp * vq < 0 && !u_.denominator) add(zero_between(points[i], points[i + 1], vp));
       if (i > 0) look_for_extremum(points[i - 1], points[i + 1], vp, vq);

@@ -15,6 +15,7 @@
 #include "values/branch_cuts.hpp"
 #include "values/domains.hpp"
 #include "values/graph_evaluator.hpp"
+#include "values/infinite_sum.hpp"
 #include "values/root_value.hpp"
 
 namespace boreon {
@@ -109,7 +110,26 @@ int integrand(acb_ptr out, const acb_t at, void* data, slong order, slong precis
 
 }  // namespace
 
+namespace {
+
+// A sum without end from a whole number on; false for another one.
+bool endless_sum(const Expr& e, std::complex<double>& value) {
+  if (!e.is(Kind::reduction) || !e.is_summation() || !closed(e)) return false;
+  const auto from = e.operands()[2].word();
+  if (!from || !e.operands()[3].is_constant(ConstantCode::infinity)) return false;
+  const InfiniteSum sum = infinite_sum(e.operands()[0], e.operands()[1], *from);
+  if (!sum.converged) throw Error(ErrorKind::convergence, fmt::format("{}: {}", to_text(e, {100, {}}), sum.reason));
+  value = sum.value;
+  return true;
+}
+
+}  // namespace
+
 bool RealDomain::operator_value(const Expr& e, double& value) {
+  if (std::complex<double> sum; endless_sum(e, sum)) {
+    value = sum.real();
+    return true;
+  }
   if (e.is(Kind::root) && closed(e)) {
     value = root_in_doubles(e);
     return true;
@@ -121,6 +141,7 @@ bool RealDomain::operator_value(const Expr& e, double& value) {
 }
 
 bool ComplexDomain::operator_value(const Expr& e, Value& value) {
+  if (endless_sum(e, value)) return true;
   if (e.is(Kind::root) && closed(e)) {
     value = root_in_doubles(e);
     return true;

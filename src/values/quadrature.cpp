@@ -135,6 +135,18 @@ class Integrand {
     return true;
   }
 
+  // The same far out, where 1/x is lost beside 1: log(1 + 1/x^2) is zero there too early.
+  bool plain_far(const Ball& end, double place, int direction) {
+    if (nested_) return true;
+    constexpr double tolerance = 1e-5;
+    for (const double d : {1e4, 1e6, 1e8, 1e10}) {
+      const double exact = near(end, direction * d);
+      if (!std::isfinite(exact)) continue;
+      if (!(std::abs(at(place + direction * d) - exact) <= tolerance * std::abs(exact))) return false;
+    }
+    return true;
+  }
+
   std::size_t count = 0;
   std::string reason;  // why it has no value at the first place where it has none
   [[nodiscard]] bool nested() const { return nested_; }
@@ -267,8 +279,10 @@ Piece half_line(Integrand& f, const Expr& from, int direction, double tolerance)
   double size = 0;
   std::size_t bad = 0;
   const bool plain = f.plain_beside(end, a, direction);
+  const bool plain_far = f.plain_far(end, a, direction);
   const auto g = [&](double d) {
-    double v = d < 1e-2 && !plain ? f.near(end, direction * d) : f.at(a + direction * d);
+    const bool exactly = d < 1e-2 ? !plain : d > 1e3 && !plain_far;
+    double v = exactly ? f.near(end, direction * d) : f.at(a + direction * d);
     // parts may overflow where the whole is small
     if (!std::isfinite(v) && d <= 1e3 && d >= 1e-2) v = f.near(end, direction * d);
     if (!std::isfinite(v)) v = d > 1e3 || d < 1e-2 ? 0 : (++bad, 0);

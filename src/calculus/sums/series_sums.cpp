@@ -14,6 +14,58 @@
 
 namespace boreon::sums {
 
+namespace {
+
+// im(digamma(p + i*q)) where p is a half of a whole number: 5.4.16 to 5.4.18 with the recurrence.
+std::optional<Expr> imaginary_part_of_digamma(const Expr& p, const Expr& q) {
+  const auto twice = (2 * p).word();
+  if (!twice || *twice < 0 || *twice > 60) return std::nullopt;
+  if (*twice == 0) return pi() / 2 / tanh(pi() * q) + 1 / (2 * q);
+  const bool half = *twice % 2 != 0;
+  Expr out = half ? pi() / 2 * tanh(pi() * q) : pi() / 2 / tanh(pi() * q) - 1 / (2 * q);
+  for (Expr a = half ? Expr(1) / 2 : Expr(1); !(a == p); a = a + 1) out -= q / (a * a + q * q);
+  return out;
+}
+
+// (n0 + n1*k)/(scale*(k^2 + b*k + c)) with complex poles -p +- i*q: the imaginary and real part of digamma.
+std::optional<Expr> pair_of_poles(const std::vector<Expr>& n, const Expr& scale, const Expr& base, const Symbol& k,
+                                  const Expr& from, const Expr& to, Expr& harmonic) {
+  const auto c = polynomial_in(base, k, 2);
+  if (!c || c->size() != 3) return std::nullopt;
+  const Expr p = (*c)[1] / (2 * (*c)[2]);
+  const Expr square = factor(combine_fractions((*c)[0] / (*c)[2] - p * p));
+  const Expr slope = n.size() > 1 ? n[1] : Expr(0);
+  const bool endless = to.is_constant(ConstantCode::infinity);
+  if (is_negative(square)) {
+    // real poles at -p -+ q
+    const Expr q = sqrt(-square);
+    Expr value = 0;
+    for (const int sign : {1, -1}) {
+      const Expr residue = (n[0] - slope * (p + sign * q)) / (-2 * sign * q * scale * (*c)[2]);
+      value += residue * ((endless ? Expr(0) : digamma(to + 1 + p + sign * q)) - digamma(from + p + sign * q));
+    }
+    harmonic += slope / (scale * (*c)[2]);
+    return value;
+  }
+  const Expr q = sqrt(square);
+  const Expr along = slope / (scale * (*c)[2]);                    // of (k + p)/((k + p)^2 + q^2)
+  const Expr across = (n[0] - slope * p) / (scale * (*c)[2] * q);  // of q/((k + p)^2 + q^2)
+  const auto imaginary = [&](const Expr& place) {
+    const auto short_form = imaginary_part_of_digamma(place + p, q);
+    return short_form ? *short_form : im(digamma(place + p + imaginary_unit() * q));
+  };
+  const auto real = [&](const Expr& place) { return re(digamma(place + p + imaginary_unit() * q)); };
+  Expr value = 0;
+  if (!across.is_integer(0)) value += across * (imaginary(from) - (endless ? Expr(0) : imaginary(to + 1)));
+  if (!along.is_integer(0)) {
+    harmonic += along;
+    value += along * ((endless ? Expr(0) : real(to + 1)) - real(from));
+  }
+  return value;
+}
+
+}  // namespace
+
 std::optional<Expr> rational_sum(const Expr& term, const Symbol& k, const Expr& from, const Expr& to) {
   if (!is_rational_in(term, k)) return std::nullopt;
   const Expr parts = partial_fractions(term, k);
@@ -23,7 +75,7 @@ std::optional<Expr> rational_sum(const Expr& term, const Symbol& k, const Expr& 
   Expr harmonic = 0;  // coefficients of 1/k must cancel in an endless sum
   for (const Expr& t : terms_of(parts)) {
     const Quotient q = quotient(t);
-    const auto n = polynomial_in(q.numerator, k, 0);
+    const auto n = polynomial_in(q.numerator, k, 1);
     if (!n) return std::nullopt;
     const Expr d = factor(q.denominator);
     Expr base = d;
@@ -47,7 +99,13 @@ std::optional<Expr> rational_sum(const Expr& term, const Symbol& k, const Expr& 
       m = d.operands()[1].word().value_or(0);
     }
     const auto l = linear_in(base, k);
-    if (!l || m < 1 || m > 30) return std::nullopt;
+    if (!l && m == 1) {
+      const auto pair = pair_of_poles(*n, scale, base, k, from, to, harmonic);
+      if (!pair) return std::nullopt;
+      value += *pair;
+      continue;
+    }
+    if (!l || m < 1 || m > 30 || n->size() != 1) return std::nullopt;
     const Expr a = l->constant / l->slope;
     const Expr c = (*n)[0] / (scale * power(l->slope, m));
     if (m == 1) {

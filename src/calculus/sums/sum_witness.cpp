@@ -3,9 +3,11 @@
 #include <cmath>
 #include <complex>
 
+#include "boreon/bindings.hpp"
 #include "boreon/sampling.hpp"
 #include "boreon/traverse.hpp"
 #include "calculus/sums/sum_methods.hpp"
+#include "values/infinite_sum.hpp"
 
 namespace boreon::sums {
 
@@ -30,35 +32,34 @@ bool confirmed(const Expr& term, const Symbol& k, const Expr& from, const Expr& 
     const auto high = endless ? low : value_at(to, leaves, p);
     const auto want = certified_value(value, leaves, p);
     if (!low || !high || !want) continue;
-    std::vector<Expr> inner = leaves;
-    inner.push_back(k);
     std::complex<double> sum = 0;
-    const double last = endless ? low->real() + 4000 : std::min(high->real(), low->real() + 4000);
-    if (!endless && high->real() > last) continue;  // too many to add up: another point
-    bool fine = true;
     double size = 0;
-    std::vector<std::complex<double>> partial;
-    for (double j = low->real(); j <= last && fine; ++j) {
-      std::vector<double> q = p;
-      q.push_back(j);
-      const auto t = value_at(term, inner, q);
-      fine = t.has_value();
-      if (!fine) break;
-      sum += *t;
-      size += std::abs(*t);
-      partial.push_back(sum);
-      if (endless && std::abs(*t) < 1e-18 * std::abs(sum) && j > low->real() + 20) break;
-    }
-    if (!fine && partial.size() < 60) continue;
     double tolerance = 1e-9;
-    if (endless && partial.size() > 3900) {  // slow: Richardson on the tail behaves like 1/n or better
-      const std::size_t n = partial.size();
-      const auto s1 = partial[n / 4 - 1];
-      const auto s2 = partial[n / 2 - 1];
-      const auto s4 = partial[n - 1];
-      const auto e = s4 - (s4 - s2) * (s4 - s2) / ((s4 - s2) - (s2 - s1) + 1e-300);
-      sum = std::abs(s4 - s2) < 1e-12 ? s4 : e;
-      tolerance = 1e-3;
+    if (endless) {
+      Bindings here;
+      for (std::size_t i = 0; i < leaves.size(); ++i) here.set(leaves[i], Expr(Number::exact(p[i])));
+      const InfiniteSum added = infinite_sum(substitute(term, here, Unused::allowed), k, std::lround(low->real()));
+      if (added.diverges) return false;
+      if (!added.converged) continue;
+      sum = added.value;
+      size = std::abs(sum);
+      tolerance = std::max(tolerance, 10 * added.error / std::max(size, 1e-300));
+    } else {
+      constexpr double most = 4000;
+      if (high->real() > low->real() + most) continue;  // too many to add up: another point
+      std::vector<Expr> inner = leaves;
+      inner.push_back(k);
+      bool fine = true;
+      for (double j = low->real(); j <= high->real() && fine; ++j) {
+        std::vector<double> q = p;
+        q.push_back(j);
+        const auto t = value_at(term, inner, q);
+        fine = t.has_value();
+        if (!fine) break;
+        sum += *t;
+        size += std::abs(*t);
+      }
+      if (!fine) continue;
     }
     ++points;
     if (std::abs(sum - *want) > tolerance * std::max(size, std::abs(*want)) + 1e-12) return false;

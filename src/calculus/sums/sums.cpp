@@ -9,6 +9,7 @@
 #include "algebra/polynomial/work.hpp"
 #include "algebra/reduced_conditions.hpp"
 #include "boreon/algebra.hpp"
+#include "boreon/bindings.hpp"
 #include "boreon/calculus.hpp"
 #include "boreon/catalogue.hpp"
 #include "boreon/error.hpp"
@@ -16,10 +17,12 @@
 #include "boreon/integral.hpp"
 #include "boreon/series.hpp"
 #include "boreon/simplify.hpp"
+#include "calculus/integral/integrator.hpp"
 #include "calculus/series/expansion.hpp"
 #include "calculus/series/limit_engine.hpp"
 #include "calculus/sums/sum_methods.hpp"
 #include "expr/canonical.hpp"
+#include "values/infinite_sum.hpp"
 
 namespace boreon {
 namespace {
@@ -74,12 +77,26 @@ class Summation {
     out_ = std::move(unevaluated);
     if (accept(guarded([&] { return by_antidifference(); }), "Gosper's algorithm")) return out_;
     out_.conditions.clear();
+    if (accept(guarded([&] { return of_waves(); }), "the geometric sum of a complex exponential")) return out_;
+    out_.conditions.clear();
     if (accept(guarded([&] { return rational_sum(term_, k_, from_, to_); }),
                "partial fractions and polygamma functions"))
+      return out_;
+    if (!endless_ && accept(guarded([&] { return binomial_sum(term_, k_, from_, to_); }), "the binomial theorem"))
+      return out_;
+    if (!endless_ &&
+        accept(guarded([&] { return logarithm_sum(term_, k_, from_, to_, signs_); }), "logarithms of products"))
+      return out_;
+    if (endless_ && accept(guarded([&] { return alternating_sum(term_, k_, from_); }),
+                           "two terms at a time, through polygamma functions"))
       return out_;
     if (endless_) {
       if (accept(guarded([&] { return classical_series(term_, k_, from_, signs_, out_.conditions); }),
                  "a classical series"))
+        return out_;
+      out_.conditions.clear();
+      if (accept(guarded([&] { return series_of_odd_powers(term_, k_, from_, signs_, out_.conditions); }),
+                 "the series of atanh and atan"))
         return out_;
       out_.conditions.clear();
     }
@@ -131,6 +148,31 @@ class Summation {
     return -start;
   }
 
+  std::optional<Expr> of_waves() {
+    const auto s = wave_antidifference(term_, k_);
+    if (!s) return std::nullopt;
+    const Expr start = substitute(*s, {{k_, from_}}, Unused::allowed);
+    const auto base = base_of_geometric(term_, k_);
+    if (!endless_) {
+      if (!base) note_waves();
+      return substitute(*s, {{k_, to_ + 1}}, Unused::allowed) - start;
+    }
+    if (!base) return std::nullopt;
+    const Expr size = less(abs(*base), 1);
+    if (signs_.known(1 - abs(*base)).value_or(0) <= 0) out_.conditions.push_back(size);
+    return -start;
+  }
+
+  // What a closed form with waves divides by.
+  void note_waves() {
+    postorder(term_, [&](const Expr& e) {
+      if (!is_call_of(e, "cos") && !is_call_of(e, "sin")) return;
+      const auto l = linear_in(e.operands()[0], k_);
+      if (!l || depends_on(l->slope, k_) || l->slope.is_integer(0) || !l->slope.has_symbols()) return;
+      out_.conditions.push_back(not_equal(cos(l->slope), 1));
+    });
+  }
+
   std::optional<Expr> term_by_term() {
     const Expr g = expand(term_);
     if (!g.is(Kind::sum) || g.operands().size() >= 20) return std::nullopt;
@@ -160,6 +202,12 @@ class Summation {
   SumResult out_;
 };
 
+// Whether all but the index has a value.
+bool is_number_without_symbols(const Expr& term, const Symbol& k) {
+  const auto symbols = free_symbols(term);
+  return std::all_of(symbols.begin(), symbols.end(), [&](const Symbol& s) { return s == k; });
+}
+
 SumResult closed_sum(const Expr& term, const Expr& index, const Expr& from, const Expr& to,
                      std::span<const Expr> conditions) {
   if (!index.is(Kind::symbol)) throw Error(ErrorKind::usage, "a sum is taken over a symbol");
@@ -170,6 +218,13 @@ SumResult closed_sum(const Expr& term, const Expr& index, const Expr& from, cons
   const Expr t = substitute(evaluate_derivatives(term), {{index, k}}, Unused::allowed);
   SumResult out;
   out.value = unevaluated_sum(term, index, from, to);
+  const Expr count = expand(to - from + 1);
+  if (count.is_number() && count.number().sign() <= 0) {
+    out.value = 0;
+    out.closed = true;
+    out.method = "no terms";
+    return out;
+  }
   if (!depends_on(t, k)) {
     if (to.is_constant(ConstantCode::infinity))
       throw Error(ErrorKind::domain, "the sum diverges: its terms do not go to zero");
@@ -177,6 +232,14 @@ SumResult closed_sum(const Expr& term, const Expr& index, const Expr& from, cons
     out.closed = true;
     out.method = "a constant term";
     return out;
+  }
+  if (to.is_constant(ConstantCode::infinity) && from.word() && is_number_without_symbols(t, k)) {
+    const InfiniteSum numbers = infinite_sum(t, k, *from.word());
+    if (numbers.diverges) {
+      out.divergent = true;
+      out.method = numbers.reason;
+      return out;
+    }
   }
   // Many terms between numbers: the closed form for a symbolic end is found and confirmed on short ranges.
   constexpr std::int64_t few_terms = 3000;
@@ -205,6 +268,17 @@ SumResult sum_with_report(const Expr& term, const Expr& index, const Expr& from,
 
 Expr sum(const Expr& term, const Expr& k, const Expr& from, const Expr& to, std::span<const Expr> conditions) {
   return sum_with_report(term, k, from, to, conditions).value;
+}
+
+NumericSum numeric_sum(const Expr& term, const Expr& k, std::int64_t from, const Bindings& bindings) {
+  if (!k.is(Kind::symbol)) throw Error(ErrorKind::usage, "a sum is taken over a symbol");
+  const Expr bound = substitute(evaluate_derivatives(term), bindings, Unused::allowed);
+  for (const Symbol& s : free_symbols(bound)) {
+    if (!(s == k))
+      throw Error(ErrorKind::binding, s.name() + " has no value; a sum in numbers needs one for each parameter");
+  }
+  const InfiniteSum sum = infinite_sum(bound, k, from);
+  return {sum.value, sum.error, sum.terms, sum.converged, sum.diverges, sum.reason};
 }
 
 Expr evaluate_operators(const Expr& expression, std::span<const Expr> conditions) {
