@@ -87,7 +87,7 @@ bool Reasoner::known(const Expr& e, bool strict, int depth) const {
     if (!is_real(exponent)) return false;
     if (prove(base, true, depth + 2)) return true;
     if (const auto n = exponent.word(); n && *n % 2 == 0 && is_real(base))
-      return !strict && *n > 0 ? true : nonzero(base);
+      return !strict && *n > 0 ? true : nonzero(base, depth + 2);
     return !strict && is_positive(exponent) && prove(base, false, depth + 2);
   }
   return false;
@@ -129,11 +129,13 @@ bool Reasoner::prove(const Expr& e, bool strict, int depth) const {
 bool Reasoner::positive(const Expr& e) const { return prove(e, true, 0); }
 bool Reasoner::nonnegative(const Expr& e) const { return prove(e, false, 0); }
 
-bool Reasoner::nonzero(const Expr& e) const {
+bool Reasoner::nonzero(const Expr& e) const { return nonzero(e, 0); }
+
+bool Reasoner::nonzero(const Expr& e, int depth) const {
   if (is_nonzero(e)) return true;
   const Expr d = expand(e);
   if (std::any_of(nonzero_.begin(), nonzero_.end(), [&](const Expr& n) { return n == d || n == -d; })) return true;
-  return positive(e) || negative(e);
+  return prove(e, true, depth) || prove(-e, true, depth);
 }
 
 // abs(u*v) < 1 where abs(u) < 1 and abs(v) < 1.

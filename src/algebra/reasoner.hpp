@@ -29,6 +29,7 @@ class Reasoner {
  private:
   using Fact = Inequality;  // known to hold
   [[nodiscard]] bool prove(const Expr& e, bool strict, int depth) const;
+  [[nodiscard]] bool nonzero(const Expr& e, int depth) const;
   [[nodiscard]] bool small_product(const Expr& comparison) const;
   [[nodiscard]] bool known(const Expr& e, bool strict, int depth) const;
   std::vector<Fact> facts_;
