@@ -56,12 +56,26 @@ std::vector<std::pair<std::int64_t, int>> small_prime_factors(std::int64_t n) {
   return out;
 }
 
+// The common divisor of the numerators over this denominator where some of them are large, else 1.
+static std::int64_t step_of(const std::vector<Number>& coefficients, std::int64_t denominator) {
+  constexpr std::int64_t plain = 64;
+  std::int64_t common = 0;
+  std::int64_t largest = 0;
+  for (const Number& c : coefficients) {
+    const std::int64_t n = std::abs(word_of(c * Number(denominator)));
+    common = std::gcd(common, n);
+    largest = std::max(largest, n);
+  }
+  return largest > plain ? std::max<std::int64_t>(common, 1) : 1;
+}
+
 KernelRing::KernelRing(std::span<const Expr> roots, RingOptions options)
     : options_(options), keep_(roots.begin(), roots.end()) {
   collect(roots);
   for (Root& r : roots_) r.variable = add_kernel(power(r.base, Expr(Number(1, r.denominator))));
   for (Exponential& x : exponentials_) {
-    const Expr argument = x.argument / Expr(x.denominator);
+    x.step = step_of(x.coefficients, x.denominator);
+    const Expr argument = x.argument * Expr(x.step) / Expr(x.denominator);
     x.variable = add_kernel(x.base == exponential_base ? exp(argument) : power(x.base, argument));
   }
   powers_.resize(kernels_.size());
@@ -172,9 +186,10 @@ void KernelRing::note_power(const Expr& base, const Expr& exponent, std::vector<
     Exponential* x = find_exponential(base, p.term);
     const std::int64_t d = word_denominator(p.coefficient);
     if (x == nullptr) {
-      exponentials_.push_back({base, p.term, d, 0});
+      exponentials_.push_back({base, p.term, d, {p.coefficient}});
     } else {
       x->denominator = std::lcm(x->denominator, d);
+      x->coefficients.push_back(p.coefficient);
     }
   }
 }
@@ -188,9 +203,10 @@ void KernelRing::note_exponential(const Expr& argument, std::vector<Expr>& child
     Exponential* x = find_exponential(exponential_base, p.term);
     const std::int64_t d = word_denominator(p.coefficient);
     if (x == nullptr) {
-      exponentials_.push_back({exponential_base, p.term, d, 0});
+      exponentials_.push_back({exponential_base, p.term, d, {p.coefficient}});
     } else {
       x->denominator = std::lcm(x->denominator, d);
+      x->coefficients.push_back(p.coefficient);
     }
   }
 }
@@ -311,7 +327,7 @@ Fraction KernelRing::convert_power(const Expr& base, const Expr& exponent) const
       continue;
     }
     const Exponential* x = known(find_exponential(base, p.term), base);
-    out = multiply(out, variable_power(x->variable, word_of(p.coefficient * Number(x->denominator))));
+    out = multiply(out, variable_power(x->variable, word_of(p.coefficient * Number(x->denominator, x->step))));
   }
   return out;
 }
@@ -324,7 +340,7 @@ Fraction KernelRing::convert_exponential(const Expr& argument) const {
       continue;
     }
     const Exponential* x = known(find_exponential(exponential_base, p.term), p.term);
-    out = multiply(out, variable_power(x->variable, word_of(p.coefficient * Number(x->denominator))));
+    out = multiply(out, variable_power(x->variable, word_of(p.coefficient * Number(x->denominator, x->step))));
   }
   return out;
 }
@@ -510,6 +526,11 @@ Expr KernelRing::expression(const Fraction& f) const {
 }
 
 Expr KernelRing::factored(const Poly& p) const {
+  // whole rows of coefficients are made on the way: exp(1000000*x) is a power of exp(x)
+  constexpr std::uint64_t highest = 20000;
+  for (unsigned v = 0; v < p.vars(); ++v) {
+    if (p.degree(v) > highest) return expression(p);
+  }
   const poly::Factors fs = poly::factor(p);
   std::vector<Expr> factors{Expr(fs.unit.number())};
   for (const poly::Factor& x : fs.list) {

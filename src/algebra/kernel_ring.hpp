@@ -83,7 +83,9 @@ class KernelRing {
   struct Exponential {
     Expr base;  // of base^argument; the exponential function if it is the number 0
     Expr argument;
-    std::int64_t denominator = 1;  // the variable is base^(argument/denominator)
+    std::int64_t denominator = 1;  // the variable is base^(argument*step/denominator)
+    std::vector<Number> coefficients = {};  // of the argument, where it stands in an exponent
+    std::int64_t step = 1;  // large powers have their common divisor taken out: exp(1000*x) is no 1000th power
     unsigned variable = 0;
   };
   Root* find_root(const Expr& base) const;

@@ -108,6 +108,10 @@ void exponential_forms(const Expr& e, Forms& out) {
   const Expr list[] = {plain};
   const KernelRing ring(list, {.term_limit = 20000});
   const Fraction f = ring.fraction_of(plain);
+  constexpr std::uint64_t highest = 2000;  // of a power of an exponential; above it there is nothing to see
+  for (unsigned v = 0; v < ring.vars(); ++v) {
+    if (f.numerator.degree(v) > highest || f.denominator.degree(v) > highest) return;
+  }
   out.push_back(ring.expression(f));
   out.push_back(ring.factored(f));
   if (f.denominator.size() == 1) out.push_back(expand(ring.expression(f)));

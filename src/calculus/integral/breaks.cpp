@@ -156,10 +156,10 @@ class ZeroFinder {
     const auto b = double_of(l->constant);
     const auto p = double_of(period);
     std::vector<Expr> all;
-    if (!a || !b) return none_within_a_period(*l, bases, period);
+    if (!a || !b || !low || !high) return none_within_a_period(*l, bases, period);
     for (const Expr& base : bases) {
       const auto b0 = double_of(base);
-      if (!low || !high || !a || !b || !p || !b0) return std::nullopt;
+      if (!p || !b0) return std::nullopt;
       if (!std::isfinite(*low) || !std::isfinite(*high)) return std::nullopt;
       const double k1 = (*a * *low + *b - *b0) / *p;
       const double k2 = (*a * *high + *b - *b0) / *p;
@@ -172,7 +172,7 @@ class ZeroFinder {
     return all;
   }
 
-  // With a parameter in the slope: no place at all where u keeps between the two next to where it starts; what lies
+  // With a parameter in the slope or in one end: no place at all where u keeps between the two next to where it starts; what lies
   // further away could be any number of places.
   Places none_within_a_period(const Linear& u, const std::vector<Expr>& bases, const Expr& period) {
     if (is_infinite(from_) || is_infinite(to_)) return std::nullopt;

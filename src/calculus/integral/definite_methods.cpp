@@ -388,6 +388,8 @@ Attempt attempt(const DefiniteProblem& given, const DefiniteSearch& search) {
   const bool shallow = search.depth < 2;
   const Method methods[] = {
       {!search.only_antiderivatives, [&] { return by_full_period(p, search); }},
+      {!search.only_antiderivatives && search.principal_value,
+       [&] { return from(by_principal_family(p, search.signs)); }},
       {!search.only_antiderivatives, [&] { return from(by_family(p, search.signs)); }},
       {!search.only_antiderivatives && improper, [&] { return from(by_residues(p, search.signs)); }},
       {shallow && !search.only_antiderivatives && !search.principal_value && !is_rational_in(p.integrand, p.x),

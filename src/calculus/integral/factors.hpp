@@ -50,6 +50,7 @@ struct Binomial {
 
 /// From 0 to infinity: families_half_line.cpp.
 [[nodiscard]] Result on_half_line(const Expr& f, const Symbol& x, Signs& signs);
+[[nodiscard]] Result principal_on_half_line(const Expr& f, const Symbol& x, Signs& signs);
 /// From -infinity to infinity.
 [[nodiscard]] Result on_line(const Expr& f, const Symbol& x, Signs& signs);
 

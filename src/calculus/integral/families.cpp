@@ -176,6 +176,29 @@ Result between_branch_points(const Factors& f, const Symbol& x, const Expr& to, 
   return f.constant * elliptic_K(square / other) / sqrt((*c)[4] * other);
 }
 
+// 1/sqrt((x^2 - a)*(x^2 - b)) where x^2 is larger than both: the same with sqrt(a*b)/x for x
+Result beyond_branch_points(const Factors& f, const Symbol& x, const Expr& from, const Expr& to, Signs& signs) {
+  if (!f.power.is_integer(0) || f.others.empty() || !positive(signs, from)) return std::nullopt;
+  Expr inside = 1;
+  for (const auto& [base, exponent] : f.others) {
+    if (!(exponent == Expr(-1) / 2)) return std::nullopt;
+    inside *= base;
+  }
+  const auto c = polynomial_in(expand(inside), x, 4);
+  if (!c || c->size() != 5 || !(*c)[1].is_integer(0) || !(*c)[3].is_integer(0) || !positive(signs, (*c)[4]))
+    return std::nullopt;
+  const auto roots = closed_roots({(*c)[0], (*c)[2], (*c)[4]}, signs);
+  if (!roots || roots->real.size() != 2) return std::nullopt;
+  Expr small = roots->real[0];
+  Expr large = roots->real[1];
+  if (signs.of(small - large) > 0) std::swap(small, large);
+  if (!positive(signs, small) || signs.of(from * from - large) < 0) return std::nullopt;
+  const auto at = [&](const Expr& place) {
+    return has_infinity(place) ? Expr(0) : elliptic_F(asin(sqrt(large) / place), small / large);
+  };
+  return f.constant * (at(from) - at(to)) / sqrt((*c)[4] * large);
+}
+
 // 2/(2n + 1) for the square of a Legendre polynomial: 18.3.1
 Result legendre_square(const Factors& f, const Symbol& x) {
   if (f.others.size() != 1 || !is_call_of(f.others[0].first, "legendre") || !f.others[0].second.is_integer(2) ||
@@ -228,6 +251,7 @@ Result family_value(const DefiniteProblem& p, Signs& signs) {
       if (auto r = on_half_line(expand(g * exp(-t)), t, signs)) return r;
     }
   }
+  if (auto r = beyond_branch_points(parts, x, p.from, p.to, signs)) return r;
   if (p.from.is_integer(0)) {
     if (auto r = pendulum(parts, x, p.to, signs)) return r;
     if (p.to == pi() || p.to == pi() / 2 || p.to == 2 * pi()) {
@@ -299,6 +323,13 @@ Result by_parameter(const DefiniteProblem& p, Signs& signs, int depth) {
 }
 
 }  // namespace
+
+std::optional<DefiniteValue> by_principal_family(const DefiniteProblem& p, Signs& signs) {
+  if (!p.from.is_integer(0) || !p.to.is_constant(ConstantCode::infinity)) return std::nullopt;
+  const auto value = principal_on_half_line(p.integrand, p.x, signs);
+  if (!value) return std::nullopt;
+  return DefiniteValue{*value, "the principal value of a power over a binomial"};
+}
 
 std::optional<DefiniteValue> by_family(const DefiniteProblem& p, Signs& signs) {
   if (auto r = family_value(p, signs)) return DefiniteValue{*r, "a known family of definite integrals"};

@@ -27,6 +27,9 @@ struct DefiniteValue {
 /// UnknownSign where a sign decides.
 [[nodiscard]] std::optional<DefiniteValue> by_family(const DefiniteProblem& p, Signs& signs);
 
+/// Principal values over the half line: x^s/(a - b*x^p), GR 3.241.3.
+[[nodiscard]] std::optional<DefiniteValue> by_principal_family(const DefiniteProblem& p, Signs& signs);
+
 /// Rational functions times sine or cosine over the line, or over the half line if the integrand is even: residues in
 /// the upper half plane (Jordan's lemma).
 [[nodiscard]] std::optional<DefiniteValue> by_residues(const DefiniteProblem& p, Signs& signs);

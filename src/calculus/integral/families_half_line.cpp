@@ -416,6 +416,19 @@ Result on_half_line(const Expr& f, const Symbol& x, Signs& signs) {
   return attempt([&] { return exponential_sum(f, x, signs); });
 }
 
+Result principal_on_half_line(const Expr& f, const Symbol& x, Signs& signs) {
+  const Factors parts = factors_of(f, x);
+  if (parts.others.size() != 1 || !parts.others[0].second.is_integer(-1)) return std::nullopt;
+  const auto b = binomial_of(parts.others[0].first, x);
+  if (!b || !positive(signs, b->p)) return std::nullopt;
+  // the pole is where a + b*x^p changes its sign
+  const int sign = signs.of(b->a);
+  if (sign == 0 || signs.of(b->b) != -sign) return std::nullopt;
+  const Expr m = (parts.power + 1) / b->p;
+  if (!positive(signs, m) || !positive(signs, 1 - m)) return std::nullopt;
+  return parts.constant / b->a * power(-b->a / b->b, m) / b->p * pi() / tan(pi() * m);
+}
+
 Result on_line(const Expr& f, const Symbol& x, Signs& signs) {
   if (auto r = gaussian_moments(f, x, signs)) return r;
   if (auto r = quadratic_phase(f, x, signs)) return r;
