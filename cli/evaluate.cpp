@@ -7,6 +7,7 @@
 #include <cstdlib>
 #include <functional>
 
+#include "boreon/evidence.hpp"
 #include "command.hpp"
 #include "option_groups.hpp"
 #include "sensitivity.hpp"
@@ -143,7 +144,7 @@ void set_beside_enclosure(Answer& a, const EvaluateRequest& r, const Evaluated& 
                         c.imaginary.find_first_of("123456789") == std::string::npos;
   const double size = std::max(std::abs(exact), std::abs(v));
   const bool below = !vanishes && exact == 0.0;
-  const double plain = below ? 0 : v == exact ? 15 : std::clamp(-std::log10(std::abs(v - exact) / size), 0.0, 15.0);
+  const double plain = below ? 0 : agreeing_digits(std::abs(v - exact), size);
   a.json["check"] = enclosure_check(
       1, 15,
       {{"reference", c.to_string()}, {"double_precision", complex_text(v)}, {"digits_of_double_precision", plain}},

@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "boreon/evidence.hpp"
 #include "derive.hpp"
 
 namespace boreon::cli {
@@ -73,7 +74,7 @@ Comparison by_elimination(const Matrix& jacobian, const Expr& determinant, const
     double rows = 1;  // Hadamard's bound, against which rounding is measured
     for (Eigen::Index i = 0; i < m.rows(); ++i) rows *= m.row(i).norm();
     const double error = std::abs(m.partialPivLu().determinant() - values.back());
-    const double digits = error == 0 || rows == 0 ? 15 : std::clamp(-std::log10(error / rows), 0.0, 15.0);
+    const double digits = rows == 0 ? 15 : agreeing_digits(error, rows);
     ++out.points;
     if (digits < out.digits) {
       out.digits = digits;

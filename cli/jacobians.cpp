@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "boreon/evidence.hpp"
 #include "boreon/jacobian_comparison.hpp"
 #include "solve.hpp"
 
@@ -49,7 +50,7 @@ Answer jacobians_of_model(const SolveRequest& r, const Model& m) {
   const double left = derived.residuals.empty() ? 1 : derived.residuals.back();
   a.json["check"] = {{"method", "largest residual of the solve with the derived Jacobian, relative to its terms"},
                      {"points", derived.residuals.size()},
-                     {"digits", left > 0 ? std::clamp(-std::log10(left), 0.0, 15.0) : 15.0},
+                     {"digits", agreeing_digits(left)},
                      {"worst", nullptr},
                      {"verdict", derived.converged ? "agrees" : "disagrees"}};
   if (!derived.converged) {

@@ -7,6 +7,7 @@
 #include <cmath>
 
 #include "boreon/continuation.hpp"
+#include "boreon/evidence.hpp"
 #include "sensitivity.hpp"
 #include "solve.hpp"
 #include "values.hpp"
@@ -88,7 +89,7 @@ Answer solve_model(const SolveRequest& r, const Model& m) {
   };
   const double equation = result.term_residuals.empty() ? 0 : result.term_residuals[worst_of(result.term_residuals)];
   const double correction = std::max(result.correction, result.corrections.empty() ? equation : 0.0);
-  const double digits = correction > 0 ? std::clamp(-std::log10(correction), 0.0, 15.0) : 15.0;
+  const double digits = agreeing_digits(correction);
   const std::string unknown = result.corrections.empty() ? std::string() : s.state_names[worst_of(result.corrections)];
   a.text += unknown.empty() ? fmt::format(
                                   "check: every equation is fulfilled exactly or to {:.1e} of its terms; the Jacobian "

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: MIT
 // spectrum: harmonics of a formula or of a column of a table.
 #include "boreon/spectrum.hpp"
+#include "boreon/evidence.hpp"
 
 #include <fmt/format.h>
 
@@ -187,7 +188,7 @@ Signal of_model(const SpectrumRequest& r) {
     apart = std::max(apart, std::hypot(tighter.harmonics[k].a - out.spectrum.harmonics[k].a,
                                        tighter.harmonics[k].b - out.spectrum.harmonics[k].b));
   }
-  out.digits = apart > 0 ? std::clamp(-std::log10(apart / largest), 0.0, 15.0) : 15.0;
+  out.digits = agreeing_digits(apart, largest);
   out.check = "the run repeated with tolerances a hundred times tighter";
   out.name = name;
   out.variable = m.independent.name();

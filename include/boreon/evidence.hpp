@@ -8,12 +8,17 @@
 #include <utility>
 #include <vector>
 
+#include "boreon/evidence.hpp"
 #include "boreon/export.hpp"
 
 namespace boreon BOREON_API {
 
 enum class Verdict : std::uint8_t { agrees, disagrees, untested };
 [[nodiscard]] const char* to_string(Verdict v) noexcept;
+
+/// Decimal digits, from 0 to 15, to which two numbers of this size agree that are so far apart; 0 where either is not a
+/// number.
+[[nodiscard]] double agreeing_digits(double apart, double size = 1) noexcept;
 
 /// What a check found.
 struct Evidence {

@@ -10,6 +10,7 @@
 #include "boreon/equations.hpp"
 #include "boreon/error.hpp"
 #include "boreon/evaluate.hpp"
+#include "boreon/evidence.hpp"
 #include "boreon/function.hpp"
 #include "boreon/linear_algebra.hpp"
 #include "boreon/matrix.hpp"
@@ -185,7 +186,7 @@ Evidence check_implicit_derivatives(const Expr& equation, const Expr& y, const E
         const double found = difference_quotient(before, curve);
         if (!std::isfinite(found)) throw Error(ErrorKind::domain, "the curve ends");
         const double size = std::max({std::fabs(claimed), std::fabs(found), 1e-12});
-        const double agreed = std::clamp(-std::log10(std::fabs(claimed - found) / size + 1e-16), 0.0, 15.0);
+        const double agreed = agreeing_digits(std::fabs(claimed - found), size);
         if (agreed < digits) {
           digits = agreed;
           out.worst_entry = fmt::format("derivative {}", k + 1);

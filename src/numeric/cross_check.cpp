@@ -26,33 +26,6 @@
 
 namespace boreon {
 
-const char* to_string(Verdict v) noexcept {
-  switch (v) {
-    case Verdict::agrees: return "agrees";
-    case Verdict::disagrees: return "disagrees";
-    case Verdict::untested: return "untested";
-  }
-  return "untested";
-}
-
-std::string Evidence::to_string() const {
-  if (verdict == Verdict::untested && entries == 0) return "untested: there is no entry to compare";
-  if (verdict == Verdict::untested)
-    return fmt::format("untested: no point was found where the {} could be compared",
-                       entries == 1 ? "derivative" : "entries");
-  std::string text = fmt::format("{} to {:.1f} digits at {} points ({})",
-                                 verdict == Verdict::agrees ? "agrees" : "DISAGREES: only", digits, points, method);
-  if (verdict == Verdict::disagrees) {
-    text += fmt::format("; worst: {} derived {:.10g}, independent {:.10g}, at ", worst_entry, worst_derived,
-                        worst_reference);
-    for (std::size_t i = 0; i < worst_point.size() && i < 8; ++i)
-      text += fmt::format("{}{} = {:.6g}", i > 0 ? ", " : "", worst_point[i].first, worst_point[i].second);
-    if (worst_point.size() > 8) text += ", ...";
-  }
-  if (skipped > 0) text += fmt::format("; {} entries could be compared at no point", skipped);
-  return text;
-}
-
 namespace {
 
 constexpr long first_precision = 320;  // bits: 60 digits beside the step
@@ -296,8 +269,7 @@ class Checker {
   static double agreement(double a, double b, double scale) {
     if (a == b) return max_digits;
     const double size = std::max({std::abs(a), std::abs(b), scale});
-    if (size == 0 || !std::isfinite(size)) return 0;
-    return std::clamp(-std::log10(std::abs(a - b) / size) + 0.0, 0.0, max_digits);
+    return size == 0 || !std::isfinite(size) ? 0 : agreeing_digits(std::abs(a - b), size);
   }
 
   bool compare(std::size_t i, const Point& p, Evidence& evidence) {

@@ -15,6 +15,7 @@
 #include "boreon/equations.hpp"
 #include "boreon/error.hpp"
 #include "boreon/evaluate.hpp"
+#include "boreon/evidence.hpp"
 #include "boreon/functions.hpp"
 #include "boreon/recurrence.hpp"
 #include "boreon/simplify.hpp"
@@ -87,7 +88,7 @@ Evidence check_image(const Expr& f, const Symbol& n, const Expr& F, const Symbol
       b.set(z, Expr(Number::exact(place.real())) + imaginary_unit() * Expr(Number::exact(place.imag())));
       const std::complex<double> derived = evaluate_complex(F, b, Unused::allowed);
       const double error = std::abs(derived - sum) / std::max({std::abs(sum), std::abs(derived), 1e-6 * largest});
-      const double digits = error == 0 ? 15 : std::clamp(-std::log10(error), 0.0, 15.0);
+      const double digits = agreeing_digits(error);
       if (!std::isfinite(digits)) continue;
       if (out.points++ == 0 || digits < out.digits) out.digits = digits;
     } catch (const Error& e) {

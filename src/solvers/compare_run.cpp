@@ -10,6 +10,7 @@
 #include "boreon/equations.hpp"
 #include "boreon/error.hpp"
 #include "boreon/evaluate.hpp"
+#include "boreon/evidence.hpp"
 #include "boreon/solvers.hpp"
 #include "boreon/system.hpp"
 #include "boreon/text.hpp"
@@ -157,7 +158,7 @@ Evidence compare_with_run(const ExprList& equations, const Bindings& solution, c
     out.points = 0;
     return out;
   }
-  out.digits = worst == 0 ? 15 : std::clamp(-std::log10(worst / std::max(size, 1e-300)), 0.0, 15.0);
+  out.digits = agreeing_digits(worst, std::max(size, 1e-300));
   out.verdict = out.digits >= 5 ? Verdict::agrees : Verdict::disagrees;
   return out;
 }

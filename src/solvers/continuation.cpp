@@ -12,6 +12,7 @@
 
 #include "boreon/calculus.hpp"
 #include "boreon/error.hpp"
+#include "boreon/evidence.hpp"
 #include "boreon/names.hpp"
 #include "boreon/native.hpp"
 #include "boreon/solvers.hpp"
@@ -381,7 +382,7 @@ class Tracer {
     result_.evidence.method = "one more Newton step across the branch at every point";
     result_.evidence.points = result_.points.size();
     result_.evidence.entries = result_.points.size() * static_cast<std::size_t>(n_);
-    result_.evidence.digits = worst > 0 ? std::clamp(-std::log10(worst), 0.0, 15.0) : 15.0;
+    result_.evidence.digits = agreeing_digits(worst);
     result_.evidence.verdict = result_.evidence.digits >= 6 ? Verdict::agrees : Verdict::disagrees;
   }
 

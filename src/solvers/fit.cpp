@@ -9,6 +9,7 @@
 #include <random>
 
 #include "boreon/error.hpp"
+#include "boreon/evidence.hpp"
 #include "boreon/traverse.hpp"
 #include "expr/work.hpp"
 #include "solvers/checked_system.hpp"
@@ -341,7 +342,7 @@ class Fit {
         "one more step and the slope of chi-square for each unknown not on a bound, places beside it, starts elsewhere";
     result.evidence.points = static_cast<std::size_t>(result.starts);
     result.evidence.entries = at.free.size();
-    result.evidence.digits = std::clamp(-std::log10(steps), 0.0, 15.0);
+    result.evidence.digits = agreeing_digits(steps);
     result.evidence.verdict = result.converged ? Verdict::agrees : Verdict::disagrees;
   }
 

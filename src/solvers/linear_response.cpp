@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: MIT
 // Transfer functions from derived matrices, and the witnesses of them.
 #include "boreon/linear_response.hpp"
+#include "boreon/evidence.hpp"
 
 #include <fmt/format.h>
 
@@ -32,9 +33,7 @@ using DenseVector = Eigen::VectorXd;
 constexpr std::size_t most_states_of_response = 400;
 constexpr double together = 1e-6;  // relative distance at which a pole and a zero cancel
 
-double digits_of(double error, double size) {
-  return error == 0 ? 15 : std::clamp(-std::log10(error / size), 0.0, 15.0);
-}
+double digits_of(double error, double size) { return agreeing_digits(error, size); }
 
 // Derivatives of the rates and of the output at a steady state.
 struct Derivatives {

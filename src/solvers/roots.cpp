@@ -302,7 +302,7 @@ class RootSearch {
     bool all = true;
     for (Root& r : roots) {
       const Verification v = run_.verify(r.values);
-      r.digits = v.solvable && v.worst_correction() > 0 ? std::clamp(-std::log10(v.worst_correction()), 0.0, 15.0)
+      r.digits = v.solvable && v.worst_correction() > 0 ? agreeing_digits(v.worst_correction())
                                                         : (v.worst_residual() == 0 ? 15.0 : 0.0);
       for (std::size_t i = 0; i < n_; ++i)
         r.on_bound = r.on_bound || r.values[i] == system_.lower[i] || r.values[i] == system_.upper[i];

@@ -7,6 +7,7 @@
 
 #include "boreon/calculus.hpp"
 #include "boreon/error.hpp"
+#include "boreon/evidence.hpp"
 #include "boreon/sensitivity.hpp"
 #include "solvers/checked_system.hpp"
 #include "solvers/fresh_symbols.hpp"
@@ -93,7 +94,7 @@ SecondSensitivity second_sensitivities(const System& given, const std::string& o
   for (std::size_t i = 0; i < n; ++i) {
     for (std::size_t j = 0; j < i; ++j) {
       const double off = std::fabs(scaled(i, j) - scaled(j, i));
-      const double digits = off == 0 ? 15.0 : std::clamp(-std::log10(off / largest), 0.0, 15.0);
+      const double digits = agreeing_digits(off, largest);
       if (digits < r.evidence.digits) {
         r.evidence.digits = digits;
         r.evidence.worst_entry = fmt::format("d2({})/d({})d({})", output, inputs[i], inputs[j]);

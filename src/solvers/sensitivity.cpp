@@ -22,9 +22,7 @@ constexpr std::size_t large = 200;  // states, from which differences are taken 
 
 double agreement(double a, double b, double floor) {
   const double size = std::max({std::fabs(a), std::fabs(b), floor});
-  if (a == b || size == 0) return 15;
-  const double d = std::fabs(a - b) / size;
-  return std::isnan(d) ? 0 : std::clamp(-std::log10(d), 0.0, 15.0);
+  return a == b || size == 0 ? 15 : agreeing_digits(std::fabs(a - b), size);
 }
 
 double in_single(double v) { return static_cast<double>(static_cast<float>(v)); }

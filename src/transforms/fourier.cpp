@@ -15,6 +15,7 @@
 #include "boreon/bindings.hpp"
 #include "boreon/error.hpp"
 #include "boreon/evaluate.hpp"
+#include "boreon/evidence.hpp"
 #include "boreon/functions.hpp"
 #include "boreon/integral.hpp"
 #include "boreon/quadrature.hpp"
@@ -331,7 +332,7 @@ class Fourier {
           const double derived = whole.real();
           const double error = std::abs(whole - reference);
           const double scale = std::max({std::abs(reference), std::abs(derived), 1e-3 * size, 1e-300});
-          const double digits = error == 0 ? 15 : std::clamp(-std::log10(error / scale), 0.0, 15.0);
+          const double digits = agreeing_digits(error, scale);
           ++c.entries;
           if (c.entries == 1 || digits < c.digits) {
             c.digits = digits;

@@ -13,6 +13,7 @@
 #include "boreon/catalogue.hpp"
 #include "boreon/error.hpp"
 #include "boreon/evaluate.hpp"
+#include "boreon/evidence.hpp"
 #include "boreon/sampling.hpp"
 #include "boreon/traverse.hpp"
 #include "calculus/integral/integrator.hpp"
@@ -160,7 +161,7 @@ Evidence check_fourier_pair(const Expr& f, const Symbol& t, const Expr& F, const
       right /= 6.283185307179586;
       if (!std::isfinite(std::abs(left)) || !std::isfinite(std::abs(right))) continue;
       const double size = std::max({std::abs(left), std::abs(right), 1e-6});
-      const double digits = std::clamp(-std::log10(std::abs(left - right) / size + 1e-16), 0.0, 15.0);
+      const double digits = agreeing_digits(std::abs(left - right), size);
       ++out.points;
       if (digits <= out.digits) {
         out.digits = digits;

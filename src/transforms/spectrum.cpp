@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: MIT
 #include "boreon/spectrum.hpp"
+#include "boreon/evidence.hpp"
 
 #include <fmt/format.h>
 
@@ -156,7 +157,7 @@ Spectrum spectrum(const std::vector<double>& samples, double step, Window window
   held += 2 * mean * faded_mean + faded_mean * faded_mean;
   for (const double x : faded) out.mean_square += (mean + x) * (mean + x) / static_cast<double>(count);
   const double apart = std::abs(held - out.mean_square);
-  out.parseval_digits = apart > 0 ? std::clamp(-std::log10(apart / out.mean_square), 0.0, 15.0) : 15.0;
+  out.parseval_digits = agreeing_digits(apart, out.mean_square);
   return out;
 }
 

@@ -12,6 +12,7 @@
 #include "boreon/catalogue.hpp"
 #include "boreon/error.hpp"
 #include "boreon/evaluate.hpp"
+#include "boreon/evidence.hpp"
 #include "boreon/functions.hpp"
 #include "boreon/integral.hpp"
 #include "boreon/quadrature.hpp"
@@ -61,7 +62,7 @@ std::optional<double> of_impulse(const Expr& term, const Symbol& t, const Symbol
 void compare(Evidence& out, double derived, double reference, double scale, const Bindings& at) {
   const double size = std::max({std::abs(derived), std::abs(reference), scale});
   const double error = std::abs(derived - reference);
-  const double digits = error == 0 ? 15 : std::clamp(-std::log10(error / size), 0.0, 15.0);
+  const double digits = agreeing_digits(error, size);
   ++out.points;
   if (out.points == 1 || digits < out.digits) {
     out.digits = digits;

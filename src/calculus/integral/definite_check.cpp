@@ -9,6 +9,7 @@
 #include "boreon/calculus.hpp"
 #include "boreon/catalogue.hpp"
 #include "boreon/error.hpp"
+#include "boreon/evidence.hpp"
 #include "boreon/quadrature.hpp"
 #include "boreon/text.hpp"
 #include "boreon/traverse.hpp"
@@ -98,7 +99,7 @@ Evidence check_definite(const Expr& f, const Symbol& x, const Expr& from, const 
     const double size = std::max(std::abs(q.value), 1e-9);
     const double slack = 20 * q.error;
     const double digits = error <= slack ? std::max(9.0, error == 0 ? 15 : std::min(15.0, -std::log10(error / size)))
-                                         : std::clamp(-std::log10(error / size), 0.0, 15.0);
+                                         : agreeing_digits(error, size);
     if (wide && digits >= 7.5) continue;  // far away only what refutes counts
     ++out.points;
     if (digits <= out.digits) {
@@ -211,7 +212,7 @@ Evidence check_limits(std::span<const UsedAntiderivative> parts, const Expr& res
     const bool shrinks = third <= 1e-6 * size || (third < 0.7 * second + 1e-12 * size &&
                                                   second < 0.7 * first + 1e-12 * size && third < 0.2 * size + 1e-9);
     good = good && shrinks && limits.regular_inside();
-    out.digits = std::min(out.digits, third == 0 ? 15.0 : std::clamp(-std::log10(third / size), 0.0, 15.0));
+    out.digits = std::min(out.digits, agreeing_digits(third, size));
   }
   out.verdict = out.points == 0 ? Verdict::untested : good ? Verdict::agrees : Verdict::disagrees;
   if (out.points == 0) out.digits = 0;

@@ -6,6 +6,7 @@
 
 #include "boreon/bindings.hpp"
 #include "boreon/error.hpp"
+#include "boreon/evidence.hpp"
 #include "boreon/functions.hpp"
 #include "boreon/integral.hpp"
 #include "boreon/quadrature.hpp"
@@ -120,7 +121,7 @@ Evidence check_principal(const Expr& f, const Symbol& x, const Expr& from, const
       const double error = std::abs(*claimed - std::complex<double>(folded.value()));
       const double size = std::max({std::abs(folded.value()), 1e-3 * folded.residue(), 1e-6});
       // folding takes digits close to the pole
-      const double digits = error <= 20 * folded.error() ? 9.0 : std::clamp(-std::log10(error / size), 0.0, 15.0);
+      const double digits = error <= 20 * folded.error() ? 9.0 : agreeing_digits(error, size);
       ++out.points;
       if (digits > out.digits) continue;
       out.digits = digits;

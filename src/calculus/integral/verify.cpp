@@ -10,6 +10,7 @@
 #include "boreon/calculus.hpp"
 #include "boreon/error.hpp"
 #include "boreon/evaluate.hpp"
+#include "boreon/evidence.hpp"
 #include "boreon/sampling.hpp"
 #include "boreon/text.hpp"
 #include "calculus/signs.hpp"
@@ -82,7 +83,7 @@ Evidence check_antiderivative(const Expr& f, const Expr& F, const Symbol& x, std
     }
     const double size = std::max(std::abs(*want), 1e-300);
     const double error = std::abs(*got - *want);
-    const double digits = error == 0 ? 15 : std::clamp(-std::log10(error / size), 0.0, 15.0);
+    const double digits = agreeing_digits(error, size);
     ++out.points;
     if (digits < out.digits || out.points == 1) {
       out.digits = std::min(digits, out.digits);

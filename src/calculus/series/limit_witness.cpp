@@ -11,6 +11,7 @@
 
 #include "boreon/bindings.hpp"
 #include "boreon/error.hpp"
+#include "boreon/evidence.hpp"
 #include "boreon/text.hpp"
 #include "boreon/traverse.hpp"
 #include "calculus/parameter_points.hpp"
@@ -106,7 +107,7 @@ void compare_nearby(const Expr& f, const Expr& x, const Expr& place, int directi
     if (!look(k)) return;
     ++result.points;
   }
-  const double digits = distance == 0 ? 15 : std::clamp(-std::log10(distance / size), 0.0, 15.0);
+  const double digits = agreeing_digits(distance, size);
   result.digits = earlier == 0 ? digits : std::min(result.digits, digits);
   bool stays = distance > 1e-4 * size && last_change < 1e-3 * distance;
   if (!stays && !has_operators(f) && distance > 1e-4 * size) {
