@@ -8,7 +8,6 @@
 #include <utility>
 #include <vector>
 
-#include "boreon/evidence.hpp"
 #include "boreon/export.hpp"
 
 namespace boreon BOREON_API {

@@ -24,7 +24,7 @@ namespace boreon::equations {
 namespace {
 
 constexpr std::uint64_t seed = 20260107;
-constexpr int points_wanted = 2;
+constexpr int points_of_systems = 2;
 constexpr std::size_t most_solutions = 60;
 constexpr std::uint64_t most_work_to_count = 40000000;  // some tenths of a second
 constexpr std::size_t most_bound = 1000000000;
@@ -130,7 +130,7 @@ std::vector<unsigned> multiplicities_with_parameters(std::span<const Expr> equat
   Sampler sampler(parameters, ranges, seed);
   std::vector<unsigned> out;
   try {
-    for (int k = 0; k < points_wanted; ++k) {
+    for (int k = 0; k < points_of_systems; ++k) {
       const auto numbers = numbers_for(parameters, sampler, conditions);
       if (!numbers) return {};
       auto here = multiplicities_at(equations, unknowns, solutions, *numbers);

@@ -28,7 +28,7 @@
 namespace boreon::equations {
 namespace {
 
-constexpr int deepest = 8;                      // derivatives of derivatives
+constexpr int deepest_halving = 8;              // derivatives of derivatives
 constexpr std::size_t largest = 4000;           // nodes of a derivative
 constexpr std::uint64_t most_work = 100000000;  // about a second
 constexpr int halvings = 400;
@@ -74,7 +74,7 @@ class Line {
   }
 
   std::vector<LineRoot> zeros(const Expr& e, int depth) {
-    if (depth > deepest || node_count(e) > largest) throw NotProved{};
+    if (depth > deepest_halving || node_count(e) > largest) throw NotProved{};
     std::vector<LineRoot> out;
     for_each_factor(e, [&](const Expr& base, const Expr& exponent) {
       if (!depends_on(base, x_) && !depends_on(exponent, x_)) return;

@@ -18,7 +18,7 @@
 namespace boreon {
 namespace {
 
-constexpr int deepest = 2000;
+constexpr int deepest_mathml = 2000;
 
 class ContentReader {
  public:
@@ -90,7 +90,8 @@ class ContentReader {
         } else if (text_[end - 1] != '/') {
           ++depth;
         }
-        if (depth > deepest) fail_at(i, ErrorKind::limit, fmt::format("the elements nest more than {} deep", deepest));
+        if (depth > deepest_mathml)
+          fail_at(i, ErrorKind::limit, fmt::format("the elements nest more than {} deep", deepest_mathml));
         i = end + 1;
       }
     }

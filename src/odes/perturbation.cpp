@@ -26,7 +26,7 @@
 namespace boreon {
 namespace {
 
-constexpr int highest_order = 8;
+constexpr int highest_power_of_small = 8;
 constexpr double missing_power = 0.4;  // what is left may fall a little more slowly than the power says
 
 class Expansion {
@@ -212,8 +212,8 @@ class Expansion {
 
 Perturbation perturbation_expansion(const Expr& equation, const Expr& unknown, const Expr& parameter,
                                     const PerturbationOptions& options) {
-  if (options.order < 1 || options.order > highest_order)
-    throw Error(ErrorKind::usage, fmt::format("a perturbation goes to a power from 1 to {}", highest_order));
+  if (options.order < 1 || options.order > highest_power_of_small)
+    throw Error(ErrorKind::usage, fmt::format("a perturbation goes to a power from 1 to {}", highest_power_of_small));
   if (!unknown.is(Kind::unknown_call) || unknown.operands().size() != 3 || !unknown.operands()[1].is(Kind::symbol))
     throw Error(ErrorKind::usage, "the unknown is a call such as y(t), not " + to_text(unknown));
   std::vector<Expr> all = options.given;

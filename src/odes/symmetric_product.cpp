@@ -20,8 +20,8 @@
 namespace boreon::odes {
 namespace {
 
-constexpr std::int64_t highest_degree = 24;
-constexpr std::size_t most_places = 6;
+constexpr std::int64_t highest_product_degree = 24;
+constexpr std::size_t most_poles_of_product = 6;
 
 // A factor of the denominator of r and the numbers that each of its roots may contribute: w has base^(e/2).
 struct Place {
@@ -44,7 +44,7 @@ class Product {
       for (std::size_t k = 0; k < places_.size(); ++k) taken += places_[k].degree * places_[k].numbers[chosen[k]];
       for (const std::int64_t end : far) {
         const std::int64_t twice = end - taken;
-        if (twice < 0 || twice % 2 != 0 || twice / 2 > highest_degree) continue;
+        if (twice < 0 || twice % 2 != 0 || twice / 2 > highest_product_degree) continue;
         if (auto u = with_front(chosen, static_cast<int>(twice / 2))) return u;
       }
     } while (next(chosen));
@@ -79,7 +79,7 @@ class Product {
       if (!depends_on(base, t_) || !usable) return;
       const auto order = exponent.word();
       const auto c = polynomial_in(base, t_, 8);
-      usable = order && c && places_.size() < most_places;
+      usable = order && c && places_.size() < most_poles_of_product;
       if (!usable) return;
       Place place{base, static_cast<std::int64_t>(c->size()) - 1, {}};
       if (*order == 2) {

@@ -26,7 +26,7 @@ bool may_be_followed(const System& s, const SteadyResult& r) {
 }
 
 // The branch from an easier value of one parameter towards its own.
-struct Branch {
+struct FollowedBranch {
   std::size_t parameter = 0;
   double from = 0;
   std::vector<double> values;  // at the value wanted, if it is reached
@@ -35,7 +35,7 @@ struct Branch {
 
 bool near(double a, double b) { return std::fabs(a - b) <= 1e-9 * std::max(std::fabs(a), std::fabs(b)); }
 
-std::optional<Branch> branch_from(const System& system, std::size_t parameter, double from) {
+std::optional<FollowedBranch> branch_from(const System& system, std::size_t parameter, double from) {
   System easier = system;
   easier.right_sides.clear();  // stability is not asked for
   easier.parameter_values[parameter] = from;
@@ -49,7 +49,7 @@ std::optional<Branch> branch_from(const System& system, std::size_t parameter, d
   o.from = from;
   o.to = system.parameter_values[parameter];
   o.most_points = 400;
-  Branch b;
+  FollowedBranch b;
   b.parameter = parameter;
   b.from = from;
   try {
@@ -68,13 +68,13 @@ std::optional<Branch> branch_from(const System& system, std::size_t parameter, d
 SteadyResult follow_to_steady_state(const System& system, const SteadyResult& failed, const SteadyOptions& options) {
   if (!may_be_followed(system, failed)) return failed;
   SteadyResult r = failed;
-  std::optional<Branch> turned;
+  std::optional<FollowedBranch> turned;
   const std::size_t count = std::min(system.parameters.size(), most_parameters);
   for (const double factor : {0.5, 2.0, 0.1, 10.0}) {
     for (std::size_t k = 0; k < count; ++k) {
       const double wanted = system.parameter_values[k];
       if (wanted == 0 || system.parameter_names.size() <= k) continue;
-      const std::optional<Branch> b = branch_from(system, k, factor * wanted);
+      const std::optional<FollowedBranch> b = branch_from(system, k, factor * wanted);
       if (!b) continue;
       if (b->values.empty()) {
         if (!turned && std::isfinite(b->turns)) turned = b;

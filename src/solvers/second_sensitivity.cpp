@@ -16,7 +16,7 @@
 namespace boreon {
 namespace {
 
-constexpr double infinite = std::numeric_limits<double>::infinity();
+constexpr double without_bound = std::numeric_limits<double>::infinity();
 
 // F(y, p) = 0 and F_y^T a + g_y = 0 for y and a, with dg/dp = g_p + a F_p as outputs.
 System with_adjoint(const System& s, const Expr& g, const std::vector<std::string>& inputs) {
@@ -34,8 +34,8 @@ System with_adjoint(const System& s, const Expr& g, const std::vector<std::strin
     e.states.push_back(adjoint[i]);
     e.state_names.push_back(fmt::format("adjoint of {}", s.equation_names[i]));
     e.start.push_back(0);
-    e.lower.push_back(-infinite);
-    e.upper.push_back(infinite);
+    e.lower.push_back(-without_bound);
+    e.upper.push_back(without_bound);
     e.residuals.push_back(slopes[i]);
     e.equation_names.push_back(fmt::format("adjoint equation of {}", s.state_names[i]));
   }

@@ -21,7 +21,7 @@
 namespace boreon {
 namespace {
 
-constexpr std::int64_t most_terms = 1000000;
+constexpr std::int64_t most_summed = 1000000;
 
 bool closed(const Expr& e) { return free_symbols(e).empty(); }
 
@@ -31,7 +31,7 @@ bool finite_sum(const Domain& domain, const Expr& e, Value& value) {
   bool nested = false;  // with bounds that may depend on the index
   postorder(e.operands()[0], [&](const Expr& x) { nested = nested || x.is(Kind::reduction); });
   if (!e.is_summation() || nested) {
-    const Expr terms = closed(e) ? written_out(e, most_terms) : e;
+    const Expr terms = closed(e) ? written_out(e, most_summed) : e;
     if (terms.is(Kind::reduction)) return false;
     value =
         GraphEvaluator<Domain>(domain).run(EvaluationPlan({&terms, 1}), [](const Expr&, Value&) { return false; })[0];
@@ -40,7 +40,7 @@ bool finite_sum(const Domain& domain, const Expr& e, Value& value) {
   const auto from = e.operands()[2].word();
   const auto to = e.operands()[3].word();
   std::int64_t terms = 0;
-  if (!closed(e) || !from || !to || __builtin_sub_overflow(*to, *from, &terms) || terms > most_terms) return false;
+  if (!closed(e) || !from || !to || __builtin_sub_overflow(*to, *from, &terms) || terms > most_summed) return false;
   const EvaluationPlan plan({&e.operands()[0], 1});
   GraphEvaluator<Domain> evaluator(domain);
   value = Value{};

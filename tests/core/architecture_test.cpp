@@ -18,10 +18,10 @@ namespace fs = std::filesystem;
 const fs::path root = BOREON_SOURCE_DIR;
 
 // From the ground up. A layer includes its own files and those before it.
-const std::vector<std::string> layers{"expr",     "arrays",    "text",       "substitution", "values", "algebra",
-                                      "calculus", "equations", "transforms", "recurrences",  "odes",   "pdes",
-                                      "numeric",  "program",   "solvers",    "model",        "report", "c",
-                                      "cli"};
+const std::vector<std::string> layers{"expr",    "arrays",   "text",      "substitution", "values",
+                                      "algebra", "calculus", "equations", "transforms",   "recurrences",
+                                      "odes",    "pdes",     "numeric",   "program",      "solvers",
+                                      "model",   "report",   "c",         "cli"};
 
 // Which layer implements a public header.
 const std::map<std::string, std::vector<std::string>> public_headers{
@@ -186,6 +186,32 @@ TEST_CASE("no file is longer than about 600 lines") {
     const std::string text = text_of(root / file);
     CAPTURE(file.string());
     CHECK(std::count(text.begin(), text.end(), '\n') <= 610);
+  }
+}
+
+TEST_CASE("names of unnamed namespaces are unique within a folder") {
+  // Unity builds put files of a folder into one unit, and which ones changes with every new file.
+  static const std::regex constant("^(?:static )?constexpr .*?([A-Za-z_]\\w*)(?:\\[\\])?(?: = .*|\\{.*)$");
+  static const std::regex type("^(?:class|struct) ([A-Z]\\w*).*\\{$");
+  std::map<std::string, std::set<std::string>> where;
+  for (const fs::path& file : files({"src", "cli"})) {
+    if (file.extension() != ".cpp") continue;
+    std::ifstream in(root / file);
+    bool unnamed = false;
+    std::smatch m;
+    for (std::string line; std::getline(in, line);) {
+      if (line == "namespace {") unnamed = true;
+      if (line == "}  // namespace") unnamed = false;
+      if (unnamed && (std::regex_match(line, m, constant) || std::regex_match(line, m, type)))
+        where[file.parent_path().string() + " " + m[1].str()].insert(file.string());
+    }
+  }
+  CHECK(where.size() > 200);
+  for (const auto& entry : where) {
+    CAPTURE(entry.first);
+    CAPTURE(*entry.second.begin());
+    CAPTURE(*entry.second.rbegin());
+    CHECK(entry.second.size() == 1);
   }
 }
 
