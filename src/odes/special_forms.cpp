@@ -283,6 +283,47 @@ class Hypergeometric {
   Expr w_;
 };
 
+// With singular points at r1, r2 and infinity only, all regular (Riemann's equation, 15.11): (t - r1)^a*(t - r2)^b in
+// front, a and b being exponents there, leaves Gauss's equation.
+Two with_powers_in_front(Context& c, const Expr& p, const Expr& q, const Symbol& t) {
+  const Expr all = boreon::quotient(combine_fractions(p + Symbol("_l") * q)).denominator;
+  std::vector<Expr> places;
+  bool usable = true;
+  for_each_factor(factor(all), [&](const Expr& base, const Expr& exponent) {
+    if (!depends_on(base, t)) return;
+    const auto l = linear_in(base, t);
+    usable = usable && l && exponent.word() && *exponent.word() <= 2 && places.size() < 2;
+    if (usable) places.push_back(c.tidy(-l->constant / l->slope));
+  });
+  if (!usable || places.size() != 2) return std::nullopt;
+  Expr slope = 0;  // of the logarithm of the factor in front
+  Expr front = 1;
+  for (const Expr& place : places) {
+    const Expr distance = t - place;
+    const auto there = [&](const Expr& e) {
+      return c.tidy(substitute(combine_fractions(e), {{t, place}}, Unused::allowed));
+    };
+    const Expr p0 = there(distance * p);
+    const Expr q0 = there(distance * distance * q);
+    const Expr root = transforms::plain_root(factor((1 - p0) * (1 - p0) - 4 * q0));
+    if (has_imaginary_unit(root) || p0.is(Kind::constant) || q0.is(Kind::constant)) return std::nullopt;
+    const Expr exponent = c.tidy((1 - p0 - root) / 2);
+    slope += exponent / distance;
+    // real for small positive t
+    const Expr list[] = {t};
+    const double small[] = {0.5};
+    const auto value = value_at(distance, list, small);
+    front *= power(value && value->real() < 0 ? expand(-distance) : distance, exponent);
+  }
+  const Expr inner_p = combine_fractions(p + 2 * slope);
+  const Expr inner_q = combine_fractions(q + p * slope + slope * slope + derivative(slope, t));
+  auto u = Hypergeometric(c, inner_p, inner_q, t).run();
+  if (!u) return std::nullopt;
+  c.step("powers of the distances from two singular points in front");
+  for (Expr& e : *u) e = front * e;
+  return u;
+}
+
 }  // namespace
 
 std::optional<std::vector<Expr>> by_normal_form(Context& c, const Expr& p, const Expr& q, const Symbol& t) {
@@ -290,7 +331,8 @@ std::optional<std::vector<Expr>> by_normal_form(Context& c, const Expr& p, const
 }
 
 std::optional<std::vector<Expr>> hypergeometric(Context& c, const Expr& p, const Expr& q, const Symbol& t) {
-  return Hypergeometric(c, p, q, t).run();
+  if (auto direct = Hypergeometric(c, p, q, t).run()) return direct;
+  return with_powers_in_front(c, p, q, t);
 }
 
 }  // namespace boreon::odes

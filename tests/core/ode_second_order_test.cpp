@@ -182,6 +182,10 @@ TEST_CASE("whole parameters of Kummer's and Gauss's equations: solutions with lo
       {"(2 - 3*t)/(t*(1 - t))", "-1/(5*t*(1 - t))"},
       {"(3 + 5*t)/(t*(1 + t))", "2/(t*(1 + t))"},
       {"-2*t/(t*(1 - t))", "-1/(5*t*(1 - t))"},
+      // three regular singular points: powers in front
+      {"0", "3/(16*t^2) + 2/(9*(t - 1)^2) - 3/(16*t*(t - 1))"},
+      {"(1 - 2*t)/(t*(1 - t))", "-(1/9 + t/5)/(t^2*(1 - t))"},
+      {"1/(t + 1)", "-1/(7*t^2*(t + 1)^2)"},
   };
   for (const Row& row : rows) {
     CAPTURE(std::string(row.p));

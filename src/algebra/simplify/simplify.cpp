@@ -10,6 +10,7 @@
 #include "boreon/algebra.hpp"
 #include "boreon/error.hpp"
 #include "boreon/functions.hpp"
+#include "boreon/sampling.hpp"
 #include "boreon/symbol.hpp"
 #include "boreon/text.hpp"
 
@@ -31,6 +32,7 @@ class Simplifier {
 
   // The whole expression: in its parts, then as it stands.
   Expr run(const Expr& e) {
+    if (!has_points(e)) return e;
     Expr best = parts(e);
     const Expr again = improve(e);
     if (better(again, best)) best = again;
@@ -45,6 +47,16 @@ class Simplifier {
   [[nodiscard]] bool exhausted() const { return work_ == 0; }
 
  private:
+  // Whether any point meets the conditions: where none does, each comparison would look for one in vain.
+  [[nodiscard]] bool has_points(const Expr& e) const {
+    if (options_.conditions.empty()) return true;
+    std::vector<Expr> all = options_.conditions;
+    all.push_back(e);
+    const std::vector<Expr> leaves = sampled_leaves(all);
+    Sampler sampler(leaves, options_.ranges, options_.seed);
+    return leaves.empty() || !sampler.draw(options_.conditions).empty();
+  }
+
   double cost(const Expr& e) {
     const auto [slot, fresh] = costs_.insert(e);
     if (fresh) {
