@@ -73,17 +73,9 @@ void list_solutions(const SolveRequest& r, const OdeSolutionSet& s, Answer& a) {
   }
 }
 
-// One function and its value as the result.
-void set_value(const FunctionProblem& p, const Expr& value, Answer& a) {
-  Json values = Json::object();
-  values[to_text(p.unknowns[0])] = to_text(value);
-  a.json["result"] = Json::array();
-  a.json["result"].push_back(std::move(values));
-}
-
 // Values that --set gives to constants of integration.
-OdeSolutionSet with_constants(const SolveRequest& r, OdeSolutionSet s) {
-  for (const auto& [name, value] : assumptions_of(r).values) {
+OdeSolutionSet with_constants(const SolveRequest& r, const Assumed& assumed, OdeSolutionSet s) {
+  for (const auto& [name, value] : assumed.values) {
     if (!r.answer_may_name(name)) continue;
     const auto constant =
         std::find_if(s.constants.begin(), s.constants.end(), [&, n = name](const Expr& c) { return c.name() == n; });
@@ -129,8 +121,17 @@ std::string run_beside(const SolveRequest& r, const FunctionProblem& p, const Od
 
 }  // namespace
 
+void set_value(const FunctionProblem& p, const Expr& value, Answer& a) {
+  Json values = Json::object();
+  values[to_text(p.unknowns[0])] = to_text(value);
+  a.json["result"] = Json::array();
+  a.json["result"].push_back(std::move(values));
+}
+
 FunctionProblem function_problem(const SolveRequest& r) {
-  const Assumed assumed = assumptions_of(r);
+  FunctionProblem p;
+  p.assumed = assumptions_of(r);
+  const Assumed& assumed = p.assumed;
   std::vector<FunctionName> unknowns;
   for (const std::string& list : r.solve_for) {
     for (const std::string& text : split(list)) {
@@ -149,7 +150,6 @@ FunctionProblem function_problem(const SolveRequest& r) {
   context.independent = t;
   ParseContext places = assumed.context;
   places.independent = t;
-  FunctionProblem p;
   p.variable = variable;
   for (const FunctionName& u : unknowns) {
     if (u.variable != variable)
@@ -168,7 +168,6 @@ FunctionProblem function_problem(const SolveRequest& r) {
                 "--digits has no meaning here: solutions are functions; boreon evaluate gives numbers");
   if (!r.within.empty()) throw Error(ErrorKind::usage, "--within is for equations of one number, not of functions");
   for (const std::string& input : r.inputs) p.equations.push_back(difference(input, context, ""));
-  p.conditions = assumed.conditions;
   for (const std::string& list : r.given) {
     for (const std::string& text : split(list)) {
       if (text.empty()) continue;
@@ -238,8 +237,8 @@ Answer solve_by_series(const SolveRequest& r) {
   OdeSeriesOptions options;
   options.order = r.series.get();
   options.given = p.given;
-  options.conditions = p.conditions;
-  if (!r.about.empty()) options.about = read_input(r.about.get(), assumptions_of(r).context, "--about");
+  options.conditions = p.assumed.conditions;
+  if (!r.about.empty()) options.about = read_input(r.about.get(), p.assumed.context, "--about");
   const OdeSeries s = series_solution(p.equations[0], p.unknowns[0], options);
   Answer a = begun_answer(s.found ? "approximate" : "unevaluated", s.reason, s.check);
   if (!s.found) return a;
@@ -265,7 +264,7 @@ Answer solve_by_series(const SolveRequest& r) {
                   to_text(options.about), s.singular ? "a regular singular point" : "an ordinary point");
   if (!s.conditions.empty()) a.text += fmt::format("valid for {}\n", fmt::join(texts(s.conditions), ", "));
   a.text += fmt::format("check: {} ({} points)\n", s.check.method, s.check.points);
-  add_curves(r, r, r, assumptions_of(r), {{to_text(p.unknowns[0]), s.solution}}, p.variable, a);
+  add_curves(r, r, r, p.assumed, {{to_text(p.unknowns[0]), s.solution}}, p.variable, a);
   return a;
 }
 
@@ -276,8 +275,8 @@ Answer solve_by_perturbation(const SolveRequest& r) {
   PerturbationOptions options;
   if (r.series.peek() > 0) options.order = r.series.get();
   options.given = p.given;
-  options.conditions = p.conditions;
-  const Expr parameter = read_input(r.small.get(), assumptions_of(r).context, "--small");
+  options.conditions = p.assumed.conditions;
+  const Expr parameter = read_input(r.small.get(), p.assumed.context, "--small");
   const Perturbation s = perturbation_expansion(p.equations[0], p.unknowns[0], parameter, options);
   Answer a = begun_answer(s.found ? "approximate" : "unevaluated", s.reason, s.check);
   if (!s.found) return a;
@@ -291,7 +290,7 @@ Answer solve_by_perturbation(const SolveRequest& r) {
   a.json["secular"] = s.secular;
   a.text += fmt::format("check: {} ({} points)\n", s.check.method, s.check.points);
   add_route(r, s.steps, a);
-  add_curves(r, r, r, assumptions_of(r), {{to_text(p.unknowns[0]), s.solution}}, p.variable, a);
+  add_curves(r, r, r, p.assumed, {{to_text(p.unknowns[0]), s.solution}}, p.variable, a);
   return a;
 }
 
@@ -325,10 +324,9 @@ Answer solve_for_constants(const SolveRequest& r) {
                                       given, constants, options));
 }
 
-Answer solve_differential_equations(const SolveRequest& r) {
-  const FunctionProblem p = function_problem(r);
-  const OdeSolutionSet s =
-      with_constants(r, solve_ode(p.equations, p.unknowns, {.conditions = p.conditions, .given = p.given}));
+Answer solve_differential_equations(const SolveRequest& r, const FunctionProblem& p) {
+  const OdeSolutionSet s = with_constants(
+      r, p.assumed, solve_ode(p.equations, p.unknowns, {.conditions = p.assumed.conditions, .given = p.given}));
   Answer a;
   a.json["result"] = Json::array();
   a.json["status"] = to_string(s.status);
@@ -347,11 +345,7 @@ Answer solve_differential_equations(const SolveRequest& r) {
     for (const Expr& c : s.solutions[0].conditions) conditions.push_back(to_text(c));
   }
   a.json["conditions"] = conditions;
-  a.json["exceptions"] = Json::array();
-  for (const SolveException& e : s.exceptions) {
-    a.text += fmt::format("where {}: {}\n", to_text(e.when), e.what);
-    a.json["exceptions"].push_back({{"when", to_text(e.when)}, {"value", e.what}});
-  }
+  add_exceptions(s.exceptions, a);
   a.json["constants"] = Json(texts(s.constants));
   a.json["reason"] = s.reason;
   a.json["check"] = json_of(s.check);
@@ -360,7 +354,7 @@ Answer solve_differential_equations(const SolveRequest& r) {
     a.text += fmt::format("check: {} ({:.0f} digits at {} points){}\n", s.check.method,
                           std::floor(std::min(15.0, s.check.digits)), s.check.points, beside);
   add_route(r, s.steps, a);
-  if (!r.plot.empty()) add_curves(r, r, r, assumptions_of(r), graphs_of(s), p.variable, a);
+  if (!r.plot.empty()) add_curves(r, r, r, p.assumed, graphs_of(s), p.variable, a);
   return a;
 }
 

@@ -12,9 +12,7 @@
 
 namespace boreon::cli {
 
-bool asks_for_sequence(const SolveRequest& r) {
-  if (!asks_for_functions(r)) return false;
-  const FunctionProblem p = function_problem(r);
+bool is_difference_equation(const FunctionProblem& p) {
   if (p.equations.size() != 1 || p.unknowns.size() != 1) return false;
   const Expr& n = p.unknowns[0].operands()[1];
   const std::vector<Expr> calls = unknown_calls(p.equations);
@@ -28,28 +26,20 @@ bool asks_for_sequence(const SolveRequest& r) {
   return std::any_of(calls.begin(), calls.end(), is_shifted) && std::none_of(calls.begin(), calls.end(), is_derived);
 }
 
-Answer solve_difference_equation(const SolveRequest& r) {
-  const FunctionProblem p = function_problem(r);
+Answer solve_difference_equation(const SolveRequest& r, const FunctionProblem& p) {
   const RecurrenceSolution s =
-      solve_recurrence(p.equations[0], p.unknowns[0], {.conditions = p.conditions, .given = p.given});
+      solve_recurrence(p.equations[0], p.unknowns[0], {.conditions = p.assumed.conditions, .given = p.given});
   Answer a = begun_answer(to_string(s.status), s.reason, s.check);
   const bool found = s.check.verdict == Verdict::agrees;
   a.json["constants"] = Json(texts(s.constants));
   a.json["conditions"] = Json(texts(s.conditions));
   if (!found) return a;
-  Json values = Json::object();
-  values[to_text(p.unknowns[0])] = to_text(s.value);
-  a.json["result"] = Json::array();
-  a.json["result"].push_back(std::move(values));
+  set_value(p, s.value, a);
   a.json["from"] = s.from;
   a.text = typeset(r, equation(p.unknowns[0], s.value)) + "\n" + a.text;
   a.text += fmt::format("for whole {} from {} on\n", p.variable, s.from);
   if (!s.conditions.empty()) a.text += fmt::format("valid for {}\n", fmt::join(texts(s.conditions), ", "));
-  a.json["exceptions"] = Json::array();
-  for (const SolveException& e : s.exceptions) {
-    a.text += fmt::format("where {}: {}\n", to_text(e.when), e.what);
-    a.json["exceptions"].push_back({{"when", to_text(e.when)}, {"value", e.what}});
-  }
+  add_exceptions(s.exceptions, a);
   a.text += fmt::format("check: {} ({:.0f} digits at {} points)\n", s.check.method, std::floor(s.check.digits),
                         s.check.points);
   add_route(r, s.steps, a);

@@ -12,6 +12,14 @@
 
 namespace boreon::cli {
 
+void add_exceptions(const std::vector<SolveException>& exceptions, Answer& a) {
+  a.json["exceptions"] = Json::array();
+  for (const SolveException& e : exceptions) {
+    a.text += fmt::format("where {}: {}\n", to_text(e.when), e.what);
+    a.json["exceptions"].push_back({{"when", to_text(e.when)}, {"value", e.what}});
+  }
+}
+
 std::vector<std::string> texts(const std::vector<Expr>& list) {
   std::vector<std::string> out;
   for (const Expr& e : list) out.push_back(to_text(e));

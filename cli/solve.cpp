@@ -228,11 +228,7 @@ void conclude(const SolveRequest& r, const SolutionSet& s, Answer& a) {
   a.text += conclusion(s);
   if (!s.conditions.empty()) a.text += fmt::format("valid for {}\n", fmt::join(texts(s.conditions), ", "));
   a.json["conditions"] = Json(common_conditions(s));
-  a.json["exceptions"] = Json::array();
-  for (const SolveException& e : s.exceptions) {
-    a.text += fmt::format("where {}: {}\n", to_text(e.when), e.what);
-    a.json["exceptions"].push_back({{"when", to_text(e.when)}, {"value", e.what}});
-  }
+  add_exceptions(s.exceptions, a);
   a.json["free"] = Json(texts(s.free));
   a.json["integers"] = Json(texts(s.integers));
   a.json["reason"] = s.reason;
@@ -334,8 +330,10 @@ Answer answer_to(const SolveRequest& r) {
   if (asks_for_field(r)) return solve_partial_equation(r);
   if (asks_for_functions(r) && !r.small.peek().empty()) return solve_by_perturbation(r);
   if (asks_for_functions(r) && r.series.peek() > 0) return solve_by_series(r);
-  if (asks_for_sequence(r)) return solve_difference_equation(r);
-  if (asks_for_functions(r)) return solve_differential_equations(r);
+  if (asks_for_functions(r)) {
+    const FunctionProblem p = function_problem(r);
+    return is_difference_equation(p) ? solve_difference_equation(r, p) : solve_differential_equations(r, p);
+  }
   if (r.series.peek() > 0)
     throw Error(ErrorKind::usage,
                 "--series is for a differential equation: --for \"y(t)\"; boreon series expands "

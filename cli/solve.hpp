@@ -33,7 +33,6 @@ struct SolveRequest : Request, SolverChoice, FigureOptions, RangeOptions, MonteC
 
 /// Whether unknowns such as y(t) are asked for: differential equations.
 [[nodiscard]] bool asks_for_functions(const SolveRequest& r);
-[[nodiscard]] Answer solve_differential_equations(const SolveRequest& r);
 /// Whether an unknown such as u(x,t) is asked for: a partial differential equation.
 [[nodiscard]] bool asks_for_field(const SolveRequest& r);
 [[nodiscard]] Answer solve_partial_equation(const SolveRequest& r);
@@ -41,9 +40,6 @@ struct SolveRequest : Request, SolverChoice, FigureOptions, RangeOptions, MonteC
 [[nodiscard]] Answer solve_by_series(const SolveRequest& r);
 /// --small: by powers of a small parameter.
 [[nodiscard]] Answer solve_by_perturbation(const SolveRequest& r);
-/// Whether the unknown stands at other whole numbers, such as y(n + 1): a difference equation.
-[[nodiscard]] bool asks_for_sequence(const SolveRequest& r);
-[[nodiscard]] Answer solve_difference_equation(const SolveRequest& r);
 /// --given with the constants of a function: "y(t) = A*exp(-t) + B" --for A,B.
 [[nodiscard]] Answer solve_for_constants(const SolveRequest& r);
 /// A set of solutions as it is printed, with all fields.
@@ -59,10 +55,18 @@ struct FunctionProblem {
   std::vector<Expr> equations;
   std::vector<Expr> unknowns;
   std::vector<Expr> given;
-  std::vector<Expr> conditions;
+  Assumed assumed;
   std::string variable;
 };
 [[nodiscard]] FunctionProblem function_problem(const SolveRequest& r);
+[[nodiscard]] Answer solve_differential_equations(const SolveRequest& r, const FunctionProblem& p);
+/// Whether the unknown stands at other whole numbers, such as y(n + 1): a difference equation.
+[[nodiscard]] bool is_difference_equation(const FunctionProblem& p);
+[[nodiscard]] Answer solve_difference_equation(const SolveRequest& r, const FunctionProblem& p);
+/// One function and its value as the result.
+void set_value(const FunctionProblem& p, const Expr& value, Answer& a);
+/// What holds for exceptional parameters, as lines and as a field.
+void add_exceptions(const std::vector<SolveException>& exceptions, Answer& a);
 
 /// Left minus right of one equation; anything else is refused. `place` is the option it stands in, if any.
 [[nodiscard]] Expr difference(const std::string& text, const ParseContext& context, const char* place);

@@ -28,12 +28,7 @@ void add_number(const Request& r, const Expr& sum, Answer& a) {
   }
   const NumericSum n = numeric_sum(sum.operands()[0], sum.operands()[1], *from);
   if (!n.converged) {
-    if (n.diverges) {
-      a.json["status"] = "divergent";
-      a.text = n.reason + "\n";
-    } else {
-      r.warn("no number for it: " + n.reason);
-    }
+    r.warn("no number for it: " + n.reason);
     return;
   }
   a.json["value"] = n.value.real();

@@ -40,6 +40,13 @@ Expr without_steps(const Expr& e, const Symbol& x) {
 }  // namespace
 
 // A constant factor of what a logarithm is taken of changes the constant of integration only.
+std::optional<double> real_value_at(const Expr& e, const Symbol& t, double place) {
+  const Expr list[] = {t};
+  const double point[] = {place};
+  const auto v = value_at(e, list, point);
+  return v && v->imag() == 0 ? std::optional(v->real()) : std::nullopt;
+}
+
 Expr plain_logarithms(const Expr& e) {
   Rebuild pass([](const Expr&, Expr&) { return false; },
                [](const Expr& n) -> Expr {

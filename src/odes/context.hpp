@@ -86,6 +86,9 @@ class Context {
 /// e with log(base) for x, and powers of the base for exp(a*x + b).
 [[nodiscard]] Expr back_from_logarithm(const Expr& e, const Symbol& x, const Expr& base);
 
+/// The value of e at a place of t, where it has no other symbols and is real there.
+[[nodiscard]] std::optional<double> real_value_at(const Expr& e, const Symbol& t, double place);
+
 // The methods, each in a file of its own. F is zero along solutions.
 
 /// F(t, y, p) with p for y'.

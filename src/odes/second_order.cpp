@@ -98,10 +98,6 @@ class Basis {
 
   [[nodiscard]] Expr residual(const Expr& u) const { return derivative(u, t_, 2) + p_ * derivative(u, t_) + q_ * u; }
 
-  [[nodiscard]] Expr common_denominator() const {
-    return boreon::quotient(combine_fractions(p_ + Symbol("_l") * q_)).denominator;
-  }
-
   // The second solution is y1*integral(exp(-integral(p))/y1^2).
   Two reduced(const Expr& first) {
     const auto P = c_.closed_integral(p_, t_);
@@ -217,11 +213,9 @@ class Basis {
     if (g.is_integer(1) || k.is_integer(0)) return std::nullopt;
     // the sign under the root is that of places near zero
     for (const double place : {0.31, 1.7}) {
-      const Expr list[] = {t_};
-      const double point[] = {place};
-      const auto v = value_at(g, list, point);
-      if (!v || v->imag() != 0 || v->real() == 0) continue;
-      if (v->real() < 0) {
+      const auto v = real_value_at(g, t_, place);
+      if (!v || *v == 0) continue;
+      if (*v < 0) {
         g = -g;
         k = -k;
       }
@@ -246,7 +240,7 @@ class Basis {
 
   // a*y'' + b*y' + c*y with a'' - b' + c = 0 is the derivative of a*y' + (b - a')*y
   Two exact() {
-    const Expr a = common_denominator();
+    const Expr a = common_denominator(p_, q_);
     const Expr b = combine_fractions(a * p_);
     const Expr c = combine_fractions(a * q_);
     if (!vanishes(derivative(a, t_, 2) - derivative(b, t_) + c)) return std::nullopt;

@@ -22,6 +22,8 @@ namespace {
 
 using Two = std::optional<std::vector<Expr>>;
 
+constexpr double small_place = 0.5;  // where solutions shall be real, if numbers tell
+
 class NormalForm {
  public:
   NormalForm(Context& c, Expr p, Expr q, const Symbol& t) : c_(c), p_(std::move(p)), q_(std::move(q)), t_(t) {}
@@ -173,7 +175,7 @@ class NormalForm {
 class Hypergeometric {
  public:
   Hypergeometric(Context& c, const Expr& p, const Expr& q, const Symbol& t) : c_(c), t_(t) {
-    const Expr all = boreon::quotient(combine_fractions(p + Symbol("_l") * q)).denominator;
+    const Expr all = common_denominator(p, q);
     const auto lead = polynomial_in(all, t_, 2);
     const auto middle = lead ? polynomial_in(expand(combine_fractions(all * p)), t_, 1) : std::nullopt;
     const auto last = lead ? polynomial_in(expand(combine_fractions(all * q)), t_, 0) : std::nullopt;
@@ -190,13 +192,7 @@ class Hypergeometric {
   }
 
  private:
-  // Whether e is positive at a small positive t, as far as numbers tell.
-  [[nodiscard]] std::optional<double> near_zero(const Expr& e) const {
-    const Expr list[] = {t_};
-    const double place[] = {0.5};
-    const auto at = value_at(e, list, place);
-    return at && at->imag() == 0 ? std::optional(at->real()) : std::nullopt;
-  }
+  [[nodiscard]] std::optional<double> near_zero(const Expr& e) const { return real_value_at(e, t_, small_place); }
 
   static bool ends(const Expr& parameter) { return parameter.word() && *parameter.word() <= 0; }
 
@@ -286,7 +282,7 @@ class Hypergeometric {
 // With singular points at r1, r2 and infinity only, all regular (Riemann's equation, 15.11): (t - r1)^a*(t - r2)^b in
 // front, a and b being exponents there, leaves Gauss's equation.
 Two with_powers_in_front(Context& c, const Expr& p, const Expr& q, const Symbol& t) {
-  const Expr all = boreon::quotient(combine_fractions(p + Symbol("_l") * q)).denominator;
+  const Expr all = common_denominator(p, q);
   std::vector<Expr> places;
   bool usable = true;
   for_each_factor(factor(all), [&](const Expr& base, const Expr& exponent) {
@@ -310,10 +306,8 @@ Two with_powers_in_front(Context& c, const Expr& p, const Expr& q, const Symbol&
     const Expr exponent = c.tidy((1 - p0 - root) / 2);
     slope += exponent / distance;
     // real for small positive t
-    const Expr list[] = {t};
-    const double small[] = {0.5};
-    const auto value = value_at(distance, list, small);
-    front *= power(value && value->real() < 0 ? expand(-distance) : distance, exponent);
+    const bool turned = real_value_at(distance, t, small_place).value_or(1) < 0;
+    front *= power(turned ? expand(-distance) : distance, exponent);
   }
   const Expr inner_p = combine_fractions(p + 2 * slope);
   const Expr inner_q = combine_fractions(q + p * slope + slope * slope + derivative(slope, t));
@@ -325,6 +319,10 @@ Two with_powers_in_front(Context& c, const Expr& p, const Expr& q, const Symbol&
 }
 
 }  // namespace
+
+Expr common_denominator(const Expr& p, const Expr& q) {
+  return quotient(combine_fractions(p + Symbol("_l") * q)).denominator;
+}
 
 std::optional<std::vector<Expr>> by_normal_form(Context& c, const Expr& p, const Expr& q, const Symbol& t) {
   return NormalForm(c, p, q, t).run();

@@ -11,6 +11,9 @@
 
 namespace boreon::odes {
 
+/// What p and q have as denominators, both together.
+[[nodiscard]] Expr common_denominator(const Expr& p, const Expr& q);
+
 /// Without y' after a factor: waves and exponentials, Airy's, Bessel's and Legendre's equations. Two solutions.
 [[nodiscard]] std::optional<std::vector<Expr>> by_normal_form(Context& c, const Expr& p, const Expr& q,
                                                               const Symbol& t);

@@ -114,10 +114,7 @@ class Product {
 
   // e, or -e where it is negative at a small positive t
   [[nodiscard]] Expr positive_near_zero(const Expr& e) const {
-    const Expr list[] = {t_};
-    const double place[] = {0.31};
-    const auto at = value_at(e, list, place);
-    return at && at->imag() == 0 && at->real() < 0 ? expand(-e) : e;
+    return real_value_at(e, t_, 0.31).value_or(1) < 0 ? expand(-e) : e;
   }
 
   std::optional<std::vector<Expr>> with_front(const std::vector<std::size_t>& chosen, int degree) {

@@ -9,6 +9,8 @@
 
 #include "algebra/linear_terms.hpp"
 #include "algebra/matrix/rows.hpp"
+#include "algebra/put_in.hpp"
+#include "algebra/reduced_conditions.hpp"
 #include "algebra/simplify/transforms.hpp"
 #include "boreon/algebra.hpp"
 #include "boreon/bindings.hpp"
@@ -182,13 +184,12 @@ class RecurrenceSolver {
     const std::size_t order = basis.size();
     for (std::size_t k = 0; k < order; ++k) {
       const Expr wanted = k + 1 == order ? 1 / linear.c.back() : Expr(0);
-      equations.push_back(substitute(h, {{n_, Expr(k)}}, Unused::allowed) - wanted);
+      equations.push_back(put(h, n_, Expr(k)) - wanted);
     }
     const SolutionSet s = solve(equations, weights);
     if (s.solutions.size() != 1) throw Error(ErrorKind::convergence, "the answer to an impulse was not found");
     h = simplify(substitute(h, s.solutions[0].values, Unused::allowed));
-    return summed(substitute(h, {{n_, n_ - 1 - index()}}, Unused::allowed) *
-                  substitute(linear.forcing, {{n_, index()}}, Unused::allowed));
+    return summed(put(h, n_, n_ - 1 - index()) * put(linear.forcing, n_, index()));
   }
 
   [[nodiscard]] Symbol index() const { return Symbol("k", {Assumption::integer}); }
@@ -212,7 +213,7 @@ class RecurrenceSolver {
         const auto p = polynomial_in(e, n_, 6);
         known = p.has_value();
         if (!known) return;
-        const Expr total = summed(substitute(e, {{n_, index()}}, Unused::allowed));
+        const Expr total = summed(put(e, n_, index()));
         out *= is_call_of(base, "exp") ? exp(total) : pow(base, total);
         return;
       }
@@ -241,8 +242,8 @@ class RecurrenceSolver {
     const Expr b = combine_fractions(linear.forcing / linear.c[1]);
     if (b.is_integer(0)) return C * *h;
     steps_.push_back("the forcing over that product, summed");
-    const Expr next = simplify(substitute(*h, {{n_, index() + 1}}, Unused::allowed));
-    return *h * (C + summed(simplify(substitute(b, {{n_, index()}}, Unused::allowed) / next)));
+    const Expr next = simplify(put(*h, n_, index() + 1));
+    return *h * (C + summed(simplify(put(b, n_, index()) / next)));
   }
 
   // The z-transform of the answer is p(z)/d(z) where the first values are given one after another.
@@ -290,7 +291,7 @@ class RecurrenceSolver {
           throw Error(ErrorKind::usage,
                       fmt::format("a value is given at a whole number from {} on, such as {}({}) = 1, not at {}",
                                   linear.from, name_, linear.from, to_text(e.operands()[1], {40, {}})));
-        r = evaluate_operators(substitute(out.value, {{n_, Expr(*place)}}, Unused::allowed));
+        r = evaluate_operators(put(out.value, n_, Expr(*place)));
         return true;
       });
       equations.push_back(pass(g));
@@ -319,9 +320,7 @@ class RecurrenceSolver {
   void verify(const LinearRecurrence& linear, RecurrenceSolution& out) {
     out.check.method = "put into the equation at whole " + n_.name();
     out.check.digits = 30;
-    const auto at = [&](std::int64_t place) {
-      return evaluate_operators(substitute(out.value, {{n_, Expr(place)}}, Unused::allowed));
-    };
+    const auto at = [&](std::int64_t place) { return evaluate_operators(put(out.value, n_, Expr(place))); };
     const auto holds = [&](const Expr& e) {
       if (vanishes(e)) return true;
       const auto test = equations::zero_test(e, out.conditions, 2, options_.seed);
@@ -332,10 +331,9 @@ class RecurrenceSolver {
     out.check.entries = 1;
     for (const std::int64_t step : {0, 1, 2, 3, 4, 7, 12, 23}) {
       const std::int64_t place = linear.from + step;
-      Expr residual = -substitute(linear.forcing, {{n_, Expr(place)}}, Unused::allowed);
+      Expr residual = -put(linear.forcing, n_, Expr(place));
       for (std::size_t k = 0; k < linear.c.size(); ++k)
-        residual +=
-            substitute(linear.c[k], {{n_, Expr(place)}}, Unused::allowed) * at(place + static_cast<std::int64_t>(k));
+        residual += put(linear.c[k], n_, Expr(place)) * at(place + static_cast<std::int64_t>(k));
       if (!holds(residual)) {
         fail(out, fmt::format("what was found does not satisfy the equation at {} = {}", n_.name(), place));
         return;
@@ -384,16 +382,7 @@ class RecurrenceSolver {
       });
       if (!implied) out.conditions.push_back(condition_of({place.parameter - place.value, 2}));
     }
-    // w > 0 says that w is not 0
-    const auto is_implied = [&](const Expr& c) {
-      return c.is(Kind::relation) && c.relation_op() == RelationOp::not_equal &&
-             std::any_of(out.conditions.begin(), out.conditions.end(), [&](const Expr& other) {
-               return other.is(Kind::relation) && other.relation_op() == RelationOp::less &&
-                      (vanishes(other.operands()[1] - other.operands()[0] - c.operands()[0] + c.operands()[1]) ||
-                       vanishes(other.operands()[1] - other.operands()[0] + c.operands()[0] - c.operands()[1]));
-             });
-    };
-    std::erase_if(out.conditions, is_implied);
+    out.conditions = reduced_conditions(out.conditions, options_.conditions);
   }
 
   void again(const Expr& when, const Bindings& values, const std::vector<Expr>& extra, RecurrenceSolution& out) const {
@@ -432,7 +421,7 @@ class RecurrenceSolver {
       const Expr y = derivative(out.value, c);
       rows.emplace_back();
       for (std::size_t k = 0; k < out.constants.size(); ++k)
-        rows.back().push_back(substitute(y, {{n_, Expr(linear.from + static_cast<std::int64_t>(k))}}, Unused::allowed));
+        rows.back().push_back(put(y, n_, Expr(linear.from + static_cast<std::int64_t>(k))));
     }
     return determinant_of_rows(rows);
   }

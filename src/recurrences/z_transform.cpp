@@ -9,6 +9,7 @@
 #include <utility>
 
 #include "algebra/linear_terms.hpp"
+#include "algebra/put_in.hpp"
 #include "boreon/algebra.hpp"
 #include "boreon/bindings.hpp"
 #include "boreon/calculus.hpp"
@@ -62,7 +63,7 @@ Evidence check_image(const Expr& f, const Symbol& n, const Expr& F, const Symbol
   Evidence out;
   out.method = "adding up the series";
   out.entries = 1;
-  std::vector<Expr> both{f, substitute(F, {{z, n}}, Unused::allowed)};
+  std::vector<Expr> both{f, put(F, z, n)};
   ParameterPoints points(both, n, options.conditions, options.seed);
   Sampler uniform({}, {}, options.seed + 5);
   for (std::size_t k = 0; k < options.points && points.next(); ++k) {
@@ -181,7 +182,7 @@ class InverseZ {
     }
     std::vector<Expr> equations;
     for (std::size_t k = 0; k < weights.size(); ++k)
-      equations.push_back(substitute(out, {{n_, Expr(first_ + k)}}, Unused::allowed) - series[first_ + k]);
+      equations.push_back(put(out, n_, Expr(first_ + k)) - series[first_ + k]);
     const SolutionSet s = solve(equations, weights);
     if (s.solutions.size() != 1) return std::nullopt;
     return simplify(substitute(out, s.solutions[0].values, Unused::allowed), {.conditions = options_.conditions});
@@ -192,7 +193,7 @@ class InverseZ {
     if (first_ == 0) first_ = poles_at_zero + 1;
     std::vector<Expr> branches;
     for (std::size_t k = 0; k < first_; ++k) {
-      const Expr difference = substitute(formula, {{n_, Expr(k)}}, Unused::allowed) - series[k];
+      const Expr difference = put(formula, n_, Expr(k)) - series[k];
       if (!is_zero(difference)) branches.insert(branches.end(), {simplify(series[k]), equal(n_, Expr(k))});
     }
     if (branches.empty()) return formula;
@@ -211,7 +212,7 @@ class InverseZ {
     out.check.method = "the expansion in powers of 1/z";
     out.check.entries = 1;
     for (std::size_t k = 0; k < first_ + 24; ++k) {
-      const Expr difference = substitute(out.value, {{n_, Expr(k)}}, Unused::allowed) - series[k];
+      const Expr difference = put(out.value, n_, Expr(k)) - series[k];
       if (!is_zero(difference)) {
         out.reason = fmt::format("the closed form found is not the expansion at {} = {}", n_.name(), k);
         out.value = 0;
@@ -250,7 +251,7 @@ TransformResult z_transform(const Expr& f, const Expr& n, const Expr& z, const T
     for (const Expr& r : radii) out.conditions.push_back(less(r, abs(z)));
   } else {
     const Symbol k("k", {Assumption::integer, Assumption::nonnegative});
-    const Expr term = substitute(f, {{index, k}}, Unused::allowed) * power(z, -Expr(k));
+    const Expr term = put(f, index, k) * power(z, -Expr(k));
     const SumResult s = sum_with_report(term, k, 0, infinity(), options.conditions);
     if (!s.closed) {
       out.reason = "no closed form was found for the sum";

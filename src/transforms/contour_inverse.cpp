@@ -22,6 +22,7 @@
 #include "boreon/transform.hpp"
 #include "boreon/traverse.hpp"
 #include "calculus/integral/integrator.hpp"
+#include "transforms/witness.hpp"
 #include "values/domains.hpp"
 
 namespace boreon::transforms {
@@ -249,15 +250,7 @@ Evidence forward_check(const transforms::Inversion& inversion, const transforms:
     const double reference = image(place).real();
     const std::optional<double> found = inversion.forward(place);
     if (!found || !std::isfinite(reference)) continue;
-    const double size = std::max({std::abs(*found), std::abs(reference), 1e-300});
-    const double error = std::abs(*found - reference);
-    const double digits = agreeing_digits(error, size);
-    if (out.points++ == 0 || digits < out.digits) {
-      out.digits = digits;
-      out.worst_derived = *found;
-      out.worst_reference = reference;
-      out.worst_point = {{variable.name(), place}};
-    }
+    transforms::compare(out, *found, reference, 1e-300, Bindings{{variable, Number::exact(place)}});
   }
   if (out.points > 0)
     out.verdict = out.digits >= transforms::needed_digits_forward ? Verdict::agrees : Verdict::disagrees;

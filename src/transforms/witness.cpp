@@ -59,20 +59,6 @@ std::optional<double> of_impulse(const Expr& term, const Symbol& t, const Symbol
   return evaluate(value, at, Unused::allowed);
 }
 
-void compare(Evidence& out, double derived, double reference, double scale, const Bindings& at) {
-  const double size = std::max({std::abs(derived), std::abs(reference), scale});
-  const double error = std::abs(derived - reference);
-  const double digits = agreeing_digits(error, size);
-  ++out.points;
-  if (out.points == 1 || digits < out.digits) {
-    out.digits = digits;
-    out.worst_derived = derived;
-    out.worst_reference = reference;
-    out.worst_point.clear();
-    for (const auto& e : at.entries()) out.worst_point.emplace_back(to_text(e.target), evaluate(e.value));
-  }
-}
-
 // What is made of numbered roots as numbers: its parts may be complex, and it is taken at thousands of points.
 Expr with_numbers_for_roots(const Expr& e) {
   if (!contains_call(e, {"polynomial_root"})) return e;
@@ -138,6 +124,20 @@ void conclude(Evidence& out) {
 }
 
 }  // namespace
+
+void compare(Evidence& out, double derived, double reference, double scale, const Bindings& at) {
+  const double size = std::max({std::abs(derived), std::abs(reference), scale});
+  const double error = std::abs(derived - reference);
+  const double digits = agreeing_digits(error, size);
+  ++out.points;
+  if (out.points == 1 || digits < out.digits) {
+    out.digits = digits;
+    out.worst_derived = derived;
+    out.worst_reference = reference;
+    out.worst_point.clear();
+    for (const auto& e : at.entries()) out.worst_point.emplace_back(to_text(e.target), evaluate(e.value));
+  }
+}
 
 Evidence check_pair(const Expr& f, const Symbol& t, const Expr& F, const Symbol& s, std::span<const Expr> bounds,
                     std::span<const Expr> conditions, const TransformOptions& options) {

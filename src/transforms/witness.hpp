@@ -5,6 +5,7 @@
 #include <span>
 #include <vector>
 
+#include "boreon/bindings.hpp"
 #include "boreon/evidence.hpp"
 #include "boreon/expr.hpp"
 #include "boreon/symbol.hpp"
@@ -17,6 +18,9 @@ namespace boreon::transforms {
 [[nodiscard]] Evidence check_pair(const Expr& f, const Symbol& t, const Expr& F, const Symbol& s,
                                   std::span<const Expr> bounds, std::span<const Expr> conditions,
                                   const TransformOptions& options);
+
+/// Counts two values at a point, `scale` being the least size they are judged by; keeps the worst.
+void compare(Evidence& out, double derived, double reference, double scale, const Bindings& at);
 
 /// f at random t against contour integrals of F, which must have no delays: along Talbot's contour early enough that it
 /// goes around all singular places, as far as F tells where they are, and along a line to the right of what f grows

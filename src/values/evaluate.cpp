@@ -86,17 +86,15 @@ struct Inside {
 };
 Inside inside(std::span<const Expr> expressions) {
   Inside out;
-  bool unit = false;
-  bool part = false;
+  bool unit = false;  // operands come before what they stand in
   postorder(expressions, [&](const Expr& e) {
     out.operators = out.operators || needs_numbers_inside(e);
     if (e.is_constant(ConstantCode::imaginary)) unit = true;
     if (!e.is(Kind::call)) return;
     const auto name = e.function().name;
     out.roots = out.roots || name == "polynomial_root";
-    part = part || name == "re" || name == "im" || name == "abs" || name == "arg";
+    out.parts = out.parts || (unit && (name == "re" || name == "im" || name == "abs" || name == "arg"));
   });
-  out.parts = unit && part;
   return out;
 }
 

@@ -3,6 +3,7 @@
 #include <algorithm>
 
 #include "algebra/linear_terms.hpp"
+#include "algebra/put_in.hpp"
 #include "boreon/algebra.hpp"
 #include "boreon/bindings.hpp"
 #include "boreon/calculus.hpp"
@@ -16,8 +17,6 @@ namespace boreon::sums {
 namespace {
 
 constexpr std::int64_t highest_power = 8;
-
-Expr at(const Expr& e, const Symbol& k, const Expr& place) { return substitute(e, {{k, place}}, Unused::allowed); }
 
 // term = constant*base^k*k^power*rest, with what depends on k otherwise in `rest`.
 struct Split {
@@ -83,7 +82,7 @@ std::optional<Expr> alternating_sum(const Expr& term, const Symbol& k, const Exp
     }
   }
   // two terms at a time
-  const Expr pair = combine_fractions(at(R, k, 2 * k + from) - at(R, k, 2 * k + from + 1));
+  const Expr pair = combine_fractions(put(R, k, 2 * k + from) - put(R, k, 2 * k + from + 1));
   const auto sum = rational_sum(pair, k, 0, infinity());
   if (!sum) return std::nullopt;
   return power(-1, from) * *sum;
@@ -126,7 +125,7 @@ std::optional<Expr> wave_antidifference(const Expr& term, const Symbol& k) {
   const Expr& r = s.base;
   Expr sum = pow(r, k) * (r * cos(x * (k - 1) + phase) - cos(x * k + phase)) / (r * r - 2 * r * cos(x) + 1);
   if (s.power > 0) sum = derivative(sum, x, static_cast<int>(s.power));
-  return s.constant * substitute(sum, {{x, l->slope}}, Unused::allowed);
+  return s.constant * put(sum, x, l->slope);
 }
 
 std::optional<Expr> binomial_sum(const Expr& term, const Symbol& k, const Expr& from, const Expr& to) {
@@ -160,7 +159,7 @@ std::optional<Expr> binomial_sum(const Expr& term, const Symbol& k, const Expr& 
     sum = (pow(1 + x, *n + 1) - 1) / ((*n + 1) * x);
   }
   if (s.base.is_integer(-1) && rest.is_integer(1)) return std::nullopt;  // 0^n, and what its derivatives are
-  return s.constant * substitute(sum, {{x, s.base}}, Unused::allowed);
+  return s.constant * put(sum, x, s.base);
 }
 
 std::optional<Expr> logarithm_sum(const Expr& term, const Symbol& k, const Expr& from, const Expr& to, Signs& signs) {

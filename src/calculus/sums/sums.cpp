@@ -202,12 +202,6 @@ class Summation {
   SumResult out_;
 };
 
-// Whether all but the index has a value.
-bool is_number_without_symbols(const Expr& term, const Symbol& k) {
-  const auto symbols = free_symbols(term);
-  return std::all_of(symbols.begin(), symbols.end(), [&](const Symbol& s) { return s == k; });
-}
-
 SumResult closed_sum(const Expr& term, const Expr& index, const Expr& from, const Expr& to,
                      std::span<const Expr> conditions) {
   if (!index.is(Kind::symbol)) throw Error(ErrorKind::usage, "a sum is taken over a symbol");
@@ -233,14 +227,6 @@ SumResult closed_sum(const Expr& term, const Expr& index, const Expr& from, cons
     out.method = "a constant term";
     return out;
   }
-  if (to.is_constant(ConstantCode::infinity) && from.word() && is_number_without_symbols(t, k)) {
-    const InfiniteSum numbers = infinite_sum(t, k, *from.word());
-    if (numbers.diverges) {
-      out.divergent = true;
-      out.method = numbers.reason;
-      return out;
-    }
-  }
   // Many terms between numbers: the closed form for a symbolic end is found and confirmed on short ranges.
   constexpr std::int64_t few_terms = 3000;
   if (from.word() && to.is_number() && to.number().is_integer() &&
@@ -262,6 +248,13 @@ SumResult closed_sum(const Expr& term, const Expr& index, const Expr& from, cons
 SumResult sum_with_report(const Expr& term, const Expr& index, const Expr& from, const Expr& to,
                           std::span<const Expr> conditions) {
   SumResult result = closed_sum(term, index, from, to, conditions);
+  if (!result.closed && to.is_constant(ConstantCode::infinity) && from.word()) {
+    const std::vector<Symbol> symbols = free_symbols(term);
+    const bool numbers = std::all_of(symbols.begin(), symbols.end(), [&](const Symbol& s) { return s == index; });
+    const InfiniteSum sum = numbers ? infinite_sum(evaluate_derivatives(term), index, *from.word()) : InfiniteSum{};
+    result.divergent = sum.diverges;
+    if (sum.diverges) result.method = sum.reason;
+  }
   result.conditions = reduced_conditions(result.conditions, conditions);
   return result;
 }
