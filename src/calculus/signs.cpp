@@ -117,7 +117,8 @@ std::optional<std::complex<double>> certified_value(const Expr& e, std::span<con
     mag_hypot(bound, arb_radref(ball->re()), arb_radref(ball->im()));
     const double error = mag_get_d(bound);
     mag_clear(bound);
-    if (error <= 1e-12 * std::abs(value) || error <= 1e-40) return value;
+    // beyond the range of doubles both are infinite, and a comparison of the two would pass anything
+    if (acb_rel_accuracy_bits(ball->get()) >= 40 || error <= 1e-40) return value;
   }
   return std::nullopt;
 }
@@ -154,6 +155,42 @@ std::vector<Expr> Signs::conditions() const {
   for (const Decision& d : decisions_) all.push_back(condition_of(d));
   return all;
 }
+
+namespace {
+
+// Whether it is real and lies between -1 and 1: waves and what saturates, their products and powers.
+bool within_one(const Expr& e) {
+  if (e.is(Kind::call) && e.operands().size() == 1) {
+    const auto name = e.function().name;
+    return (name == "sin" || name == "cos" || name == "tanh" || name == "sign" || name == "erf") &&
+           is_real(e.operands()[0]);
+  }
+  if (e.is(Kind::power)) {
+    const auto n = e.operands()[1].word();
+    return n && *n > 0 && within_one(e.operands()[0]);
+  }
+  if (!e.is(Kind::product) || !e.operands()[0].is_integer(1)) return false;
+  bool all = true;
+  for (const auto [base, exponent] : Parts(e)) all = all && within_one(power(base, exponent));
+  return all;
+}
+
+// The sign of a number plus waves that are too small to change it, such as 2 - cos(u); `weak` where they may just
+// cancel it, as in 1 + cos(u). Nothing else is known.
+std::optional<int> sign_beside_waves(const Expr& e, bool& weak) {
+  if (!e.is(Kind::sum) || !e.operands()[0].is_number() || !e.operands()[0].number().is_exact()) return std::nullopt;
+  const Number& constant = e.operands()[0].number();
+  Number size(0);
+  for (const auto [term, coefficient] : Parts(e)) {
+    if (!coefficient.is_number() || !coefficient.number().is_exact() || !within_one(term)) return std::nullopt;
+    size = size + coefficient.number().abs();
+  }
+  const int c = compare(constant.abs(), size);
+  weak = c == 0;
+  return c < 0 ? std::nullopt : std::optional<int>(constant.sign());
+}
+
+}  // namespace
 
 // sqrt(A) - B of opposite signs: by A - B^2.
 std::optional<int> Signs::by_squares(const Expr& e) const {
@@ -206,6 +243,8 @@ std::optional<int> Signs::known(const Expr& e) const {
   }
   if (vanishes(e)) return 0;
   if (const auto s = by_squares(e)) return s;
+  bool weak = false;
+  if (const auto s = sign_beside_waves(e, weak); s && !weak) return s;
   if (e.is(Kind::sum)) {  // by its factors
     try {
       const Expr f = factor(e);
@@ -358,6 +397,8 @@ int Signs::of(const Expr& e) {
     return of(e.operands()[0]);
   }
   if (!may_assume_ || !real) throw UnknownSign{e};
+  bool weak = false;
+  if (const auto s = sign_beside_waves(e, weak)) return nonzero(e) ? *s : 0;
   if (e.is(Kind::sum)) {
     const Expr f = [&] {
       try {

@@ -172,8 +172,8 @@ class ZeroFinder {
     return all;
   }
 
-  // With a parameter in the slope or in one end: no place at all where u keeps between the two next to where it starts; what lies
-  // further away could be any number of places.
+  // With a parameter in the slope or in one end: no place at all where u keeps between the two next to where it starts;
+  // what lies further away could be any number of places.
   Places none_within_a_period(const Linear& u, const std::vector<Expr>& bases, const Expr& period) {
     if (is_infinite(from_) || is_infinite(to_)) return std::nullopt;
     Expr start = expand(u.constant + u.slope * from_);
@@ -181,6 +181,7 @@ class ZeroFinder {
     if (!double_of(start)) std::swap(start, end);
     const auto at = double_of(start);
     const auto p = double_of(period);
+    if (!at && p) return none_with_a_phase(start, end, bases, period);
     if (!at || !p) return std::nullopt;
     std::optional<std::pair<double, Expr>> above;
     std::optional<std::pair<double, Expr>> below;
@@ -197,6 +198,31 @@ class ZeroFinder {
     }
     if (signs_.of(end - start) > 0 ? signs_.of(above->second - end) < 0 : signs_.of(end - below->second) < 0)
       return std::nullopt;
+    return std::vector<Expr>{};
+  }
+
+  // With a parameter in the phase: u moves by less than a period, and a wave that vanishes at the places has the same
+  // sign at both ends. The product of its values there is a difference of cosines.
+  Places none_with_a_phase(const Expr& start, const Expr& end, std::vector<Expr> bases, Expr period) {
+    if (bases.size() == 2 && vanishes(power(bases[0] - bases[1], 2) - power(period / 2, 2))) {
+      bases.pop_back();
+      period = period / 2;
+    }
+    const auto length = double_of(expand(end - start));
+    const auto p = double_of(period);
+    if (!length || !p || std::abs(*length) >= *p * (1 - 1e-9)) return std::nullopt;
+    const auto wave = [&](const Expr& u) { return cos(expand(pi() * u / period)); };
+    const auto turned = [&](const Expr& u, const Expr& base) {
+      const auto half_turns = (2 * base / period).word();
+      return half_turns ? (*half_turns % 2 == 0 ? wave(u) : -wave(u)) : wave(u - 2 * base);
+    };
+    for (std::size_t i = 0; i < bases.size(); ++i) {
+      if (i > 0 && vanishes(bases[i] - bases[i - 1])) continue;
+      const Expr same_sign = wave(end - start) - turned(start + end, bases[i]);
+      // what was decided for the integrand often decides this as well
+      if (const auto s = signs_.decisions().empty() ? std::nullopt : signs_.sampled(same_sign); s && *s > 0) continue;
+      if (signs_.of(same_sign) <= 0) return std::nullopt;
+    }
     return std::vector<Expr>{};
   }
 

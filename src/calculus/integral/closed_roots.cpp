@@ -25,7 +25,10 @@ bool all_numbers(const Coefficients& c) {
 // a*x^2 + b*x + c
 ClosedRoots quadratic(const Expr& a, const Expr& b, const Expr& c, Signs& signs) {
   ClosedRoots out;
-  const Expr d = expand(b * b - 4 * a * c);
+  Expr d = expand(b * b - 4 * a * c);
+  bool waves = false;  // sin(p)^2 + cos(p)^2 is 1
+  postorder(d, [&](const Expr& n) { waves = waves || is_call_of(n, "sin") || is_call_of(n, "cos"); });
+  if (waves) d = tidied(d, signs);
   const int s = signs.of(d);
   if (s >= 0) {
     out.real = {(-b + sqrt(d)) / (2 * a), (-b - sqrt(d)) / (2 * a)};

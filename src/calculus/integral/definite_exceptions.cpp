@@ -3,6 +3,7 @@
 
 #include "boreon/bindings.hpp"
 #include "boreon/error.hpp"
+#include "boreon/traverse.hpp"
 #include "calculus/integral/exceptional.hpp"
 #include "calculus/integral/tidy_result.hpp"
 #include "calculus/series/limit_engine.hpp"
@@ -66,7 +67,14 @@ class Exceptions {
   [[nodiscard]] bool holds_as_well(const IntegralResult& r, const Bindings& there) const {
     try {
       const Expr v = substitute(result_.value, there, Unused::allowed);
-      return r.status == IntegralStatus::exact && !has_infinity(v) && vanishes(v - r.value);
+      if (r.status != IntegralStatus::exact || has_infinity(v) || !vanishes(v - r.value)) return false;
+      // p*log(p) is 0 at 0 for who substitutes, and no number for who computes
+      bool every_part = true;
+      postorder(result_.value, [&](const Expr& n) {
+        if (every_part && (n.is(Kind::call) || n.is(Kind::power)) && n.has_symbols())
+          every_part = !has_infinity(substitute(n, there, Unused::allowed));
+      });
+      return every_part;
     } catch (const Error&) {
       return false;
     }

@@ -74,7 +74,30 @@ struct SideLimit {
   std::string why;
 };
 
+// Whether waves of parameters stand in an absolute value at the place, which change their sign again and again: the
+// absolute value is kept then, and the antiderivative, regular there for general parameters, has the value it says.
+std::optional<Expr> value_with_waves(const Expr& F, const Symbol& x, const Expr& place, const Signs& signs) {
+  if (is_infinite(place)) return std::nullopt;
+  bool waves = false;
+  bool smooth = true;
+  postorder(F, [&](const Expr& n) {
+    if (!n.is(Kind::call) || !depends_on(n, x)) return;
+    const auto name = n.function().name;
+    smooth = smooth && (name == "log" || name == "abs" || name == "sin" || name == "cos" || name == "tan");
+    if (name != "abs") return;
+    const Expr u = substitute(n.operands()[0], {{x, place}}, Unused::allowed);
+    if (!u.has_symbols() || signs.known(u)) return;
+    postorder(u, [&](const Expr& m) {
+      waves = waves || (m.has_symbols() && (is_call_of(m, "sin") || is_call_of(m, "cos") || is_call_of(m, "tan")));
+    });
+  });
+  if (!waves || !smooth) return std::nullopt;
+  const Expr v = substitute(F, {{x, place}}, Unused::allowed);
+  return has_infinity(v) ? std::nullopt : std::optional<Expr>(v);
+}
+
 SideLimit side_limit(const Expr& F, const Symbol& x, const Expr& place, bool above, Signs& signs) {
+  if (auto v = value_with_waves(F, x, place, signs)) return {std::move(v), {}};
   try {
     return {one_sided_limit(F, x, place, above, signs), {}};
   } catch (const NoLimit& n) {
@@ -157,9 +180,10 @@ Attempt by_antiderivative(const DefiniteProblem& p, const DefiniteSearch& search
     return {};
   }
   std::vector<Expr> places;
-  if (auto more = singular_places(*F, p.x, signs, p.from, p.to)) places = std::move(*more);
   const auto of_f = singular_places(p.integrand, p.x, signs, p.from, p.to);
-  if (of_f) places.insert(places.end(), of_f->begin(), of_f->end());
+  if (of_f) places = *of_f;
+  if (const auto more = singular_places(*F, p.x, signs, p.from, p.to))
+    places.insert(places.end(), more->begin(), more->end());
   // with an end that is a parameter, poles that were not located could lie anywhere
   if (!of_f && (p.from.has_symbols() || p.to.has_symbols())) return {};
   bool downwards = false;

@@ -46,6 +46,36 @@ bool allowed(const Symbol& p, const Expr& value, std::span<const Expr> condition
   return true;
 }
 
+// The first term of a sum with an even root in it; nothing if there is none.
+std::optional<Expr> term_with_root(const Expr& e) {
+  for (const Expr& term : terms_of(e)) {
+    bool root = false;
+    for_each_factor(term, [&](const Expr& base, const Expr& exponent) {
+      root = root || (base.has_symbols() && exponent.is_number() && !exponent.number().is_integer() &&
+                      (exponent.number() * Number(2)).is_integer());
+    });
+    if (root) return term;
+  }
+  return std::nullopt;
+}
+
+void solve(const Expr& e, const Symbol& x, std::span<const Expr> conditions, std::vector<Exceptional>& out, int depth);
+
+// sqrt(A) + B: zeros of A - B^2, of which those are kept at which the sum itself vanishes.
+void solve_with_root(const Expr& e, const Symbol& x, std::span<const Expr> conditions, std::vector<Exceptional>& out,
+                     int depth) {
+  const auto root = term_with_root(e);
+  if (!root) return;
+  std::vector<Exceptional> candidates;
+  solve(expand(power(*root, 2) - power(e - *root, 2)), x, conditions, candidates, depth + 1);
+  for (const Exceptional& c : candidates) {
+    const Expr there = substitute(e, {{c.parameter, c.value}}, Unused::allowed);
+    const bool known = std::any_of(
+        out.begin(), out.end(), [&](const Exceptional& o) { return o.parameter == c.parameter && o.value == c.value; });
+    if (!known && vanishes(there)) out.push_back(c);
+  }
+}
+
 void solve(const Expr& e, const Symbol& x, std::span<const Expr> conditions, std::vector<Exceptional>& out, int depth) {
   if (out.size() >= most || depth > 4 || !e.has_symbols()) return;
   if (e.is(Kind::product)) {
@@ -87,6 +117,7 @@ void solve(const Expr& e, const Symbol& x, std::span<const Expr> conditions, std
     } catch (const Error&) {
     }
   }
+  if (e.is(Kind::sum)) solve_with_root(e, x, conditions, out, depth);
 }
 
 }  // namespace

@@ -16,6 +16,13 @@ layers::Result layers::by_rules(Integrator& in, const Expr& f, const Symbol& x) 
     const Expr& base = f.operands()[0];
     const Expr& exponent = f.operands()[1];
     if (!depends_on(exponent, x)) {
+      if (exponent.is_integer(-1) && (is_call_of(base, "sin") || is_call_of(base, "cos"))) {
+        const auto angle = linear_in(base.operands()[0], x);
+        if (!angle) return std::nullopt;
+        in.note("1/sin is the derivative of the logarithm of tan of half the angle");
+        const Expr half = base.operands()[0] / 2;
+        return in.real_log(tan(is_call_of(base, "sin") ? half : half + pi() / 4)) / angle->slope;
+      }
       const auto l = linear_in(base, x);
       if (!l) return std::nullopt;
       const Expr n = exponent + 1;

@@ -199,12 +199,17 @@ layers::Result layers::trigonometric(Integrator& in, const Expr& f, const Symbol
   if (!a.circular) return std::nullopt;
   const auto slope = common_slope(a.list);
   if (!slope) return std::nullopt;
+  // A phase that all angles share goes into the variable: 1/sin(x + p) has one zero to be found, not those of a sum.
+  Expr shift = a.list[0].constant / a.list[0].slope;
+  if (std::any_of(a.list.begin(), a.list.end(),
+                  [&](const Linear& l) { return !vanishes(expand(l.constant - l.slope * shift)); }))
+    shift = 0;
   const Symbol y = in.fresh();
   const Expr in_y = transforms::angles_expanded(
-      transforms::tangents_to_sines(substitute(f, {{x, y / *slope}}, Unused::allowed)), true);
+      transforms::tangents_to_sines(substitute(f, {{x, y / *slope - shift}}, Unused::allowed)), true);
   const auto inner = RationalInAngles(in, y)(in_y);
   if (!inner) return std::nullopt;
-  return substitute(*inner, {{y, *slope * x}}, Unused::allowed) / *slope;
+  return substitute(*inner, {{y, *slope * (x + shift)}}, Unused::allowed) / *slope;
 }
 
 }  // namespace boreon

@@ -139,22 +139,26 @@ Expansion Expander::composed(const std::function<Expr(int)>& coefficient, const 
   return add(std::move(parts));
 }
 
-// Roots and logarithms have their cut along the negative axis, on which they are continuous from above: what has a
-// negative leading coefficient and then a negative imaginary part comes from the other side.
-bool Expander::arrives_below_axis(const Expansion& a, bool complex) const {
-  const auto lead = signs_.known(a.leading().coefficient);
-  if (!lead || *lead >= 0) return false;
-  for (std::size_t i = 1; i < a.terms.size(); ++i) {
+// The sign of the imaginary part of what lies this close to a real place: 0 where it is real as far as it is known.
+int Expander::side_of_axis(const Expansion& a, std::size_t first, bool complex) const {
+  for (std::size_t i = first; i < a.terms.size(); ++i) {
     const Expr& c = a.terms[i].coefficient;
     if (is_real(c)) continue;
     const Expr y = im(c);
     if (y.is_integer(0)) continue;
     const auto sign = signs_.known(y);
     if (!sign) throw NoExpansion{"it is not known from which side a branch cut is met"};
-    if (*sign != 0) return *sign < 0;
+    if (*sign != 0) return *sign;
   }
   if (complex && !a.exact) throw NoExpansion{"cancellation"};  // more terms may tell
-  return false;
+  return 0;
+}
+
+// Roots and logarithms have their cut along the negative axis, on which they are continuous from above: what has a
+// negative leading coefficient and then a negative imaginary part comes from the other side.
+bool Expander::arrives_below_axis(const Expansion& a, bool complex) const {
+  const auto lead = signs_.known(a.leading().coefficient);
+  return lead && *lead < 0 && side_of_axis(a, 1, complex) < 0;
 }
 
 Expansion Expander::power(Expansion a, const Number& r, bool complex) {
@@ -238,6 +242,19 @@ Expansion Expander::logarithm(Expansion a, bool complex) {
   return add({constant(log(lead.coefficient) + turn + Expr(lead.exponent) * log_w_), out});
 }
 
+// By powers of w, and of log(w) where that is a symbol.
+Expansion Expander::differentiated(const Expansion& a) const {
+  Expansion out;
+  out.exact = a.exact;
+  if (!a.exact) out.order = a.order - Number(1);
+  for (const Power& t : a.terms) {
+    Expr c = Expr(t.exponent) * t.coefficient;
+    if (has_log(t.coefficient)) c += derivative(t.coefficient, log_w_);
+    if (!c.is_integer(0)) out.terms.push_back({t.exponent - Number(1), std::move(c)});
+  }
+  return out;
+}
+
 // The integral over w, without a constant.
 Expansion Expander::integrated(const Expansion& a) const {
   Expansion out;
@@ -314,164 +331,6 @@ Expansion Expander::piecewise(const Expr& e) {
   }
   if (ops.size() % 2 == 1) return of(ops.back());
   throw NoExpansion{"no branch of the piecewise holds here"};
-}
-
-// f' expanded and integrated: for functions whose derivative is simpler than they are.
-Expansion Expander::by_derivative(const Expr& e) {
-  std::size_t i = 0;
-  while (!depends_on(e.operands()[i], w_)) ++i;
-  const Expr& u = e.operands()[i];
-  Expr place = 0;
-  Expansion rest;
-  place = finite_part(of(u), rest);
-  if (has_log(place)) throw NoExpansion{"nested logarithms"};
-  Expr constant_term;
-  if (const auto c = finite_constant(e, place)) {
-    // f(u) = +-log(u - place) + c + ...: the derivative carries the logarithm of w, not that of u
-    Expansion leading = rest;
-    if (!drop_leading_zeros(leading)) throw NoExpansion{"cancellation"};
-    constant_term = substitute(*c, {{Symbol("_scale"), leading.leading().coefficient}}, Unused::allowed);
-  } else {
-    std::vector<Expr> args(e.operands().begin(), e.operands().end());
-    args[i] = place;
-    constant_term = boreon::call(e.function(), args);
-    // li(x) = Ei(log(x)), whose logarithm is complex below zero
-    if (e.function().name == "li" && place.is_integer(0) && sign_near(u) < 0) constant_term = imaginary_unit() * pi();
-  }
-  const Number keep = target_;
-  Expansion d = of(derivative(e, w_));
-  target_ = keep;
-  return add({constant(constant_term), integrated(d)});
-}
-
-// By derivatives at the constant term of one argument; the others do not vary.
-Expansion Expander::taylor(const Expr& e, std::size_t argument) {
-  Expansion rest;
-  const Expr place = finite_part(of(e.operands()[argument]), rest);
-  if (has_log(place)) throw NoExpansion{"nested logarithms"};
-  const Symbol z("_z", Assumptions::from_bits(Assumptions{Assumption::real}.bits()));
-  std::vector<Expr> args(e.operands().begin(), e.operands().end());
-  args[argument] = z;
-  Expr f = with_operands(e, args);
-  Number factorial(1);
-  int at = 0;
-  std::vector<Expr> values;
-  const auto value = [&](const Expr& d) -> Expr {
-    try {
-      Expr v = substitute(d, {{z, place}}, Unused::allowed);
-      if (v.is_constant(ConstantCode::undefined) || v.is_constant(ConstantCode::infinity))
-        throw NoExpansion{"a singularity"};
-      // elliptic_K(1) looks like a number and is none
-      if (!v.is_number() && !v.has_symbols() && !certified_value(v, {}, {})) throw NoExpansion{"a singularity"};
-      return v;
-    } catch (const Error& error) {
-      if (error.kind() == ErrorKind::limit || error.kind() == ErrorKind::interrupted) throw;
-      throw NoExpansion{error.message()};
-    }
-  };
-  return composed(
-      [&](int k) -> Expr {
-        if (k > 80) throw NoExpansion{"the expansion needs derivatives of too high an order"};
-        for (; at < k; ++at) {
-          try {
-            f = derivative(f, z);
-          } catch (const Error& error) {
-            throw NoExpansion{error.message()};
-          }
-          factorial = factorial / Number(at + 1);
-        }
-        return Expr(factorial) * value(f);
-      },
-      rest);
-}
-
-Expansion Expander::call(const Expr& e) {
-  const auto name = e.function().name;
-  const auto ops = e.operands();
-  if (name == "exp") return exponential(of(ops[0]));
-  if (name == "log") {
-    const bool complex = has_imaginary_unit(ops[0]);
-    if (!writes_down_ || complex) return logarithm(of(ops[0]), complex);
-    try {
-      return logarithm(of(ops[0]), complex);
-    } catch (const NoExpansion&) {
-      const Expr grows = growth(ops[0]);
-      if (grows.is_integer(0) || !is_real(grows)) throw;
-      return add({of(grows), logarithm(of(ops[0] * exp(-grows)), complex)});
-    }
-  }
-  if (name == "sin" || name == "cos") return sine_or_cosine(e, of(ops[0]), name == "sin", false);
-  if (name == "sinh" || name == "cosh") return sine_or_cosine(e, of(ops[0]), name == "sinh", true);
-  if (name == "tan") return of(sin(ops[0]) / cos(ops[0]));
-  if (name == "tanh" && writes_down_) {
-    if (const Expr form = with_forms(e); !(form == e)) return of(form);
-  }
-  if (name == "tanh") return of(sinh(ops[0]) / cosh(ops[0]));
-  if (name == "abs") {
-    const int s = sign_near(ops[0]);
-    return scaled(of(ops[0]), s == 0 ? 1 : s);
-  }
-  if (name == "sign") return constant(sign_near(ops[0]));
-  if (name == "heaviside") return constant(Expr(Number(1 + sign_near(ops[0]), 2)));
-  if (name == "dirac_delta") return sign_near(ops[0]) == 0 ? throw NoExpansion{"an impulse"} : Expansion{};
-  if (name == "min" || name == "max") {
-    Expr best = ops[0];
-    for (std::size_t i = 1; i < ops.size(); ++i) {
-      const int s = sign_near(ops[i] - best);
-      if (name == "min" ? s < 0 : s > 0) best = ops[i];
-    }
-    return of(best);
-  }
-  if (name == "cbrt")
-    return sign_near(ops[0]) < 0 ? scaled(power(of(-ops[0]), Number(1, 3)), -1) : power(of(ops[0]), Number(1, 3));
-  if (name == "floor" || name == "ceil" || name == "round" || name == "trunc") {
-    Expansion rest;
-    const Expr c = finite_part(of(ops[0]), rest);
-    const auto whole = boreon::call(e.function(), {&c, 1});
-    if (name == "round" || has_log(whole)) throw NoExpansion{"a jump"};
-    if (is_integer(c)) {
-      const int s = sign_near(ops[0] - c);
-      if (name == "floor") return constant(s < 0 ? c - 1 : c);
-      if (name == "ceil") return constant(s > 0 ? c + 1 : c);
-      const int above = signs_.of(c);
-      if (above > 0) return constant(s < 0 ? c - 1 : c);
-      if (above < 0) return constant(s > 0 ? c + 1 : c);
-      return {};
-    }
-    return constant(whole);
-  }
-  // arguments that grow
-  std::size_t varying = ops.size();
-  for (std::size_t i = 0; i < ops.size(); ++i) {
-    if (!depends_on(ops[i], w_)) continue;
-    if (varying != ops.size()) throw NoExpansion{fmt::format("{} varies in two arguments", name)};
-    varying = i;
-  }
-  const Expansion u = with_leading(ops[varying]);
-  if (!u.empty() && u.leading().exponent.sign() < 0) {
-    const int s = signs_.of(u.leading().coefficient);
-    if (const auto form = form_at_infinity(e, s, cut(-u.leading().exponent))) return of(*form);
-    throw NoExpansion{fmt::format("{} at infinity has no expansion in powers", name)};
-  }
-  Expr place = u.empty() || u.leading().exponent.sign() > 0 ? Expr(0) : u.leading().coefficient;
-  if (!place.is_number() && vanishes(place)) place = 0;
-  if (place.is(Kind::call) || place.is(Kind::sum) || place.is(Kind::product)) {
-    for (const int n : {1, -1}) {
-      if (vanishes(place - n)) place = n;
-    }
-  }
-  if (name == "zeta" && place.is_integer(1)) {  // NIST 25.2.4, whose further coefficients have no name here
-    const Expansion pole = with_leading(ops[varying] - 1);
-    Expansion rest;
-    rest.exact = false;
-    rest.order = pole.empty() ? Number(1) : pole.leading().exponent;
-    return add({power(pole, Number(-1)), constant(egamma()), rest});
-  }
-  if (const auto form =
-          regular_form(e, place, cut(u.empty() || u.leading().exponent.sign() <= 0 ? Number(1) : u.leading().exponent)))
-    return of(*form);
-  if (is_integral_like(e)) return by_derivative(e);
-  return taylor(e, varying);
 }
 
 Expansion Expander::compute(const Expr& e) {

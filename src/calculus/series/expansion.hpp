@@ -84,8 +84,11 @@ class Expander {
   [[nodiscard]] Expansion add(std::vector<Expansion> parts) const;
   [[nodiscard]] Expansion multiply(const Expansion& a, const Expansion& b) const;
   [[nodiscard]] Expansion scaled(const Expansion& a, const Expr& c) const;
+  [[nodiscard]] int side_of_axis(const Expansion& a, std::size_t first, bool complex) const;
+  [[nodiscard]] bool mirrored(const Expr& e, std::size_t argument, const Expr& place, const Expansion& rest) const;
   [[nodiscard]] bool arrives_below_axis(const Expansion& a, bool complex) const;
   [[nodiscard]] Expansion power(Expansion a, const Number& r, bool complex = false);
+  [[nodiscard]] Expansion differentiated(const Expansion& a) const;
   [[nodiscard]] Expansion integrated(const Expansion& a) const;
   [[nodiscard]] Expansion logarithm(Expansion a, bool complex);
   [[nodiscard]] Expansion exponential(const Expansion& a);

@@ -177,7 +177,7 @@ std::optional<Expr> regular_form(const Expr& e, const Expr& place, const Cut& wa
        }},
       {"atanh",
        [](Operands x, const Expr& p, const Cut&) -> Result {
-         return p.is_integer(1) || p.is_integer(-1) ? Result(log((1 + x[0]) / (1 - x[0])) / 2) : std::nullopt;
+         return p.is_integer(1) || p.is_integer(-1) ? Result((log(1 + x[0]) - log(1 - x[0])) / 2) : std::nullopt;
        }},
       {"cyl_bessel_j",
        [](Operands x, const Expr& p, const Cut& cut) -> Result {
@@ -249,8 +249,9 @@ std::optional<Expr> finite_constant(const Expr& e, const Expr& place) {
   if (!place.is_integer(0)) return std::nullopt;
   const Symbol scale("_scale");
   const auto name = e.function().name;
-  if (name == "E1") return -egamma() - log(scale);                                       // 6.6.2
-  if (name == "Ei" || name == "Chi" || name == "Ci") return egamma() + log(abs(scale));  // 6.6.1, 6.6.6
+  if (name == "E1") return -egamma() - log(scale);                  // 6.6.2
+  if (name == "Chi" || name == "Ci") return egamma() + log(scale);  // 6.6.6
+  if (name == "Ei") return egamma() + log(abs(scale));              // 6.6.1, real on both half axes
   return std::nullopt;
 }
 

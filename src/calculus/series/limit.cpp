@@ -131,6 +131,36 @@ Expr at_whole_turns(const Expr& e, const Expr& x) {
                  })(e);
 }
 
+// What depends on x through floor(u), ceil(u), ... only, where u grows without bound: that whole part grows likewise,
+// and the limit is that in it if there is one.
+Expr of_whole_parts(const Expr& e, const Expr& x, const Expr& place, std::span<const Expr> conditions) {
+  std::vector<Expr> parts;
+  postorder(e, [&](const Expr& n) {
+    const bool steps =
+        is_call_of(n, "floor") || is_call_of(n, "ceil") || is_call_of(n, "round") || is_call_of(n, "trunc");
+    if (steps && depends_on(n, x) && std::find(parts.begin(), parts.end(), n) == parts.end()) parts.push_back(n);
+  });
+  if (parts.size() != 1 || depends_on(parts[0].operands()[0], infinity())) return e;
+  const Symbol whole("_whole", {Assumption::real});
+  const Expr outside = Rebuild([&](const Expr& n, Expr& result) {
+    if (!(n == parts[0])) return false;
+    result = whole;
+    return true;
+  })(e);
+  if (depends_on(outside, x)) return e;
+  try {
+    Signs signs(conditions);
+    const Expr grows = one_sided_limit(parts[0].operands()[0], x, place, true, signs);
+    if (!is_infinite(grows)) return e;
+    const Expr far = one_sided_limit(outside, whole, grows, true, signs);
+    return has_undefined(far) ? e : far;
+  } catch (const NoExpansion&) {
+  } catch (const NoLimit&) {
+  } catch (const UnknownSign&) {
+  }
+  return e;
+}
+
 }  // namespace
 
 LimitResult limit_with_report(const Expr& f, const Expr& x, const Expr& place, LimitSide side,
@@ -138,9 +168,10 @@ LimitResult limit_with_report(const Expr& f, const Expr& x, const Expr& place, L
   if (!x.is(Kind::symbol)) throw Error(ErrorKind::usage, "a limit is taken in a symbol");
   if (depends_on(place, x)) throw Error(ErrorKind::usage, "the place of a limit must not contain its variable");
   const Expr given = at_whole_turns(evaluate_derivatives(f), x);
-  const Expr e = without_lambert(given, x, place);
-  LimitResult result;
   const bool far = is_infinite(place);
+  const Expr steady = far ? of_whole_parts(given, x, place, conditions) : given;
+  const Expr e = without_lambert(steady, x, place);
+  LimitResult result;
   const auto one = [&](bool above) {
     Signs signs(conditions);
     Expr v = limit_with_waves(e, Symbol::from(x), place, above, signs);

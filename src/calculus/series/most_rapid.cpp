@@ -274,7 +274,9 @@ class AtInfinity {
       const auto look = [&](const Expr& base, const Expr& exponent) {
         if (!exponent.is_number() || exponent.number().sign() >= 0) return;
         for (const Expr& b : bounded_) {
-          if (depends_on(base, b) && bounded_sign(base) == 0) throw NoLimit{"it oscillates without bound"};
+          if (!depends_on(base, b) || bounded_sign(base) != 0) continue;
+          if (depends_on(base, x_)) throw NoExpansion{"a denominator of which it is not known whether it vanishes"};
+          throw NoLimit{"it oscillates without bound"};
         }
       };
       if (n.is(Kind::power)) look(n.operands()[0], n.operands()[1]);
