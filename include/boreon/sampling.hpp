@@ -6,6 +6,7 @@
 #include <cstdint>
 #include <limits>
 #include <map>
+#include <optional>
 #include <random>
 #include <span>
 #include <string>
@@ -27,8 +28,11 @@ using SampleRanges = std::map<std::string, SampleRange, std::less<>>;  ///< by n
 /// Free symbols and calls of unknown functions: what needs a value.
 [[nodiscard]] std::vector<Expr> sampled_leaves(std::span<const Expr> expressions);
 
-/// Whether a condition without symbols is known not to hold: by its form, else by its numbers in double precision
-/// (3*pi/2 < 1 keeps its form). What has no real value, such as sqrt(-1) > 0, does not hold either.
+/// Whether a condition holds, by its form, else by its numbers in double precision (3*pi/2 < 1 keeps its form); nothing
+/// where that is not known, because symbols stand in it. A relation without real values, such as sqrt(-1) > 0, does not
+/// hold.
+[[nodiscard]] std::optional<bool> known_truth(const Expr& condition);
+/// Whether a condition is known not to hold.
 [[nodiscard]] bool is_false(const Expr& condition);
 
 /// Draws values for leaves; the same seed gives the same points on every machine.

@@ -27,30 +27,40 @@ std::vector<double> Sampler::draw() {
   return p;
 }
 
-bool is_false(const Expr& c) {
-  if (c.is_constant(ConstantCode::false_value)) return true;
+std::optional<bool> known_truth(const Expr& c) {
+  if (c.is_constant(ConstantCode::true_value)) return true;
+  if (c.is_constant(ConstantCode::false_value)) return false;
   if (c.is(Kind::logic)) {
-    const auto ops = c.operands();
-    switch (c.logic_op()) {
-      case LogicOp::conjunction: return std::any_of(ops.begin(), ops.end(), is_false);
-      case LogicOp::disjunction: return std::all_of(ops.begin(), ops.end(), is_false);
-      default: return ops[0].is_constant(ConstantCode::true_value) || (ops[0].is(Kind::relation) && !is_false(ops[0]));
+    if (c.logic_op() == LogicOp::negation) {
+      const auto t = known_truth(c.operands()[0]);
+      return t ? std::optional<bool>(!*t) : std::nullopt;
     }
+    // what one operand decides is decided, whatever is not known of the others
+    const bool decisive = c.logic_op() == LogicOp::disjunction;
+    bool all_known = true;
+    for (const Expr& o : c.operands()) {
+      const auto t = known_truth(o);
+      if (t && *t == decisive) return decisive;
+      all_known = all_known && t;
+    }
+    return all_known ? std::optional<bool>(!decisive) : std::nullopt;
   }
-  if (!c.is(Kind::relation)) return false;
+  if (!c.is(Kind::relation)) return std::nullopt;
   try {
     const double left = evaluate(c.operands()[0]);
     const double right = evaluate(c.operands()[1]);
     switch (c.relation_op()) {
-      case RelationOp::less: return !(left < right);
-      case RelationOp::less_equal: return !(left <= right);
-      case RelationOp::equal: return !(std::abs(left - right) <= 1e-12 * std::max(std::abs(left), std::abs(right)));
-      default: return left == right;
+      case RelationOp::less: return left < right;
+      case RelationOp::less_equal: return left <= right;
+      case RelationOp::equal: return std::abs(left - right) <= 1e-12 * std::max(std::abs(left), std::abs(right));
+      default: return left != right;
     }
   } catch (const Error& e) {
-    return e.kind() == ErrorKind::domain;
+    return e.kind() == ErrorKind::domain ? std::optional<bool>(false) : std::nullopt;
   }
 }
+
+bool is_false(const Expr& condition) { return known_truth(condition) == false; }
 
 std::vector<double> Sampler::draw(std::span<const Expr> conditions) {
   constexpr int tries = 500;

@@ -27,6 +27,9 @@ double growth(const Curve& f, double place, double towards) {
   return std::log(near / far) / std::log(1e3);
 }
 
+// From which power on doubles do not decide: beside a place other than zero distances are rounded.
+double doubtful(double place) { return place == 0 ? 0.85 : 0.6; }
+
 // The place between low and high where |f| is largest.
 double top(const Curve& f, double low, double high) {
   const auto size = [&](double x) {
@@ -102,7 +105,7 @@ Split split(const Curve& f, double a, double b) {
       for (const double towards : {x[i + 1], x[i - 1]}) {
         const double power = growth(f, place, towards);
         if (power > 0.98) return {Judgement::divergent, {}};
-        if (power > 0.85) return {Judgement::unknown, {}};
+        if (power > doubtful(place)) return {Judgement::unknown, {}};
       }
     } else if (steps[i] > 30 * usual_step) {
       const double place = step(f, x[i], x[i + 1]);
@@ -114,7 +117,7 @@ Split split(const Curve& f, double a, double b) {
   for (const double end : {a, b}) {
     const double power = growth(f, end, end == a ? x[1] : x[x.size() - 2]);
     if (power > 0.98) return {Judgement::divergent, {}};
-    if (power > 0.85) return {Judgement::unknown, {}};
+    if (power > doubtful(end)) return {Judgement::unknown, {}};
   }
   std::sort(s.places.begin(), s.places.end());
   return s;

@@ -192,20 +192,12 @@ class NearThePlace {
   [[nodiscard]] std::optional<Values> at(double distance, bool below) const {
     if (!known_) return std::nullopt;
     const Expr step = Number::shortest_decimal(distance);
-    const bool far = is_infinite(about_);
-    const Expr place = far ? (about_ == -infinity() ? -1 : 1) / step : below ? about_ - step : about_ + step;
-    Bindings here = parameters_;
-    try {
-      here.set(x_, substitute(place, parameters_, Unused::allowed));
-      const auto value = certified_value(substitute(f_, here, Unused::allowed), {}, {});
-      if (!value) return std::nullopt;
-      const auto difference = certified_value(substitute(f_ - sum_, here, Unused::allowed), {}, {});
-      if (difference) return Values{*value, *difference};
-      // nothing is left of a difference that cannot be told from zero
-      const auto sum = certified_value(substitute(sum_, here, Unused::allowed), {}, {});
-      if (sum && std::abs(*value - *sum) <= 1e-11 * std::abs(*value)) return Values{*value, 0};
-    } catch (const Error&) {
-    }
+    const auto there = value(f_, step, below);
+    if (!there) return std::nullopt;
+    if (const auto difference = value(f_ - sum_, step, below)) return Values{*there, *difference};
+    // nothing is left of a difference that cannot be told from zero
+    const auto sum = value(sum_, step, below);
+    if (sum && std::abs(*there - *sum) <= 1e-11 * std::abs(*there)) return Values{*there, 0};
     return std::nullopt;
   }
 
@@ -224,6 +216,31 @@ class NearThePlace {
     return slope >= s_.next.to_double() - 0.7 ? Fit::good : Fit::bad;
   }
 
+  /// By how many powers of the distance the remainder falls too slowly between two places far apart, so that neither
+  /// its constant nor logarithms hide a coefficient that is wrong; nothing where no number is found. A few places close
+  /// together stand for each distance, for waves have zeros.
+  struct Lag {
+    double powers;
+    double decades;
+  };
+  [[nodiscard]] std::optional<Lag> lag(bool below) const {
+    const bool far = is_infinite(about_);
+    const int first = far ? 2 : 3;
+    const int last = far ? 4 : static_cast<int>(std::min(20.0, 250 / std::max(1.0, s_.next.to_double())));
+    if (!known_ || last < first + 2) return std::nullopt;
+    double sizes[2] = {0, 0};  // of the remainder over the power that is claimed
+    for (const int k : {0, 1}) {
+      for (const int part : {97, 98, 100}) {
+        const Expr step = Number(part, 100) * power(Expr(10), Expr(k == 0 ? -first : -last));
+        const auto v = value(f_ - sum_, step, below, power(step, Expr(-s_.next)));
+        if (!v) return std::nullopt;
+        sizes[k] = std::max(sizes[k], std::abs(*v));
+      }
+    }
+    if (!(sizes[0] > 0 && sizes[1] > 0 && std::isfinite(sizes[0]))) return std::nullopt;
+    return Lag{std::log10(sizes[1] / sizes[0]) / (last - first), static_cast<double>(last - first)};
+  }
+
   [[nodiscard]] std::optional<bool> real(bool below) const {
     const auto v = at(1e-3, below);
     if (!v) return std::nullopt;
@@ -231,6 +248,21 @@ class NearThePlace {
   }
 
  private:
+  // scale*e at a step from the place, as a certified number
+  [[nodiscard]] std::optional<std::complex<double>> value(const Expr& e, const Expr& step, bool below,
+                                                          const Expr& scale = 1) const {
+    const Expr place = is_infinite(about_) ? (about_ == -infinity() ? -1 : 1) / step
+                       : below             ? about_ - step
+                                           : about_ + step;
+    Bindings here = parameters_;
+    try {
+      here.set(x_, substitute(place, parameters_, Unused::allowed));
+      return certified_value(scale * substitute(e, here, Unused::allowed), {}, {});
+    } catch (const Error&) {
+      return std::nullopt;
+    }
+  }
+
   const SeriesResult& s_;
   Expr f_;
   Expr sum_;
@@ -308,6 +340,19 @@ SeriesResult series(const Expr& f, const Expr& x, const Expr& about, int order, 
   return result;
 }
 
+namespace {
+
+// Whether the remainder falls by less than the order stated.
+bool falls_too_slowly(const NearThePlace& near, const SeriesResult& s, bool below) {
+  if (s.exact) return false;
+  const auto lag = near.lag(below);
+  if (!lag) return false;
+  const double gap = s.terms.empty() ? 1 : (s.next - s.terms.back().exponent).to_double();
+  return lag->powers > std::min(lag->decades >= 12 ? 0.4 : 0.7, 0.9 * gap);
+}
+
+}  // namespace
+
 SeriesEvidence check_series(const SeriesResult& s, const Expr& f, const Expr& x, const Expr& about,
                             std::span<const Expr> conditions) {
   SeriesEvidence out;
@@ -317,6 +362,15 @@ SeriesEvidence check_series(const SeriesResult& s, const Expr& f, const Expr& x,
   const bool far = is_infinite(about);
   for (const bool below : {false, true}) {
     if (below ? far || s.side == LimitSide::above : s.side == LimitSide::below) continue;
+    if (falls_too_slowly(near, s, below)) {
+      throw Error(ErrorKind::check,
+                  fmt::format("the series found does not agree with values near the point: what is left does not fall "
+                              "with the order {}{}",
+                              s.next.to_string(),
+                              far     ? ""
+                              : below ? " below"
+                                      : " above"));
+    }
     for (const double w : {1e-2, 1e-3, 1e-4}) {
       const auto v = near.at(w, below);
       if (!v) continue;
