@@ -34,6 +34,13 @@ std::vector<Expr> variables_of(const DeriveRequest& r, const std::vector<Expr>& 
       list.push_back(v);
     }
   }
+  for (const Expr& v : list) {
+    if (std::any_of(functions.begin(), functions.end(), [&](const Expr& f) { return has_piecewise_jump(f, v); }))
+      r.warn(
+          fmt::format("a piecewise may jump where its condition changes with {}: the derivative is that of its "
+                      "branches, without an impulse there; write jumps with heaviside to have them",
+                      to_text(v)));
+  }
   // A variable that does not occur is most likely a slip of the pen.
   for (const Expr& v : list) {
     if (!v.is(Kind::symbol) || v.name().ends_with(']') ||

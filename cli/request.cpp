@@ -189,7 +189,8 @@ void put_in(const Request& r, Assumed& assumed) {
         if (other == name) throw Error(ErrorKind::usage, fmt::format("{} is given twice in --set", name));
       }
       const std::vector<std::string> texts = texts_of(r);
-      if (!r.answer_may_name(name) && std::none_of(texts.begin(), texts.end(), [&, n = name](const std::string& t) { return occurs_in(t, n); })) {
+      if (!r.answer_may_name(name) &&
+          std::none_of(texts.begin(), texts.end(), [&, n = name](const std::string& t) { return occurs_in(t, n); })) {
         std::vector<std::string> names;
         for (const std::string& input : r.inputs) {
           for (const Symbol& symbol : free_symbols(read_input(input, {}))) names.push_back(symbol.name());
@@ -356,6 +357,12 @@ Json json_of(const Comparison& c, const char* method) {
     worst = Json::object();
     for (const auto& [name, value] : c.worst_point) worst["at"][name] = value;
   }
+  if (c.agrees && c.points == 0 && c.digits > 0)  // nothing was compared: the forms are one
+    return {{"method", "the same canonical form"},
+            {"points", 0},
+            {"digits", nullptr},
+            {"worst", nullptr},
+            {"verdict", "agrees"}};
   return {{"method", method},
           {"points", c.points},
           {"digits", std::min(c.digits, 100.0)},

@@ -25,6 +25,10 @@ namespace boreon BOREON_API {
 /// Throws Error(unsupported) where a function has no known rule (cyl_bessel_j by its order), Error(usage) for a
 /// negative order or a variable that is none.
 [[nodiscard]] Expr derivative(const Expr& expression, const Expr& variable, int order = 1);
+/// Whether a piecewise in it jumps where its condition changes with the variable (or may: places that are not found
+/// count). Derivatives of piecewise are taken branch by branch, so that the impulse there is no part of them, as it is of
+/// that of heaviside; write the jump with heaviside to have it.
+[[nodiscard]] bool has_piecewise_jump(const Expr& expression, const Expr& variable);
 /// Mixed derivative: one order after the other, derivative(f, {x, x, y}).
 [[nodiscard]] Expr derivative(const Expr& expression, std::span<const Expr> variables);
 [[nodiscard]] Expr derivative(const Expr& expression, std::initializer_list<Expr> variables);

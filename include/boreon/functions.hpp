@@ -93,6 +93,7 @@ inline Expr digamma(const Expr& x) { return detail::known<"digamma">(x); }
 inline Expr polygamma(const Expr& n, const Expr& x) { return detail::known<"polygamma">(n, x); }
 inline Expr beta(const Expr& a, const Expr& b) { return detail::known<"beta">(a, b); }
 inline Expr zeta(const Expr& x) { return detail::known<"zeta">(x); }
+inline Expr stieltjes(const Expr& n) { return detail::known<"stieltjes">(n); }
 inline Expr incomplete_gamma(const Expr& a, const Expr& x) {
   return detail::known<"incomplete_gamma">(a, x);
 }  ///< upper

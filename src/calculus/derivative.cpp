@@ -2,6 +2,8 @@
 // Forward sweep: the derivative of every node below the expression, each found once.
 #include "boreon/calculus.hpp"
 
+#include "boreon/algebra.hpp"
+#include "boreon/bindings.hpp"
 #include "boreon/error.hpp"
 #include "boreon/matrix.hpp"
 #include "boreon/traverse.hpp"
@@ -109,6 +111,27 @@ Expr derivative(const Expr& expression, const Expr& variable, int order) {
   Expr result = expression;
   for (int i = 0; i < order; ++i) result = ForwardSweep(variable)(result);
   return result;
+}
+
+bool has_piecewise_jump(const Expr& expression, const Expr& variable) {
+  bool found = false;
+  postorder(std::span<const Expr>(&expression, 1), [&](const Expr& n) {
+    if (found || !n.is(Kind::piecewise)) return;
+    const auto ops = n.operands();
+    for (std::size_t i = 0; i + 2 < ops.size() && !found; i += 2) {
+      const Expr& condition = ops[i + 1];
+      if (!depends_on(condition, variable)) continue;
+      found = true;
+      if (!condition.is(Kind::relation)) continue;
+      const Expr border = condition.operands()[0] - condition.operands()[1];
+      const Expr slope = derivative(border, variable);
+      if (slope.is_integer(0) || depends_on(slope, variable)) continue;
+      const Bindings there{{variable, variable - border / slope}};
+      const Expr step = substitute(ops[i], there, Unused::allowed) - substitute(ops[i + 2], there, Unused::allowed);
+      found = !expand(step).is_integer(0);
+    }
+  });
+  return found;
 }
 
 Expr derivative(const Expr& expression, std::span<const Expr> variables) {

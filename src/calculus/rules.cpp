@@ -21,7 +21,13 @@ using Emit = std::function<void(const Expr&, Expr)>;
 // d(b^e) = e*b^(e - 1) db + b^e*log(b) de
 void partials_of_power(const Expr& b, const Expr& e, const Expr& others, const Wanted& wanted, const Emit& emit) {
   if (wanted(b)) emit(b, e.is_integer(1) ? others : e * power(b, e - 1) * others);
-  if (!e.is_number() && wanted(e)) emit(e, power(b, e) * log(b) * others);
+  if (e.is_number() || !wanted(e)) return;
+  if (b.is_integer(0)) {  // 0^e is 0 where e is positive, and nothing elsewhere
+    const Expr branches[] = {0, greater(e, 0)};
+    emit(e, piecewise(branches));
+    return;
+  }
+  emit(e, power(b, e) * log(b) * others);
 }
 
 void partials_of_product(const Expr& p, const Wanted& wanted, const Emit& emit) {

@@ -21,7 +21,8 @@ using namespace boreon;
 TEST_CASE("the derivative of every function of the catalogue agrees with independent numerics") {
   const Symbol x("x");
   for (const FunctionRow& row : catalogue()) {
-    if (row.derivative == nullptr || row.name == "dirac_delta" || row.name == "zeta") continue;
+    if (row.derivative == nullptr || row.name == "dirac_delta" || row.name == "zeta" || row.name == "stieltjes")
+      continue;
     const auto n = static_cast<std::size_t>(row.min_args);
     for (std::size_t varied = 0; varied < n; ++varied) {
       // all but the last argument are orders and degrees, by which there is no closed derivative

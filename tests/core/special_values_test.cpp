@@ -223,7 +223,9 @@ TEST_CASE("certified values enclose the double values of every function") {
   for (const FunctionRow& row : catalogue()) {
     if (row.min_args != 1 || row.name == "dirac_delta") continue;
     for (int i = 0; i < 6; ++i) {
-      const double at = row.name == "acosh" ? random.number(1.1, 3) : random.number(0.05, 0.9);
+      const double at = row.name == "stieltjes" ? i + 1.0
+                        : row.name == "acosh"   ? random.number(1.1, 3)
+                                                : random.number(0.05, 0.9);
       const Expr args[] = {x};
       const Expr e = call(row, args);
       if (!e.has_symbols()) continue;

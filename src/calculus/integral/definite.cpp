@@ -13,6 +13,7 @@
 #include "calculus/integral/definite.hpp"
 #include "calculus/integral/definite_cases.hpp"
 #include "calculus/integral/definite_exceptions.hpp"
+#include "calculus/integral/exceptional.hpp"
 #include "calculus/integral/families.hpp"
 #include "calculus/integral/forms.hpp"
 #include "calculus/integral/tidy_result.hpp"
@@ -70,6 +71,10 @@ IntegralResult without_value(const DefiniteProblem& p, const std::vector<Definit
   result.value = undefined();
   result.reason = divergent->attempt.why;
   result.steps = divergent->attempt.steps;
+  if (!is_infinite(p.from) && !is_infinite(p.to)) {  // a range of no width has the value zero
+    for (const Exceptional& e : zeros_of_parameters(p.to - p.from, p.x))
+      result.exceptions.push_back({equal(e.parameter, e.value), 0});
+  }
   return result;
 }
 

@@ -294,14 +294,24 @@ Result by_parameter(const DefiniteProblem& p, Signs& signs, int depth) {
     const Symbol s(depth == 0 ? "_s" : depth == 1 ? "_r" : "_q");
     // x^s converges for small s of either sign wherever log(x) does; families ask for signs of s plus a number
     DefiniteProblem q{rest * power(base.operands()[0], s), p.x, p.from, p.to};
-    Signs small([&] {
+    const auto with_small_power = [&]() -> Result {
       std::vector<Expr> c = signs.conditions();
       c.push_back(less(s, Expr(1) / 1000));
       c.push_back(less(-Expr(1) / 1000, s));
-      return c;
-    }());
-    Result g = family_value(q, small);
-    if (!g) g = by_parameter(q, small, depth + 1);
+      Signs small(c);
+      if (auto r = family_value(q, small)) return r;
+      return by_parameter(q, small, depth + 1);
+    };
+    Result g;
+    for (int decided = 0;; ++decided) {
+      try {
+        g = with_small_power();
+        break;
+      } catch (const UnknownSign& u) {  // of other parameters, which may be assumed here
+        if (decided == 3 || depends_on(u.of, s)) throw;
+        (void)signs.of(u.of);
+      }
+    }
     if (!g) continue;
     Expr d = *g;
     for (std::int64_t j = 0; j < *k; ++j) d = derivative(d, s);

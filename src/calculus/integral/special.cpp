@@ -245,6 +245,30 @@ layers::Result by_inverse_function(Integrator& in, const Expr& f, const Symbol& 
   return substitute(*inner, {{t, *found}}, Unused::allowed);
 }
 
+// sin or cos of a*x^2 + b*x + c: about the place where the square is completed.
+layers::Result by_completed_square(Integrator& in, const Expr& f, const Symbol& x) {
+  std::optional<Expr> shift;
+  postorder(f, [&](const Expr& n) {
+    if (shift || !depends_on(n, x) || (!is_call_of(n, "sin") && !is_call_of(n, "cos"))) return;
+    const auto c = polynomial_in(n.operands()[0], x, 2);
+    if (c && c->size() == 3 && !(*c)[1].is_integer(0)) shift = (*c)[1] / (2 * (*c)[2]);
+  });
+  if (!shift) return std::nullopt;
+  const Symbol y = in.fresh();
+  const Expr moved = substitute(f, {{x, y - *shift}}, Unused::allowed);
+  const Expr g = Rebuild([](const Expr&, Expr&) { return false; },
+                         [&](const Expr& n) -> Expr {
+                           const bool wave = is_call_of(n, "sin") || is_call_of(n, "cos");
+                           if (!wave || !depends_on(n, y)) return n;
+                           const Expr u = expand(n.operands()[0]);
+                           return is_call_of(n, "sin") ? sin(u) : cos(u);
+                         })(moved);
+  const auto inner = in(g, y);
+  if (!inner) return std::nullopt;
+  in.note("the square is completed");
+  return substitute(*inner, {{y, x + *shift}}, Unused::allowed);
+}
+
 // Circular functions beside powers of x as complex exponentials, at last
 layers::Result by_complex_exponentials(Integrator& in, const Expr& f, const Symbol& x) {
   if (in.depth() > 1) return std::nullopt;
@@ -263,8 +287,9 @@ layers::Result by_complex_exponentials(Integrator& in, const Expr& f, const Symb
 }  // namespace
 
 layers::Result layers::special(Integrator& in, const Expr& f, const Symbol& x) {
-  for (const auto family : {cylinder_with_power, incomplete_gamma_family, elliptic_of_angle, elliptic_of_quartic,
-                            by_exponential_of_new_variable, by_inverse_function, by_complex_exponentials}) {
+  for (const auto family :
+       {cylinder_with_power, incomplete_gamma_family, elliptic_of_angle, elliptic_of_quartic, by_completed_square,
+        by_exponential_of_new_variable, by_inverse_function, by_complex_exponentials}) {
     try {
       if (auto r = family(in, f, x)) return r;
     } catch (const UnknownSign&) {

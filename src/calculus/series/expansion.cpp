@@ -27,6 +27,12 @@ struct NumberOrder {
   bool operator()(const Number& a, const Number& b) const { return before(a, b); }
 };
 
+// exp(i*pi*r)
+Expr half_turns(const Number& r) {
+  if ((r * Number(2)).is_integer()) return boreon::power(imaginary_unit(), Expr(r * Number(2)));
+  return exp(r * pi() * imaginary_unit());
+}
+
 }  // namespace
 
 // An expression in place of log(w) varies by itself and needs no care.
@@ -201,8 +207,9 @@ Expansion Expander::power(Expansion a, const Number& r, bool complex) {
       },
       u);
   target_ = keep;
-  Expr c = boreon::power(lead.coefficient, r);
-  if (!r.is_integer() && arrives_below_axis(a, complex)) c *= exp(-2 * r * pi() * imaginary_unit());
+  // c^r = |c|^r*exp(-i*pi*r) for a negative c met from below
+  const bool below = !r.is_integer() && arrives_below_axis(a, complex);
+  const Expr c = below ? boreon::power(-lead.coefficient, r) * half_turns(-r) : boreon::power(lead.coefficient, r);
   for (Power& t : series.terms) {
     t.exponent = t.exponent + shift;
     t.coefficient *= c;

@@ -194,12 +194,17 @@ Expansion Expander::call(const Expr& e) {
       if (vanishes(place - n)) place = n;
     }
   }
-  if (name == "zeta" && place.is_integer(1)) {  // NIST 25.2.4, whose further coefficients have no name here
-    const Expansion pole = with_leading(ops[varying] - 1);
-    Expansion rest;
-    rest.exact = false;
-    rest.order = pole.empty() ? Number(1) : pole.leading().exponent;
-    return add({power(pole, Number(-1)), constant(egamma()), rest});
+  if (name == "zeta" && place.is_integer(1)) {  // NIST 25.2.4
+    const Expansion offset = with_leading(ops[varying] - 1);
+    Number factorial(1);
+    int at = 0;
+    Expansion regular = composed(
+        [&](int k) -> Expr {
+          for (; at < k; ++at) factorial = factorial * Number(-(at + 1));
+          return stieltjes(k) / Expr(factorial);
+        },
+        offset);
+    return add({power(offset, Number(-1)), std::move(regular)});
   }
   if (const auto form =
           regular_form(e, place, cut(u.empty() || u.leading().exponent.sign() <= 0 ? Number(1) : u.leading().exponent)))

@@ -50,6 +50,9 @@ Expr cylinder_at_zero(const Expr& n, const Expr& x, int s, const Cut& cut) {
   return power(x / 2, n) * (sum + left_out(cut, power(x, 2)));
 }
 
+// Orders for which that holds: numbers, and symbols that stand for no negative whole number.
+bool has_power_at_zero(const Expr& n) { return n.is_number() || (is_real(n) && (is_nonnegative(n) || !is_integer(n))); }
+
 // 10.8.1, 10.31.1: the second solutions of integer order
 Expr second_cylinder_at_zero(std::int64_t n, const Expr& x, bool modified, const Cut& cut) {
   Expr finite = 0;
@@ -130,6 +133,27 @@ Expr polylog_at_zero(Operands a, const Cut& cut) {
   return sum + left_out(cut, a[1]);
 }
 
+// In u = log(x), with the power or logarithm of -u: 25.12.12, and its limit for whole orders.
+Expr polylog_at_one(Operands a, const Cut& cut) {
+  const Expr& s = a[0];
+  const Expr u = log(a[1]);
+  const auto whole = s.word();
+  Expr sum = 0;
+  Number factorial(1);
+  for (int k = 0; k < std::max(cut.terms, 2); ++k) {
+    if (k > 0) factorial = factorial * Number(k);
+    if (whole && k == *whole - 1) {
+      Expr harmonic = 0;
+      for (int j = 1; j <= k; ++j) harmonic += Expr(Number(1, j));
+      sum += power(u, k) * (harmonic - log(-u)) / Expr(factorial);
+    } else {
+      sum += zeta(s - k) * power(u, k) / Expr(factorial);
+    }
+  }
+  if (!(whole && *whole >= 1)) sum += gamma(1 - s) * power(-u, s - 1);
+  return sum + left_out(cut, u);
+}
+
 // By the three-term recurrences 18.9.1.
 Expr orthogonal_polynomial(std::int64_t n, const Expr& x, bool hermite) {
   Expr p = 1;
@@ -181,11 +205,13 @@ std::optional<Expr> regular_form(const Expr& e, const Expr& place, const Cut& wa
        }},
       {"cyl_bessel_j",
        [](Operands x, const Expr& p, const Cut& cut) -> Result {
-         return p.is_integer(0) && x[0].is_number() ? Result(cylinder_at_zero(x[0], x[1], -1, cut)) : std::nullopt;
+         return p.is_integer(0) && has_power_at_zero(x[0]) ? Result(cylinder_at_zero(x[0], x[1], -1, cut))
+                                                           : std::nullopt;
        }},
       {"cyl_bessel_i",
        [](Operands x, const Expr& p, const Cut& cut) -> Result {
-         return p.is_integer(0) && x[0].is_number() ? Result(cylinder_at_zero(x[0], x[1], 1, cut)) : std::nullopt;
+         return p.is_integer(0) && has_power_at_zero(x[0]) ? Result(cylinder_at_zero(x[0], x[1], 1, cut))
+                                                           : std::nullopt;
        }},
       {"cyl_neumann",
        [](Operands x, const Expr& p, const Cut& cut) -> Result {
@@ -215,7 +241,9 @@ std::optional<Expr> regular_form(const Expr& e, const Expr& place, const Cut& wa
        }},
       {"polylog",
        [](Operands x, const Expr& p, const Cut& cut) -> Result {
-         return p.is_integer(0) ? Result(polylog_at_zero(x, cut)) : std::nullopt;
+         if (p.is_integer(0)) return polylog_at_zero(x, cut);
+         return p.is_integer(1) && x[0].is_number() && x[0].number().is_exact() ? Result(polylog_at_one(x, cut))
+                                                                                : std::nullopt;
        }},
       {"legendre",
        [](Operands x, const Expr&, const Cut&) -> Result {

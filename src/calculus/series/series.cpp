@@ -79,6 +79,79 @@ struct Factored {
   Expansion rest;
 };
 
+// u^n and functions of order n about 0, where n is no number: a power of w with n in its exponent is taken in front.
+// Each is w^(k*n) times what has an expansion; all parts have to share that power up to whole ones.
+class PowersInFront {
+ public:
+  PowersInFront(const Symbol& w, const Symbol& log_w, Signs& signs, int order)
+      : w_(w), log_w_(log_w), signs_(signs), order_(order) {}
+
+  std::optional<Factored> operator()(const Expr& in_w) {
+    const Expr marked = marked_powers(in_w);
+    if (!exponent_ || !possible_) return std::nullopt;
+    const Expr rest = derivative(marked, mark_);
+    if (depends_on(rest, mark_)) return std::nullopt;
+    if (!substitute(marked, {{mark_, 0}}, Unused::allowed).is_integer(0)) return std::nullopt;
+    return Factored{*exponent_ * log_w_, expanded(rest, w_, log_w_, signs_, order_, false)};
+  }
+
+ private:
+  Expr marked_powers(const Expr& e) {
+    Rebuild pass([](const Expr&, Expr&) { return false; },
+                 [&](const Expr& n) {
+                   if (n.is(Kind::call)) {
+                     const auto form = form_about_zero(n);
+                     return form ? marked_powers(*form) : n;
+                   }
+                   if (n.is(Kind::power)) return marked(n.operands()[0], n.operands()[1], n);
+                   if (!n.is(Kind::product)) return n;
+                   Expr result = n.operands()[0];
+                   for (const auto [base, exponent] : Parts(n)) result *= marked(base, exponent, power(base, exponent));
+                   return result;
+                 });
+    return pass(e);
+  }
+
+  std::optional<Expr> form_about_zero(const Expr& n) {
+    const bool of_order = is_call_of(n, "cyl_bessel_j") || is_call_of(n, "cyl_bessel_i");
+    if (!of_order || n.operands()[0].is_number() || depends_on(n.operands()[0], w_)) return std::nullopt;
+    const auto lead = leading(n.operands()[1]);
+    if (!lead || lead->exponent.sign() <= 0) return std::nullopt;
+    return regular_form(n, 0, {order_ + 3, power(w_, order_ + 1)});
+  }
+
+  Expr marked(const Expr& base, const Expr& exponent, const Expr& whole) {
+    if (exponent.is_number() || depends_on(exponent, w_) || !depends_on(base, w_) || depends_on(base, mark_))
+      return whole;
+    const auto lead = leading(base);
+    if (!lead || lead->exponent.is_zero()) return whole;
+    const Expr power_of_w = Expr(lead->exponent) * exponent;
+    if (!exponent_) exponent_ = power_of_w;
+    const Expr more = expand(power_of_w - *exponent_);
+    possible_ = possible_ && more.is_number();
+    return mark_ * power(w_, more) * exp(exponent * log(expand(base / power(w_, Expr(lead->exponent)))));
+  }
+
+  std::optional<Power> leading(const Expr& u) {
+    try {
+      const Expansion a = expanded(u, w_, log_w_, signs_, 0, false);
+      if (!a.empty()) return a.leading();
+      const Expansion more = expanded(u, w_, log_w_, signs_, 4, false);
+      return more.empty() ? std::nullopt : std::optional<Power>(more.leading());
+    } catch (const NoExpansion&) {
+      return std::nullopt;
+    }
+  }
+
+  Symbol w_;
+  Symbol log_w_;
+  Symbol mark_{"_power_in_front"};
+  Signs& signs_;
+  int order_;
+  std::optional<Expr> exponent_;
+  bool possible_ = true;
+};
+
 Factored factored(const Expr& in_w, const Symbol& w, const Symbol& log_w, Signs& signs, int order, bool far) {
   try {
     std::optional<Expansion> plain;
@@ -90,8 +163,9 @@ Factored factored(const Expr& in_w, const Symbol& w, const Symbol& log_w, Signs&
       failed = n;
     }
     if (!far) {
-      if (failed) throw *failed;
-      return {0, *plain};
+      if (plain) return {0, *plain};
+      if (auto in_front = PowersInFront(w, log_w, signs, order)(in_w)) return *in_front;
+      throw *failed;
     }
     // it grows or falls faster than every power
     Expander expander(w, log_w, signs, std::max(order, 0) + 4);
@@ -112,18 +186,19 @@ Factored factored(const Expr& in_w, const Symbol& w, const Symbol& log_w, Signs&
   }
 }
 
-// exp of a sum, with the terms c*log(x) as a power of x.
-Expr exponential_factor(const Expr& sum, const Expr& x) {
+// exp of a sum, with the terms c*log(base) as a power of it.
+Expr exponential_factor(const Expr& sum, const Expr& base_of_powers) {
+  const Expr logarithm = log(base_of_powers);
   std::vector<Expr> exponents;
   std::vector<Expr> rest;
   for (const Expr& term : terms_of(sum)) {
     bool once = false;
     for_each_factor(term, [&](const Expr& base, const Expr& exponent) {
-      once = once || (exponent.is_integer(1) && base == log(x));
+      once = once || (exponent.is_integer(1) && base == logarithm);
     });
-    (once ? exponents : rest).push_back(once ? term / log(x) : term);
+    (once ? exponents : rest).push_back(once ? term / logarithm : term);
   }
-  return power(x, add(exponents)) * exp(add(rest));
+  return power(base_of_powers, add(exponents)) * exp(add(rest));
 }
 
 SeriesResult one_sided(const Expr& f, const Expr& x, const Expr& about, int order, std::span<const Expr> conditions,
@@ -142,7 +217,7 @@ SeriesResult one_sided(const Expr& f, const Expr& x, const Expr& about, int orde
     const Expr in_positive = substitute(c, {{log_w, way.logarithm}, {w, distance}}, Unused::allowed);
     return substitute(in_positive, {{positive, x}}, Unused::allowed);
   };
-  result.factor = exponential_factor(expand(in_x(found.growth)), x);
+  result.factor = exponential_factor(expand(in_x(found.growth)), far ? x : way.distance);
   result.side = side;
   result.exact = a.exact;
   result.next = a.exact ? Number(order + 1) : a.order;

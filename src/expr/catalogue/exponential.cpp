@@ -4,6 +4,7 @@
 
 #include <cmath>
 #include <numbers>
+#include <optional>
 
 #include "boreon/error.hpp"
 #include "expr/catalogue/rows.hpp"
@@ -29,6 +30,13 @@ bool exact_exp(Args a, Expr& r) {
   return true;
 }
 
+// q of q*i.
+std::optional<Number> exact_multiple_of_i(const Expr& e) {
+  if (!e.is(Kind::product)) return std::nullopt;
+  const Expr q = e / imaginary_unit();
+  return q.is_number() && q.number().is_exact() && !q.is_integer(0) ? std::optional<Number>(q.number()) : std::nullopt;
+}
+
 bool exact_log(Args a, Expr& r) {
   if (a[0].is_integer(1)) {
     r = 0;
@@ -40,6 +48,8 @@ bool exact_log(Args a, Expr& r) {
     r = a[0].operands()[0];
   } else if (a[0].is_constant(ConstantCode::imaginary)) {
     r = imaginary_unit() * pi() / 2;
+  } else if (const auto q = exact_multiple_of_i(a[0])) {
+    r = log(Expr(q->abs())) + Expr(Number(q->sign(), 2)) * imaginary_unit() * pi();
   } else if (a[0].is_number() && a[0].number().is_exact() && a[0].number().sign() < 0) {
     r = log(-a[0]) + imaginary_unit() * pi();
   } else {

@@ -1,10 +1,12 @@
 // SPDX-License-Identifier: MIT
 // The gamma function and its relatives. Derivatives: NIST Handbook 5.2.2, 5.15, 8.8.13, 25.12.
+#include <acb_dirichlet.h>
 #include <acb_hypgeom.h>
 
 #include <cmath>
 #include <limits>
 #include <numbers>
+#include <optional>
 
 #include "boreon/error.hpp"
 #include "expr/bernoulli.hpp"
@@ -231,8 +233,49 @@ void ball_lgamma(Ball& r, Balls x, long p) {
   acb_lgamma(r.get(), x[0].get(), p);
 }
 
+// B(x, m) = (m - 1)!/(x*(x + 1)*...*(x + m - 1)) for a whole m > 0: also where x and x + m are poles of gamma.
+std::optional<std::int64_t> whole_order_of_beta(const Expr& b) {
+  const auto m = b.word();
+  return m && *m >= 1 && *m <= 40 ? m : std::nullopt;
+}
+
+bool exact_beta(Args a, Expr& r) {
+  for (const std::size_t i : {0U, 1U}) {
+    const auto m = whole_order_of_beta(a[i]);
+    const Expr& x = a[1 - i];
+    if (!m || !x.is_number() || !x.number().is_exact()) continue;
+    Number value = whole_factorial(*m - 1);
+    for (std::int64_t k = 0; k < *m; ++k) {
+      const Number factor = x.number() + Number(k);
+      if (factor.is_zero()) {
+        r = undefined();
+        return true;
+      }
+      value = value / factor;
+    }
+    r = value;
+    return true;
+  }
+  return false;
+}
+
+// The same in balls; false for another order.
+bool ball_beta_of_whole_order(Ball& r, const Ball& x, const Ball& order, long p) {
+  if (!order.real() || arb_is_int(order.re()) == 0 || arf_cmp_si(arb_midref(order.re()), 1) < 0 ||
+      arf_cmp_si(arb_midref(order.re()), 40) > 0)
+    return false;
+  const long m = arf_get_si(arb_midref(order.re()), ARF_RND_NEAR);
+  Ball product;
+  acb_rising_ui(product.get(), x.get(), static_cast<unsigned long>(m), p);
+  acb_set_si(r.get(), 1);
+  for (long k = 2; k < m; ++k) acb_mul_si(r.get(), r.get(), k, p);
+  acb_div(r.get(), r.get(), product.get(), p);
+  return true;
+}
+
 // B(a, b) = gamma(a)*gamma(b)/gamma(a + b) (5.12.1), with the entire 1/gamma so that poles of gamma(a + b) give 0.
 void ball_beta(Ball& r, Balls x, long p) {
+  if (ball_beta_of_whole_order(r, x[0], x[1], p) || ball_beta_of_whole_order(r, x[1], x[0], p)) return;
   Ball s;
   acb_add(s.get(), x[0].get(), x[1].get(), p);
   acb_rgamma(s.get(), s.get(), p);
@@ -241,6 +284,22 @@ void ball_beta(Ball& r, Balls x, long p) {
   acb_gamma(r.get(), x[1].get(), p);
   acb_mul(r.get(), r.get(), a.get(), p);
   acb_mul(r.get(), r.get(), s.get(), p);
+}
+
+// NIST 25.2.5; only whole orders have one.
+void ball_stieltjes(Ball& r, Balls x, long p) {
+  constexpr long most = 100000;
+  if (!x[0].real() || arb_is_int(x[0].re()) == 0 || arb_is_nonnegative(x[0].re()) == 0 ||
+      arf_cmp_si(arb_midref(x[0].re()), most) > 0) {
+    acb_indeterminate(r.get());
+    return;
+  }
+  fmpz_t n;
+  fmpz_init_set_si(n, arf_get_si(arb_midref(x[0].re()), ARF_RND_NEAR));
+  Ball one;
+  acb_one(one.get());
+  acb_dirichlet_stieltjes(r.get(), n, one.get(), p);
+  fmpz_clear(n);
 }
 
 double real_gamma(RealArgs x) {
@@ -415,6 +474,7 @@ std::span<const FunctionRow> gamma_rows() {
        .unicode = "Β",
        .also_letter = true,
        .domain = no_pole,
+       .exact = exact_beta,
        .facts = positive_if_positive,
        .derivative = [](Args a, std::size_t i) { return beta(a[0], a[1]) * (digamma(a[i]) - digamma(a[0] + a[1])); },
        .ball = ball_beta},
@@ -428,6 +488,20 @@ std::span<const FunctionRow> gamma_rows() {
        .facts = real_if_real,
        .derivative = [](Args, std::size_t) -> Expr { no_rule("zeta(x)"); },
        .ball = [](Ball& r, Balls x, long p) { acb_zeta(r.get(), x[0].get(), p); }},
+      {.name = "stieltjes",
+       .summary = "coefficients of zeta about 1: zeta(1 + u) = 1/u + the sum of (-u)^n*stieltjes(n)/n!",
+       .latex = "\\gamma",
+       .unicode = "γ",
+       .analytic = false,
+       .domain = "a whole number from 0 on",
+       .exact =
+           [](Args a, Expr& r) {
+             if (a[0].is_integer(0)) r = egamma();
+             return a[0].is_integer(0);
+           },
+       .facts = [](std::uint16_t) { return bit(Assumption::real); },
+       .derivative = [](Args, std::size_t) -> Expr { no_rule("stieltjes(n)"); },
+       .ball = ball_stieltjes},
       {.name = "incomplete_gamma",
        .summary = "incomplete_gamma(a, x): integral of t^(a - 1)*exp(-t) from x to infinity",
        .min_args = 2,

@@ -10,6 +10,26 @@
 namespace boreon {
 namespace {
 
+// What has a logarithm at zero, and goes to `far` at infinity.
+bool logarithmic_at_zero(Args a, Expr& r, const Expr& at_zero, const Expr& far) {
+  if (a[0].is_integer(0)) {
+    r = at_zero;
+  } else if (a[0].is_constant(ConstantCode::infinity)) {
+    r = far;
+  } else {
+    return false;
+  }
+  return true;
+}
+
+// Ci and Chi on the negative axis, which is their cut and belongs to its upper side: Ci(-x) = Ci(x) + i*pi (6.4.5).
+bool exact_even_integral(Args a, Expr& r, Expr (*function)(const Expr&), const Expr& far) {
+  if (logarithmic_at_zero(a, r, -infinity(), far)) return true;
+  if (!a[0].is_number() || !a[0].number().is_exact() || a[0].number().sign() >= 0) return false;
+  r = function(-a[0]) + imaginary_unit() * pi();
+  return true;
+}
+
 bool zero_at_zero(Args a, Expr& r) {
   if (!a[0].is_integer(0)) return false;
   r = 0;
@@ -123,6 +143,7 @@ std::span<const FunctionRow> integral_rows() {
        .latex = "E_1",
        .unicode = "E₁",
        .domain = positive_argument,
+       .exact = [](Args a, Expr& r) { return logarithmic_at_zero(a, r, infinity(), 0); },
        .facts =
            [](std::uint16_t a) {
              return (a & bit(Assumption::positive)) != 0 ? bit(Assumption::positive) : std::uint16_t{0};
@@ -159,6 +180,11 @@ std::span<const FunctionRow> integral_rows() {
        .summary = "cosine integral",
        .latex = "\\operatorname{Ci}",
        .domain = positive_argument,
+       .exact =
+           [](Args a, Expr& r) {
+             return exact_even_integral(
+                 a, r, [](const Expr& x) { return Ci(x); }, 0);
+           },
        .derivative = [](Args a, std::size_t) { return cos(a[0]) / a[0]; },
        .ball = [](Ball& r, Balls x, long p) { acb_hypgeom_ci(r.get(), x[0].get(), p); }},
       {.name = "Shi",
@@ -175,6 +201,11 @@ std::span<const FunctionRow> integral_rows() {
        .latex = "\\operatorname{Chi}",
        .overflows = true,
        .domain = positive_argument,
+       .exact =
+           [](Args a, Expr& r) {
+             return exact_even_integral(
+                 a, r, [](const Expr& x) { return Chi(x); }, infinity());
+           },
        .derivative = [](Args a, std::size_t) { return cosh(a[0]) / a[0]; },
        .ball = [](Ball& r, Balls x, long p) { acb_hypgeom_chi(r.get(), x[0].get(), p); }},
       {.name = "fresnel_S",

@@ -8,6 +8,8 @@
 #include <numeric>
 
 #include "boreon/error.hpp"
+#include "boreon/symbol.hpp"
+#include "boreon/traverse.hpp"
 #include "expr/canonical.hpp"
 #include "expr/catalogue/rows.hpp"
 
@@ -152,6 +154,16 @@ void arb_towards_zero(arb_ptr y, arb_srcptr x, double shift, long p) {
   arb_clear(h);
 }
 
+// What is not analytic has a derivative along the real axis only.
+void only_real(const Expr& argument, std::string_view name, std::string_view instead) {
+  for (const Symbol& z : free_symbols(argument)) {
+    if (!is_real(z))
+      throw Error(ErrorKind::unsupported, std::string(name) + " has no complex derivative, and " +
+                                              std::string(z.name()) +
+                                              " may be complex: say that it is real, or write " + std::string(instead));
+  }
+}
+
 }  // namespace
 
 std::span<const FunctionRow> real_valued_rows() {
@@ -168,7 +180,11 @@ std::span<const FunctionRow> real_valued_rows() {
            [](std::uint16_t a) {
              return (a & bit(Assumption::nonzero)) != 0 ? bit(Assumption::positive) : bit(Assumption::nonnegative);
            },
-       .derivative = [](Args a, std::size_t) { return sign(a[0]); },
+       .derivative =
+           [](Args a, std::size_t) {
+             only_real(a[0], "abs", "sqrt(re(z)^2 + im(z)^2) in real symbols");
+             return sign(a[0]);
+           },
        .real = [](RealArgs x) { return std::fabs(x[0]); },
        .complex = [](ComplexArgs x) { return std::complex<double>(std::abs(x[0])); },
        .ball =
