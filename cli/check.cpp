@@ -73,7 +73,56 @@ Answer check_model(const CheckRequest& r) {
   return a;
 }
 
+// The order of differences on grids, observed on manufactured fields.
+Answer orders_of_model(const CheckRequest& r) {
+  if (!is_model(r.inputs.at(0))) throw Error(ErrorKind::usage, "--order takes a model with a [grid]");
+  const Model model = model_of(r);
+  if (model.grid.empty())
+    throw Error(ErrorKind::usage,
+                fmt::format("{} has no [grid]: coordinates, such as x = {{ index = \"i\", from = 0, to = "
+                            "\"L\" }}, by which equations are derived",
+                            model.called()));
+  Answer a;
+  a.text = model.called() + "\n";
+  a.json["result"] = Json::array();
+  bool all = true;
+  std::string heading;
+  const std::vector<GridOrder> orders = observed_orders(model);
+  if (orders.empty()) throw Error(ErrorKind::usage, "no equation is derived by a coordinate of the grid");
+  for (const GridOrder& o : orders) {
+    all = all && o.agrees();
+    if (o.equation + to_text(o.derivative) != heading) {
+      heading = o.equation + to_text(o.derivative);
+      a.text += fmt::format("  {}: {}\n", o.equation, to_text(plain_names(o.derivative), as_typed(model)));
+    }
+    a.text += fmt::format("    {}: {}\n", o.place,
+                          o.exact ? "exact"
+                                  : fmt::format("order {:.2f} observed, {} stated{}", o.observed, o.stated,
+                                                o.agrees() ? "" : ": TOO LOW"));
+    a.json["result"].push_back({{"equation", o.equation},
+                                {"derivative", to_text(plain_names(o.derivative), as_typed(model))},
+                                {"place", o.place},
+                                {"stated", o.stated},
+                                {"observed", o.exact ? Json(nullptr) : Json(o.observed)},
+                                {"verdict", o.agrees() ? "agrees" : "disagrees"}});
+  }
+  a.text += "by manufactured fields, with spacings halved from 2^-14 to 2^-20 of a length, in ball arithmetic\n";
+  a.json["status"] = "approximate";
+  a.json["check"] = {{"method", "manufactured fields at halved spacings"},
+                     {"points", orders.size()},
+                     {"digits", nullptr},
+                     {"worst", nullptr},
+                     {"verdict", all ? "agrees" : "disagrees"}};
+  a.exit_code = all ? 0 : 1;
+  return a;
+}
+
 Answer answer_to(const CheckRequest& r) {
+  if (r.order) {
+    if (r.certify || !r.at.empty() || r.points.get() != 0)
+      throw Error(ErrorKind::usage, "--order goes alone: it chooses its own places");
+    return orders_of_model(r);
+  }
   if (!r.certify && !r.at.empty())
     throw Error(ErrorKind::usage, "derivatives are compared at random points: --at goes with --certify");
   if (r.certify) return is_model(r.inputs.at(0)) ? certificate_of_model(r) : certificate_of_expressions(r);
@@ -96,6 +145,7 @@ void CheckRequest::declare(Declaration& d) {
   d.add("--points", points, "random points to compare at (5)").within(1, 10000);
   d.add("--certify", certify,
         "digits that double precision loses at the start values, or at --at, by rigorous arithmetic");
+  d.add("--order", order, "the order with which differences on the grid of a model approach its derivatives");
   d.add("--at", at, "with --certify: where an expression is looked at, \"x=1/3, y=2\"").formulas();
 }
 
@@ -104,6 +154,7 @@ Command check_command() {
                                "  boreon check model.toml\n"
                                "  boreon check model.toml --points 20\n"
                                "  boreon check model.toml --certify\n"
+                               "  boreon check model.toml --order\n"
                                "  boreon check \"(1 - cos(x))/x^2\" --certify --at \"x=1e-6\"\n"
                                "  boreon check \"x^2*sin(y)\"\n"
                                "  boreon check \"tan(x) = sin(x)/cos(x)\"\n",

@@ -20,6 +20,7 @@ struct DeriveRequest : Request {
 struct CheckRequest : DeriveRequest {
   Option<std::size_t> points{0};
   Option<bool> certify{false};
+  Option<bool> order{false};
   Option<std::string> at;
 
   void declare(Declaration& d) override;

@@ -94,6 +94,19 @@ std::string indices_text(const Model& m, Json& json) {
   return t;
 }
 
+std::string grid_text(const Model& m, Json& json) {
+  if (m.grid.empty()) return {};
+  std::string t = "\ngrid\n";
+  for (const GridCoordinate& c : m.grid) {
+    const std::string start = to_text(c.start);
+    t += fmt::format("  {} = {}{} in steps of {}, differences of order {}\n", c.coordinate.name(),
+                     start == "0" ? "" : start + " on by ", c.index.name(), to_text(c.spacing), c.order);
+    json[c.coordinate.name()] = {
+        {"index", c.index.name()}, {"start", start}, {"spacing", to_text(c.spacing)}, {"order", c.order}};
+  }
+  return t;
+}
+
 std::string parameters_text(const Model& m, const PrintOptions& options, Json& json) {
   std::string t;
   const std::size_t width = name_width(m);
@@ -210,7 +223,7 @@ std::vector<ShownEquation> equations_of(const Model& m) {
     if (conditional || f.members != 1)
       about = fmt::format(" ({}{} {})", conditional ? "where " + to_text(plain_names(f.where)) + ", " : "", f.members,
                           f.members == 1 ? "element" : "elements");
-    all.push_back({f.name, f.given, about});
+    all.push_back({f.name, f.on_grid ? f.differential : f.given, about});
   }
   for (const ModelEquation& e : m.equations) {
     const std::string family = e.name.substr(0, e.name.find('['));
@@ -266,6 +279,8 @@ Answer show_model(const Request& r) {
   Json outputs = Json::object();
   Json fits = Json::object();
   t += indices_text(m, indices);
+  Json grid = Json::object();
+  t += grid_text(m, grid);
   t += parameters_text(m, options, parameters);
   t += unknowns_text(m, options, unknowns);
   t += functions_text(m, tables);
@@ -287,6 +302,7 @@ Answer show_model(const Request& r) {
       {"title", m.title},           {"parameters", parameters}, {"unknowns", unknowns}, {"tables", tables},
       {"definitions", definitions}, {"equations", equations},   {"outputs", outputs},   {"fit", fits}};
   if (!m.indices.empty()) a.json["result"]["indices"] = indices;
+  if (!m.grid.empty()) a.json["result"]["grid"] = grid;
   if (m.objective) {
     a.json["result"]["optimise"] = optimise;
     a.json["result"]["constraints"] = constraints;

@@ -21,6 +21,7 @@
 #include "boreon/fourier_integral.hpp"     // IWYU pragma: export
 #include "boreon/function.hpp"             // IWYU pragma: export
 #include "boreon/functions.hpp"            // IWYU pragma: export
+#include "boreon/grid.hpp"                 // IWYU pragma: export
 #include "boreon/integral.hpp"             // IWYU pragma: export
 #include "boreon/jacobian_comparison.hpp"  // IWYU pragma: export
 #include "boreon/least_squares.hpp"        // IWYU pragma: export

@@ -15,6 +15,7 @@
 #include "boreon/export.hpp"
 #include "boreon/expr.hpp"
 #include "boreon/function.hpp"
+#include "boreon/grid.hpp"
 #include "boreon/numeric_function.hpp"
 #include "boreon/operand_order.hpp"
 #include "boreon/system.hpp"
@@ -105,7 +106,9 @@ struct ModelArray {
 struct EquationFamily {
   std::string name;
   Equation given;
-  Expr where = truth(true);  ///< for which indices
+  Equation differential = {};  ///< as typed, with derivatives by coordinates of the grid
+  bool on_grid = false;        ///< there are some
+  Expr where = truth(true);    ///< for which indices
   std::size_t members = 0;   ///< elements that it is the equation of
   SourcePosition position;
 };
@@ -193,7 +196,8 @@ struct Model {
   std::vector<NamedExpression> definitions;
   std::vector<ModelEquation> equations;
   std::vector<NamedExpression> outputs;
-  std::vector<IndexRange> indices;  ///< as written: from and to in sizes
+  std::vector<IndexRange> indices;   ///< as written: from and to in sizes
+  std::vector<GridCoordinate> grid;  ///< coordinates that indices count
   std::vector<ModelArray> arrays;
   std::vector<EquationFamily> families;
   std::vector<ParameterCorrelation> correlations;
@@ -229,6 +233,24 @@ using ParameterValues = std::vector<std::pair<std::string, Number>>;
 /// The same from a text; `path` is used in messages.
 [[nodiscard]] Model parse_model(std::string_view toml, const std::string& path = "model",
                                 const ParameterValues& values = {});
+
+/// How fast the differences of one operator in an equation approach its derivatives, at one kind of place.
+struct GridOrder {
+  std::string equation;
+  Expr derivative;      ///< the operator as typed: derivative(T[i, j], x, 2), laplacian(T[i, j])
+  std::string place;    ///< "inside", "i = 0", ...
+  int stated = 0;       ///< that of the coordinates, 2 for fluxes between cells, 1 for upwind
+  double observed = 0;  ///< power of the spacing with which the difference falls
+  double left = 0;      ///< the difference at the finest spacing
+  bool exact = false;   ///< there is no difference
+  [[nodiscard]] bool agrees() const { return exact || observed > stated - 0.15; }
+};
+
+/// Each operator of each equation on a grid, alone, so that none hides behind one of lower order, with smooth functions
+/// made for the purpose in place of its arrays: what the differences leave, against the derivatives of these functions,
+/// as the spacing is halved again and again, in ball arithmetic; inside and at the places beside each end for which
+/// differences are shifted. Cost does not depend on the sizes of the grid.
+[[nodiscard]] std::vector<GridOrder> observed_orders(const Model& model);
 
 /// All time derivatives zero, unknowns as states; an explicit time stands at the start of the run. Rates in outputs
 /// become zero too. The number of equations may exceed the number of unknowns.

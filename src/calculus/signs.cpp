@@ -330,6 +330,20 @@ std::optional<int> Signs::sampled(const Expr& e) const {
     const int s = v->real() > 1e-9 ? 1 : v->real() < -1e-9 ? -1 : 0;
     if (s == 0 || (sign != 0 && s != sign)) return std::nullopt;
     sign = s;
+    // far out as well, where the conditions allow: what waves is alike near the origin only
+    std::vector<double> far = p;
+    Bindings there;
+    for (std::size_t k = 0; k < far.size(); ++k) {
+      far[k] *= 11.7 + 3.1 * (i % 9);
+      there.set(leaves[k], Expr(Number::exact(far[k])));
+    }
+    const bool allowed = std::all_of(given.begin(), given.end(), [&](const Expr& c) {
+      return known_truth(substitute(c, there, Unused::allowed)) == true;
+    });
+    if (allowed) {
+      const auto w = value_at(e, leaves, far);
+      if (w && std::abs(w->imag()) <= 1e-9 * std::abs(w->real()) && w->real() * sign < -1e-9) return std::nullopt;
+    }
     ++count;
   }
   if (count < 20) return std::nullopt;

@@ -14,12 +14,13 @@ namespace boreon {
 Model Loader::run() {
   reader_.require_keys(
       reader_.root(), "a model file",
-      {"title", "independent", "indices", "parameters", "correlations", "unknowns", "functions", "tables",
+      {"title", "independent", "indices", "grid", "parameters", "correlations", "unknowns", "functions", "tables",
        "definitions", "equations", "outputs", "data", "fit", "optimise", "constraints", "run"});
   if (const auto* title = reader_.root().get("title")) model_.title = reader_.text(*title, "the title");
   independent();
   parameters();
   indices();
+  grid();
   array_parameters();
   correlations();
   unknowns();
@@ -118,7 +119,7 @@ Expr Loader::expression(const toml::node& node, const std::string& what, ParseCo
   if (value->is_number()) return {reader_.number(*value, what)};
   const std::string text = reader_.text(*value, what);
   context.origin = reader_.text_start(*value);
-  return parse(text, context);
+  return on_grid(parse(text, context), reader_.position(*value));
 }
 
 ParseContext Loader::context_with_outputs() const {

@@ -343,7 +343,7 @@ Expr Loader::formula(const toml::node& node, const std::string& what) {
                  fmt::format("{} is {}; a number for each element is expected", what,
                              a.rank() > 0 ? "an array of the shape " + shape_text(a) : "a condition"),
                  reader_.position(node));
-  return a.body();
+  return on_grid(a.body(), reader_.position(node));
 }
 
 void Loader::require_bound_indices(const Expr& e, std::span<const Expr> allowed, const std::string& what,
@@ -414,7 +414,7 @@ void Loader::definition_body(NamedExpression& e) {
     const std::string text = reader_.text(*value, e.name);
     context_.origin = reader_.text_start(*value);
     const Array a = parse_array(text, context_);
-    e.given = a.body();
+    e.given = on_grid(a.body(), reader_.position(node));
     require_bound_indices(e.given, {}, e.name, reader_.position(node));
     if (a.rank() > 0) {
       DeclaredArray d;
@@ -423,7 +423,7 @@ void Loader::definition_body(NamedExpression& e) {
       d.info.unit = e.unit;
       d.info.note = e.note;
       d.info.position = e.position;
-      d.info.given = a.body();
+      d.info.given = e.given;
       d.indices = a.indices();
       for (std::size_t k = 0; k < a.rank(); ++k) {
         const Expr last = a.shape()[k] - 1;
@@ -453,7 +453,7 @@ void Loader::output_body(NamedExpression& e, const toml::node& node) {
     const std::string typed = reader_.text(*text, e.name);
     context_.origin = reader_.text_start(*text);
     const Array value = parse_array(typed, context_);
-    e.given = value.body();
+    e.given = on_grid(value.body(), reader_.position(*text));
     if (value.rank() > 0) {
       if (indexed != output_heads_.end())
         reader_.fail(ErrorKind::shape,
@@ -461,7 +461,7 @@ void Loader::output_body(NamedExpression& e, const toml::node& node) {
                                  shape_text(value)),
                      reader_.position(*text));
       DeclaredArray d;
-      d.info = {e.name, ModelArray::What::output, {}, e.unit, e.note, value.body(), "", e.position};
+      d.info = {e.name, ModelArray::What::output, {}, e.unit, e.note, e.given, "", e.position};
       d.indices = value.indices();
       for (std::size_t k = 0; k < value.rank(); ++k)
         d.info.dimensions.push_back({d.indices[k].name(), 0, value.shape()[k] - 1, false});

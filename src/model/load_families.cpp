@@ -107,6 +107,11 @@ void Loader::family(const std::string& name, const Array& value, const Expr& whe
   } else {
     f.info.given = {r, 0};
   }
+  f.info.differential = {with_places_as_numbers(f.info.given.lhs), with_places_as_numbers(f.info.given.rhs)};
+  for (Expr* side : {&f.info.given.lhs, &f.info.given.rhs}) {
+    f.info.on_grid = f.info.on_grid || has_grid_operators(*side, model_.grid);
+    *side = on_grid(*side, at);
+  }
   // Indices of whole arrays count from 0; declared ones have their range.
   for (std::size_t k = 0; k < value.rank(); ++k) {
     f.free.push_back(value.indices()[k]);
@@ -125,7 +130,7 @@ void Loader::family(const std::string& name, const Array& value, const Expr& whe
 
 // An equation belongs to the element on its left side: that of a derivative, if there is one.
 void Loader::find_target(Family& f) const {
-  const std::vector<Candidate> candidates = candidates_in(f.info.given.lhs);
+  const std::vector<Candidate> candidates = candidates_in(f.info.differential.lhs);
   std::vector<const Candidate*> arrays;
   for (const Candidate& c : candidates) {
     if (!c.places.empty()) arrays.push_back(&c);

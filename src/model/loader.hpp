@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // Reads a model file: what it declares (load_names.cpp), arrays and their indices (load_arrays.cpp), equations of
-// arrays (load_families.cpp), its expressions and how they hang together (load.cpp), data and fits (load_fit.cpp),
+// arrays (load_families.cpp), coordinates of grids (load_grid.cpp), its expressions and how they hang together (load.cpp), data and fits (load_fit.cpp),
 // objective and constraints (load_optimise.cpp), what must hold of the whole (load_check.cpp).
 #pragma once
 
@@ -21,6 +21,7 @@
 
 #include "arrays/write_out.hpp"
 #include "boreon/arrays.hpp"
+#include "boreon/grid.hpp"
 #include "boreon/model.hpp"
 #include "boreon/names.hpp"
 #include "model/array_scope.hpp"
@@ -104,6 +105,13 @@ class Loader {
   void definition_body(NamedExpression& e);
   /// An output that is an array leaves its name empty: its elements take its place.
   void output_body(NamedExpression& e, const toml::node& node);
+
+  // load_grid.cpp
+  void grid();
+  /// Derivatives by coordinates as differences.
+  [[nodiscard]] Expr on_grid(const Expr& e, const SourcePosition& at);
+  [[nodiscard]] GridDimension dimensions_of_grid();
+  [[nodiscard]] Expr with_places_as_numbers(const Expr& e) const;
 
   // load_write_out.cpp
   void find_sizes();

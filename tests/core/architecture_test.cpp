@@ -33,7 +33,7 @@ const std::map<std::string, std::vector<std::string>> public_headers{
     {"substitution", {"bindings", "function"}},
     {"values", {"data_table", "evaluate", "evidence", "quadrature", "sampling"}},
     {"algebra", {"algebra", "linear_algebra", "rewrite", "simplify"}},
-    {"calculus", {"calculus", "coordinates", "integral", "series", "sums"}},
+    {"calculus", {"calculus", "coordinates", "grid", "integral", "series", "sums"}},
     {"equations", {"equations"}},
     {"transforms", {"fourier_integral", "spectrum", "transform"}},
     {"recurrences", {"recurrence"}},

@@ -2,6 +2,7 @@
 // Functions at places where their usual rule fails: on cuts, at poles of what they are made of, at jumps.
 #include <doctest/doctest.h>
 
+#include <algorithm>
 #include <cmath>
 #include <complex>
 #include <string>
@@ -15,6 +16,7 @@
 #include "boreon/series.hpp"
 #include "boreon/text.hpp"
 #include "calculus/series/cut_sides.hpp"
+#include "core/claims.hpp"
 #include "core/one_variable.hpp"
 
 using namespace boreon;
@@ -124,6 +126,11 @@ TEST_CASE("integrals with a phase, at exceptional values, over completed squares
   CHECK(to_text(phase.value) == "log(abs(tan((p + 3)/2))) - log(abs(tan((p + 1)/2)))");
   REQUIRE(phase.conditions.size() == 1);
   CHECK(to_text(phase.conditions[0]) == "cos(2*p + 4) < cos(2)");
+  // every phase counts, not those near the origin only
+  const IntegralResult moving = integral_of("1/sin(x)", "p", "p + 1");
+  for (const IntegralException& e : moving.exceptions) CHECK_FALSE(test::true_at(e.when, Number(3)));
+  CHECK(std::any_of(moving.conditions.begin(), moving.conditions.end(),
+                    [](const Expr& c) { return !test::true_at(c, Number(3)); }));
   const IntegralResult root = integral_of("sqrt(x^2 - 2*p)", "-1", "1");
   REQUIRE(root.exceptions.size() == 1);
   CHECK(root.exceptions[0].when == equal(p, 0));

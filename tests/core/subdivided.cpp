@@ -104,7 +104,7 @@ Split split(const Curve& f, double a, double b) {
       s.places.push_back(place);
       for (const double towards : {x[i + 1], x[i - 1]}) {
         const double power = growth(f, place, towards);
-        if (power > 0.98) return {Judgement::divergent, {}};
+        if (power > 0.9995) return {Judgement::divergent, {}};
         if (power > doubtful(place)) return {Judgement::unknown, {}};
       }
     } else if (steps[i] > 30 * usual_step) {
@@ -116,7 +116,7 @@ Split split(const Curve& f, double a, double b) {
   }
   for (const double end : {a, b}) {
     const double power = growth(f, end, end == a ? x[1] : x[x.size() - 2]);
-    if (power > 0.98) return {Judgement::divergent, {}};
+    if (power > 0.9995) return {Judgement::divergent, {}};
     if (power > doubtful(end)) return {Judgement::unknown, {}};
   }
   std::sort(s.places.begin(), s.places.end());

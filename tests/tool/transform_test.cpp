@@ -1,3 +1,8 @@
+// SPDX-License-Identifier: MIT
+// transform over the whole line, as a new user types it.
+#include <doctest/doctest.h>
+
+#include "tool/tool.hpp"
 
 TEST_CASE("transform: over the whole line, with its convention") {
   const auto o = test::tool("transform 'exp(-a*abs(t))' --fourier-transform 't to w'");
