@@ -121,6 +121,22 @@ Answer determinant_of(const DeriveRequest& r) {
   return a;
 }
 
+// div(g*F) - g*div(F) - grad(g).F for g = x^2 + y^2 + z^2, which is zero.
+Expr product_rule(const std::vector<Expr>& field, const Expr& divergence_of_field, const Coordinates& c,
+                  const DeriveRequest& r) {
+  const Expr& first = c.variables()[0];
+  const Expr g = r.coordinates.get() == "cylindrical" ? power(first, 2) + power(c.variables()[2], 2)
+                 : r.coordinates.empty() || r.coordinates.get() == "cartesian"
+                     ? power(first, 2) + power(c.variables()[1], 2) + power(c.variables()[2], 2)
+                     : power(first, 2);
+  std::vector<Expr> scaled;
+  for (const Expr& component : field) scaled.push_back(g * component);
+  const std::vector<Expr> slope = gradient(g, c);
+  Expr along = 0;
+  for (std::size_t i = 0; i < 3; ++i) along += slope[i] * field[i];
+  return divergence(scaled, c) - g * divergence_of_field - along;
+}
+
 }  // namespace
 
 Answer derive_field(const DeriveRequest& r) {
@@ -192,18 +208,7 @@ Answer derive_field(const DeriveRequest& r) {
     const Expr result = divergence(f.functions, c);
     one(result);
     method = "product rule with the squared distance";
-    // div(g*F) = g*div(F) + grad(g).F for g = x^2 + y^2 + z^2
-    const Expr& first = c.variables()[0];
-    const Expr g = r.coordinates.get() == "cylindrical" ? power(first, 2) + power(c.variables()[2], 2)
-                   : r.coordinates.empty() || r.coordinates.get() == "cartesian"
-                       ? power(first, 2) + power(c.variables()[1], 2) + power(c.variables()[2], 2)
-                       : power(first, 2);
-    std::vector<Expr> scaled;
-    for (const Expr& component : f.functions) scaled.push_back(g * component);
-    const std::vector<Expr> slope = gradient(g, c);
-    Expr along = 0;
-    for (std::size_t i = 0; i < 3; ++i) along += slope[i] * f.functions[i];
-    vanishes(divergence(scaled, c) - g * result - along);
+    vanishes(product_rule(f.functions, result, c, r));
   }
   conclude(a, check, method);
   return a;

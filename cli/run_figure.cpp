@@ -54,10 +54,32 @@ std::vector<const ModelArray*> fields_to_draw(const FigureOptions& r, const Mode
   return fields;
 }
 
-std::vector<double> places(const IndexRange& d) {
+const GridCoordinate* coordinate_of(const Model& m, const IndexRange& d) {
+  const auto c =
+      std::find_if(m.grid.begin(), m.grid.end(), [&](const GridCoordinate& g) { return g.index.name() == d.name; });
+  return c == m.grid.end() ? nullptr : &*c;
+}
+
+// Where the places of an index lie: at their coordinates, if it counts one.
+std::vector<double> places(const Model& m, const IndexRange& d) {
+  const GridCoordinate* const c = coordinate_of(m, d);
+  double start = 0;
+  double spacing = 1;
+  if (c != nullptr) {
+    Bindings values;
+    for (const Parameter& p : m.parameters) values.set(p.symbol, Expr(p.value));
+    spacing = evaluate(c->spacing, values, Unused::allowed);
+    start = evaluate(c->start, values, Unused::allowed) - spacing * evaluate(c->first);
+  }
   std::vector<double> all;
-  for (std::int64_t i = *d.from.word(); i <= *d.to.word(); ++i) all.push_back(static_cast<double>(i));
+  for (std::int64_t i = *d.from.word(); i <= *d.to.word(); ++i) all.push_back(start + spacing * static_cast<double>(i));
   return all;
+}
+
+std::string label_of_places(const Model& m, const IndexRange& d) {
+  const GridCoordinate* const c = coordinate_of(m, d);
+  if (c == nullptr) return d.name;
+  return typeset_label(std::string(c->coordinate.name()) + (c->unit.empty() ? "" : " (" + c->unit + ")"));
 }
 
 std::vector<std::size_t> columns_of(const System& s, const ModelArray& a) {
@@ -74,13 +96,13 @@ std::string label_of_field(const ModelArray& a) {
 }
 
 // A field of two indices as colours.
-Figure coloured(const ModelArray& a, const std::vector<double>& values) {
+Figure coloured(const Model& m, const ModelArray& a, const std::vector<double>& values) {
   Figure f;
   f.field.label = label_of_field(a);
-  f.x_label = a.dimensions[0].name;
-  f.y_label = a.dimensions[1].name;
-  f.field.x = places(a.dimensions[0]);
-  f.field.y = places(a.dimensions[1]);
+  f.x_label = label_of_places(m, a.dimensions[0]);
+  f.y_label = label_of_places(m, a.dimensions[1]);
+  f.field.x = places(m, a.dimensions[0]);
+  f.field.y = places(m, a.dimensions[1]);
   for (std::size_t j = 0; j < f.field.y.size(); ++j) {
     for (std::size_t i = 0; i < f.field.x.size(); ++i) f.field.values.push_back(values[i * f.field.y.size() + j]);
   }
@@ -98,7 +120,7 @@ Figure field_figure(const Model& m, const System& s, const TimeResult& run, cons
   if (a.dimensions.size() == 2) {
     std::vector<double> last;
     for (std::size_t k = 0; k < columns.size(); ++k) last.push_back(value(run.times.size() - 1, k));
-    Figure f = coloured(a, last);
+    Figure f = coloured(m, a, last);
     f.subtitle = fmt::format("at {} = {:g}{}", m.independent.name(), run.times.back(),
                              m.independent_unit.empty() ? "" : " " + m.independent_unit);
     return f;
@@ -107,8 +129,8 @@ Figure field_figure(const Model& m, const System& s, const TimeResult& run, cons
   f.field.label = label_of_field(a);
   f.x_label = m.independent.name() + (m.independent_unit.empty() ? "" : " (" + m.independent_unit + ")");
   const std::size_t step = std::max<std::size_t>(1, run.times.size() / most_times);
-  f.y_label = a.dimensions[0].name;
-  f.field.y = places(a.dimensions[0]);
+  f.y_label = label_of_places(m, a.dimensions[0]);
+  f.field.y = places(m, a.dimensions[0]);
   for (std::size_t i = 0; i < run.times.size(); i += step) f.field.x.push_back(run.times[i]);
   for (std::size_t k = 0; k < columns.size(); ++k) {
     for (std::size_t i = 0; i < run.times.size(); i += step) f.field.values.push_back(value(i, k));
@@ -172,12 +194,12 @@ void draw_fields(const Request& request, const FigureOptions& r, const Model& m,
     for (const std::size_t k : columns_of(s, *a)) values.push_back(all[k]);
     Figure f;
     if (a->dimensions.size() == 2) {
-      f = coloured(*a, values);
+      f = coloured(m, *a, values);
     } else {
-      f.x_label = a->dimensions[0].name;
+      f.x_label = label_of_places(m, a->dimensions[0]);
       f.y_label = label_of_field(*a);
       f.logarithmic_y = r.log_y;
-      f.curves.push_back({"", places(a->dimensions[0]), values});
+      f.curves.push_back({"", places(m, a->dimensions[0]), values});
     }
     if (panels.empty()) f.title = m.title;
     panels.push_back(std::move(f));

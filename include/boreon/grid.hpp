@@ -10,6 +10,7 @@
 #include <functional>
 #include <optional>
 #include <span>
+#include <string>
 #include <vector>
 
 #include "boreon/export.hpp"
@@ -44,7 +45,8 @@ struct GridCoordinate {
   bool periodic = false;
   Expr spacing = 1;
   Expr start = 0;
-  int order = 2;  ///< of the differences: 2, 4, 6, ...
+  int order = 2;          ///< of the differences: 2, 4, 6, ...
+  std::string unit = {};  ///< shown beside figures
 };
 
 /// Which dimension of an array (the head of its elements) a coordinate counts; nothing for none.

@@ -172,7 +172,6 @@ Expr partial_fractions(const Expr& expression, const Expr& x) {
   const std::vector<Poly> dc = poly::coefficients_in(d, v);
   const std::size_t degree = dc.size() - 1;
   std::vector<Expr> terms;
-  const auto xpower = [&](std::size_t k) { return power(x, Expr(k)); };
   const Fraction scale = fraction(poly::constant(ring.vars(), 1), outside);
   const auto show = [&](const Fraction& c) { return ring.factored(multiply(c, scale)); };
   while (n.size() > degree) {
@@ -180,7 +179,7 @@ Expr partial_fractions(const Expr& expression, const Expr& x) {
     const Fraction q = divide(n.back(), fraction(dc.back()));
     for (std::size_t i = 0; i <= degree; ++i) n[k + i] = subtract(n[k + i], multiply(q, fraction(dc[i])));
     n.pop_back();
-    if (!q.is_zero()) terms.push_back(show(q) * xpower(k));
+    if (!q.is_zero()) terms.push_back(show(q) * power(x, Expr(k)));
   }
   n.resize(degree, fraction(Poly(d.layout)));
   // Undetermined coefficients: sum over factors, powers and degrees of c*x^k*(d/p^j) = n.

@@ -27,7 +27,7 @@ void Loader::grid() {
     };
     if (t == nullptr || t->get("index") == nullptr) example("needs the index that counts it");
     reader_.require_keys(*t, fmt::format("the coordinate {}", name),
-                         {"index", "from", "to", "spacing", "order", "note"});
+                         {"index", "from", "to", "spacing", "order", "unit", "note"});
     const std::string index = reader_.text(*t->get("index"), "the index");
     const auto range = ranges_.find(index);
     if (range == ranges_.end()) {
@@ -65,6 +65,7 @@ void Loader::grid() {
                      reader_.position(*order));
       c.order = static_cast<int>(*word);
     }
+    c.unit = unit(*t);
     context_.names.emplace(name, c.coordinate);
     model_.grid.push_back(std::move(c));
   }

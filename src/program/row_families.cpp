@@ -89,12 +89,8 @@ Families families_of(const RowSet& set, const NodeMap<Operand>& inputs, std::siz
   return result;
 }
 
-// Families that differ in the order of terms, factors and roots alone become one: the rows along an edge of a grid,
-// which have their neighbours in another order, and all edges among themselves.
-void join(const RowSet& set, const NodeMap<Operand>& inputs, Families& families) {
-  constexpr std::size_t most_work = 100'000'000;
-  if (families.list.size() < 2) return;
-  // What most bundles have in common stays what it is, so that it is still the same in all of them.
+// What most bundles have in common stays what it is, so that it is still the same in all of them.
+std::vector<std::uint64_t> common_entries(const RowSet& set, const Families& families) {
   std::unordered_map<std::uint64_t, std::size_t> count;
   for (const Family& f : families.list) {
     for (std::size_t s = 0; s < f.slots; ++s) {
@@ -109,6 +105,15 @@ void join(const RowSet& set, const NodeMap<Operand>& inputs, Families& families)
     if (2 * bundles > set.bundles()) fixed.push_back(entry);
   }
   std::sort(fixed.begin(), fixed.end());
+  return fixed;
+}
+
+// Families that differ in the order of terms, factors and roots alone become one: the rows along an edge of a grid,
+// which have their neighbours in another order, and all edges among themselves.
+void join(const RowSet& set, const NodeMap<Operand>& inputs, Families& families) {
+  constexpr std::size_t most_work = 100'000'000;
+  if (families.list.size() < 2) return;
+  const std::vector<std::uint64_t> fixed = common_entries(set, families);
   // Large families first: their order is the one that stays.
   std::vector<std::size_t> by_size(families.list.size());
   std::iota(by_size.begin(), by_size.end(), std::size_t{0});

@@ -34,38 +34,15 @@ class LatexWriter {
 
   void operator()(const Expr& e, Tightness context, Pieces& out) const {
     switch (e.kind()) {
-      case Kind::number: {
-        const Number n = e.number();
-        const bool fraction = n.is_exact() && !n.is_integer() && decimal_form(n, false).empty();
-        return wrapped(n.sign() < 0 ? Tightness::unary
-                       : fraction   ? Tightness::product
-                                    : Tightness::atom,
-                       context, out, [&] { out.emplace_back(latex_number(n)); });
-      }
+      case Kind::number: return number_of(e, context, out);
       case Kind::constant: out.emplace_back(constant_text(e.constant_code())); return;
       case Kind::symbol: out.emplace_back(latex_name(e.name())); return;
       case Kind::sum: return wrapped(Tightness::sum, context, out, [&] { write_sum(e, out); });
       case Kind::product:
-      case Kind::power: {
-        const Number c = e.is(Kind::product) ? e.operands()[0].number() : Number(1);
-        const DisplayProduct d = display_product(c.abs(), &e, options_.order.get());
-        const bool lone = c.is_one() && d.lone_power();
-        Tightness own = c.sign() < 0 ? Tightness::unary : Tightness::product;
-        if (lone) own = is_root(d.numerator[0]) ? Tightness::atom : Tightness::power_base;
-        return wrapped(own, context, out, [&] {
-          if (c.sign() < 0) out.emplace_back("-");
-          write_product(d, out);
-        });
-      }
+      case Kind::power: return power_of(e, context, out);
       case Kind::call: return write_call(e, out);
       case Kind::unknown_call: return write_unknown(e, out);
-      case Kind::relation: {
-        static constexpr const char* ops[] = {" < ", " \\le ", " = ", " \\ne "};
-        out.emplace_back(e.operands()[0], Tightness::sum);
-        out.emplace_back(ops[static_cast<std::size_t>(e.relation_op())]);
-        out.emplace_back(e.operands()[1], Tightness::sum);
-        return;
-      }
+      case Kind::relation: return relation_of(e, out);
       case Kind::logic:
         if (e.logic_op() == LogicOp::negation) {
           out.emplace_back("\\neg\\left(");
@@ -79,31 +56,8 @@ class LatexWriter {
             out.emplace_back(e.operands()[i], Tightness::relation);
           }
         });
-      case Kind::piecewise: {
-        out.emplace_back("\\begin{cases} ");
-        for (std::size_t i = 0; i < e.operands().size(); i += 2) {
-          if (i > 0) out.emplace_back(" \\\\ ");
-          out.emplace_back(e.operands()[i], Tightness::condition);
-          if (i + 1 < e.operands().size()) {
-            out.emplace_back(" & \\text{if } ");
-            out.emplace_back(e.operands()[i + 1], Tightness::condition);
-          } else {
-            out.emplace_back(" & \\text{otherwise}");
-          }
-        }
-        out.emplace_back(" \\end{cases}");
-        return;
-      }
-      case Kind::derivative: {
-        const auto raised = [](const Number& n) { return n.is_one() ? std::string() : "^{" + n.to_string() + "}"; };
-        const Differentials d = differentials(e);
-        std::string below;
-        for (const auto& [symbol, n] : d.by)
-          below += (below.empty() ? "\\partial " : " \\, \\partial ") + latex_name(symbol->name()) + raised(n);
-        out.emplace_back(fmt::format("\\frac{{\\partial{}}}{{{}}} ", raised(d.total), below));
-        out.emplace_back(e.operands()[0], Tightness::unary);
-        return;
-      }
+      case Kind::piecewise: return piecewise_of(e, out);
+      case Kind::derivative: return derivative_of(e, out);
       case Kind::integral:
         return wrapped(Tightness::product, context, out, [&] {
           out.emplace_back("\\int");
@@ -132,21 +86,7 @@ class LatexWriter {
         out.emplace_back(e.operands()[0], Tightness::sum);
         out.emplace_back(" = 0\\right\\}");
         return;
-      case Kind::element: {
-        // \x01 marks where the indices go, which are pieces of their own
-        const Expr& head = e.operands()[0];
-        const bool call = head.is(Kind::unknown_call);
-        const std::string name = latex_element(head.name(), "\x01");
-        const std::size_t at = name.find('\x01');
-        out.emplace_back(name.substr(0, at));
-        list(e.operands().subspan(1), 1, out);
-        out.emplace_back(name.substr(at + 1) + (call ? primes(head) : ""));
-        if (!call || hides_argument(head, options_)) return;
-        out.emplace_back("\\left(");
-        list(head.operands().subspan(1), 2, out);
-        out.emplace_back("\\right)");
-        return;
-      }
+      case Kind::element: return element_of(e, out);
       case Kind::limit:
         return wrapped(Tightness::product, context, out, [&] {
           out.emplace_back("\\lim_{" + latex_name(e.operands()[1].name()) + " \\to ");
@@ -160,6 +100,78 @@ class LatexWriter {
   }
 
  private:
+  void number_of(const Expr& e, Tightness context, Pieces& out) const {
+    const Number n = e.number();
+    const bool fraction = n.is_exact() && !n.is_integer() && decimal_form(n, false).empty();
+    return wrapped(n.sign() < 0 ? Tightness::unary
+                   : fraction   ? Tightness::product
+                                : Tightness::atom,
+                   context, out, [&] { out.emplace_back(latex_number(n)); });
+  }
+
+  void power_of(const Expr& e, Tightness context, Pieces& out) const {
+    const Number c = e.is(Kind::product) ? e.operands()[0].number() : Number(1);
+    const DisplayProduct d = display_product(c.abs(), &e, options_.order.get());
+    const bool lone = c.is_one() && d.lone_power();
+    Tightness own = c.sign() < 0 ? Tightness::unary : Tightness::product;
+    if (lone) own = is_root(d.numerator[0]) ? Tightness::atom : Tightness::power_base;
+    return wrapped(own, context, out, [&] {
+      if (c.sign() < 0) out.emplace_back("-");
+      write_product(d, out);
+    });
+  }
+
+  void relation_of(const Expr& e, Pieces& out) const {
+    static constexpr const char* ops[] = {" < ", " \\le ", " = ", " \\ne "};
+    out.emplace_back(e.operands()[0], Tightness::sum);
+    out.emplace_back(ops[static_cast<std::size_t>(e.relation_op())]);
+    out.emplace_back(e.operands()[1], Tightness::sum);
+    return;
+  }
+
+  void piecewise_of(const Expr& e, Pieces& out) const {
+    out.emplace_back("\\begin{cases} ");
+    for (std::size_t i = 0; i < e.operands().size(); i += 2) {
+      if (i > 0) out.emplace_back(" \\\\ ");
+      out.emplace_back(e.operands()[i], Tightness::condition);
+      if (i + 1 < e.operands().size()) {
+        out.emplace_back(" & \\text{if } ");
+        out.emplace_back(e.operands()[i + 1], Tightness::condition);
+      } else {
+        out.emplace_back(" & \\text{otherwise}");
+      }
+    }
+    out.emplace_back(" \\end{cases}");
+    return;
+  }
+
+  void derivative_of(const Expr& e, Pieces& out) const {
+    const auto raised = [](const Number& n) { return n.is_one() ? std::string() : "^{" + n.to_string() + "}"; };
+    const Differentials d = differentials(e);
+    std::string below;
+    for (const auto& [symbol, n] : d.by)
+      below += (below.empty() ? "\\partial " : " \\, \\partial ") + latex_name(symbol->name()) + raised(n);
+    out.emplace_back(fmt::format("\\frac{{\\partial{}}}{{{}}} ", raised(d.total), below));
+    out.emplace_back(e.operands()[0], Tightness::unary);
+    return;
+  }
+
+  void element_of(const Expr& e, Pieces& out) const {
+    // \x01 marks where the indices go, which are pieces of their own
+    const Expr& head = e.operands()[0];
+    const bool call = head.is(Kind::unknown_call);
+    const std::string name = latex_element(head.name(), "\x01");
+    const std::size_t at = name.find('\x01');
+    out.emplace_back(name.substr(0, at));
+    list(e.operands().subspan(1), 1, out);
+    out.emplace_back(name.substr(at + 1) + (call ? primes(head) : ""));
+    if (!call || hides_argument(head, options_)) return;
+    out.emplace_back("\\left(");
+    list(head.operands().subspan(1), 2, out);
+    out.emplace_back("\\right)");
+    return;
+  }
+
   template <class F>
   static void wrapped(Tightness own, Tightness context, Pieces& out, F write) {
     const bool parentheses = own < context;

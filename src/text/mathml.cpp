@@ -71,28 +71,10 @@ class PresentationWriter {
           }
         });
       case Kind::product:
-      case Kind::power: {
-        const Number c = e.is(Kind::product) ? e.operands()[0].number() : Number(1);
-        const DisplayProduct d = display_product(c.abs(), &e, options_.order.get());
-        const bool lone = c.is_one() && d.lone_power();
-        const Tightness own = c.sign() < 0                       ? Tightness::unary
-                              : !lone                            ? Tightness::product
-                              : is_half(d.numerator[0].exponent) ? Tightness::atom
-                                                                 : Tightness::power_base;
-        return wrapped(own, context, out, [&] {
-          if (c.sign() < 0) out.emplace_back(mo("&#x2212;"));
-          product(d, out);
-        });
-      }
+      case Kind::power: return power_of(e, context, out);
       case Kind::call: return call(e, out);
       case Kind::unknown_call: return unknown(e, out);
-      case Kind::relation: {
-        static constexpr const char* ops[] = {"&lt;", "&#x2264;", "=", "&#x2260;"};
-        out.emplace_back(e.operands()[0], Tightness::sum);
-        out.emplace_back(mo(ops[static_cast<std::size_t>(e.relation_op())]));
-        out.emplace_back(e.operands()[1], Tightness::sum);
-        return;
-      }
+      case Kind::relation: return relation_of(e, out);
       case Kind::logic:
         return wrapped(Tightness::condition, context, out, [&] {
           if (e.logic_op() == LogicOp::negation) out.emplace_back(mo("&#xAC;"));
@@ -101,34 +83,8 @@ class PresentationWriter {
             out.emplace_back(e.operands()[i], Tightness::relation);
           }
         });
-      case Kind::piecewise:
-        out.emplace_back("<mo>{</mo><mtable columnalign=\"left left\">");
-        for (std::size_t i = 0; i < e.operands().size(); i += 2) {
-          out.emplace_back("<mtr><mtd>");
-          out.emplace_back(e.operands()[i], Tightness::condition);
-          out.emplace_back("</mtd><mtd>");
-          if (i + 1 < e.operands().size()) {
-            out.emplace_back("<mtext>if&#xA0;</mtext>");
-            out.emplace_back(e.operands()[i + 1], Tightness::condition);
-          } else {
-            out.emplace_back("<mtext>otherwise</mtext>");
-          }
-          out.emplace_back("</mtd></mtr>");
-        }
-        out.emplace_back("</mtable>");
-        return;
-      case Kind::derivative: {
-        const auto raised = [](const std::string& base, const Number& n) {
-          return n.is_one() ? base : fmt::format("<msup>{}<mn>{}</mn></msup>", base, n.to_string());
-        };
-        const Differentials d = differentials(e);
-        std::string below;
-        for (const auto& [symbol, n] : d.by) below += mo("&#x2202;") + raised(mathml_name(symbol->name()), n);
-        const std::string above = raised(mo("&#x2202;"), d.total);
-        out.emplace_back(fmt::format("<mfrac><mrow>{}</mrow><mrow>{}</mrow></mfrac>", above, below));
-        out.emplace_back(e.operands()[0], Tightness::unary);
-        return;
-      }
+      case Kind::piecewise: return piecewise_of(e, out);
+      case Kind::derivative: return derivative_of(e, out);
       case Kind::root:
         out.emplace_back("<mrow><mo>{</mo>" + mathml_name(e.operands()[1].name()) + "<mo>&#x2208;</mo><mo>[</mo>");
         out.emplace_back(e.operands()[2], Tightness::condition);
@@ -138,51 +94,9 @@ class PresentationWriter {
         out.emplace_back(e.operands()[0], Tightness::sum);
         out.emplace_back("<mo>=</mo><mn>0</mn><mo>}</mo></mrow>");
         return;
-      case Kind::integral:
-        return wrapped(Tightness::product, context, out, [&] {
-          if (e.operands().size() > 2) {
-            out.emplace_back("<msubsup><mo>&#x222B;</mo><mrow>");
-            out.emplace_back(e.operands()[2], Tightness::condition);
-            out.emplace_back("</mrow><mrow>");
-            out.emplace_back(e.operands()[3], Tightness::condition);
-            out.emplace_back("</mrow></msubsup>");
-          } else {
-            out.emplace_back("<mo>&#x222B;</mo>");
-          }
-          out.emplace_back(e.operands()[0], Tightness::product);
-          out.emplace_back("<mspace width=\"0.17em\"/><mi mathvariant=\"normal\">d</mi>" +
-                           mathml_name(e.operands()[1].name()));
-        });
-      case Kind::reduction:
-        return wrapped(Tightness::product, context, out, [&] {
-          static constexpr const char* signs[] = {"<mo>&#x2211;</mo>", "<mo>&#x220F;</mo>", "<mi>min</mi>",
-                                                  "<mi>max</mi>"};
-          out.emplace_back(fmt::format("<munderover>{}<mrow>{}{}", signs[static_cast<std::size_t>(e.reduction_op())],
-                                       mathml_name(e.operands()[1].name()), mo("=")));
-          out.emplace_back(e.operands()[2], Tightness::condition);
-          out.emplace_back("</mrow><mrow>");
-          out.emplace_back(e.operands()[3], Tightness::condition);
-          out.emplace_back("</mrow></munderover>");
-          out.emplace_back(e.operands()[0], Tightness::product);
-        });
-      case Kind::element: {
-        const Expr& head = e.operands()[0];
-        const bool call = head.is(Kind::unknown_call);
-        out.emplace_back("<mrow><msub>" + mathml_name(head.name()) + "<mrow>");
-        for (std::size_t i = 1; i < e.operands().size(); ++i) {
-          if (i > 1) out.emplace_back(mo(","));
-          out.emplace_back(e.operands()[i], Tightness::condition);
-        }
-        out.emplace_back("</mrow></msub>");
-        for (std::int64_t k = 0; call && k < head.operands()[2].word().value_or(0); ++k)
-          out.emplace_back(mo("&#x2032;"));
-        if (call && !hides_argument(head, options_)) {
-          out.emplace_back(apply_function);
-          arguments(head.operands().subspan(1), 2, out);
-        }
-        out.emplace_back("</mrow>");
-        return;
-      }
+      case Kind::integral: return integral_of(e, context, out);
+      case Kind::reduction: return reduction_of(e, context, out);
+      case Kind::element: return element_of(e, out);
       case Kind::limit:
         return wrapped(Tightness::product, context, out, [&] {
           out.emplace_back("<munder><mo>lim</mo><mrow>" + mathml_name(e.operands()[1].name()) + mo("&#x2192;"));
@@ -196,6 +110,106 @@ class PresentationWriter {
   }
 
  private:
+  void reduction_of(const Expr& e, Tightness context, Pieces& out) const {
+    return wrapped(Tightness::product, context, out, [&] {
+      static constexpr const char* signs[] = {"<mo>&#x2211;</mo>", "<mo>&#x220F;</mo>", "<mi>min</mi>", "<mi>max</mi>"};
+      out.emplace_back(fmt::format("<munderover>{}<mrow>{}{}", signs[static_cast<std::size_t>(e.reduction_op())],
+                                   mathml_name(e.operands()[1].name()), mo("=")));
+      out.emplace_back(e.operands()[2], Tightness::condition);
+      out.emplace_back("</mrow><mrow>");
+      out.emplace_back(e.operands()[3], Tightness::condition);
+      out.emplace_back("</mrow></munderover>");
+      out.emplace_back(e.operands()[0], Tightness::product);
+    });
+  }
+
+  void integral_of(const Expr& e, Tightness context, Pieces& out) const {
+    return wrapped(Tightness::product, context, out, [&] {
+      if (e.operands().size() > 2) {
+        out.emplace_back("<msubsup><mo>&#x222B;</mo><mrow>");
+        out.emplace_back(e.operands()[2], Tightness::condition);
+        out.emplace_back("</mrow><mrow>");
+        out.emplace_back(e.operands()[3], Tightness::condition);
+        out.emplace_back("</mrow></msubsup>");
+      } else {
+        out.emplace_back("<mo>&#x222B;</mo>");
+      }
+      out.emplace_back(e.operands()[0], Tightness::product);
+      out.emplace_back("<mspace width=\"0.17em\"/><mi mathvariant=\"normal\">d</mi>" +
+                       mathml_name(e.operands()[1].name()));
+    });
+  }
+
+  void piecewise_of(const Expr& e, Pieces& out) const {
+    out.emplace_back("<mo>{</mo><mtable columnalign=\"left left\">");
+    for (std::size_t i = 0; i < e.operands().size(); i += 2) {
+      out.emplace_back("<mtr><mtd>");
+      out.emplace_back(e.operands()[i], Tightness::condition);
+      out.emplace_back("</mtd><mtd>");
+      if (i + 1 < e.operands().size()) {
+        out.emplace_back("<mtext>if&#xA0;</mtext>");
+        out.emplace_back(e.operands()[i + 1], Tightness::condition);
+      } else {
+        out.emplace_back("<mtext>otherwise</mtext>");
+      }
+      out.emplace_back("</mtd></mtr>");
+    }
+    out.emplace_back("</mtable>");
+  }
+
+  void power_of(const Expr& e, Tightness context, Pieces& out) const {
+    const Number c = e.is(Kind::product) ? e.operands()[0].number() : Number(1);
+    const DisplayProduct d = display_product(c.abs(), &e, options_.order.get());
+    const bool lone = c.is_one() && d.lone_power();
+    const Tightness own = c.sign() < 0                       ? Tightness::unary
+                          : !lone                            ? Tightness::product
+                          : is_half(d.numerator[0].exponent) ? Tightness::atom
+                                                             : Tightness::power_base;
+    return wrapped(own, context, out, [&] {
+      if (c.sign() < 0) out.emplace_back(mo("&#x2212;"));
+      product(d, out);
+    });
+  }
+
+  void relation_of(const Expr& e, Pieces& out) const {
+    static constexpr const char* ops[] = {"&lt;", "&#x2264;", "=", "&#x2260;"};
+    out.emplace_back(e.operands()[0], Tightness::sum);
+    out.emplace_back(mo(ops[static_cast<std::size_t>(e.relation_op())]));
+    out.emplace_back(e.operands()[1], Tightness::sum);
+    return;
+  }
+
+  void derivative_of(const Expr& e, Pieces& out) const {
+    const auto raised = [](const std::string& base, const Number& n) {
+      return n.is_one() ? base : fmt::format("<msup>{}<mn>{}</mn></msup>", base, n.to_string());
+    };
+    const Differentials d = differentials(e);
+    std::string below;
+    for (const auto& [symbol, n] : d.by) below += mo("&#x2202;") + raised(mathml_name(symbol->name()), n);
+    const std::string above = raised(mo("&#x2202;"), d.total);
+    out.emplace_back(fmt::format("<mfrac><mrow>{}</mrow><mrow>{}</mrow></mfrac>", above, below));
+    out.emplace_back(e.operands()[0], Tightness::unary);
+    return;
+  }
+
+  void element_of(const Expr& e, Pieces& out) const {
+    const Expr& head = e.operands()[0];
+    const bool call = head.is(Kind::unknown_call);
+    out.emplace_back("<mrow><msub>" + mathml_name(head.name()) + "<mrow>");
+    for (std::size_t i = 1; i < e.operands().size(); ++i) {
+      if (i > 1) out.emplace_back(mo(","));
+      out.emplace_back(e.operands()[i], Tightness::condition);
+    }
+    out.emplace_back("</mrow></msub>");
+    for (std::int64_t k = 0; call && k < head.operands()[2].word().value_or(0); ++k) out.emplace_back(mo("&#x2032;"));
+    if (call && !hides_argument(head, options_)) {
+      out.emplace_back(apply_function);
+      arguments(head.operands().subspan(1), 2, out);
+    }
+    out.emplace_back("</mrow>");
+    return;
+  }
+
   template <class F>
   static void wrapped(Tightness own, Tightness context, Pieces& out, F write) {
     const bool parentheses = own < context;
@@ -332,154 +346,182 @@ const char* content_constant(ConstantCode code) {
   return "";
 }
 
-void content(const Expr& e, Tightness, Pieces& out) {
-  const auto ops = e.operands();
-  const auto put = [&](const Expr& x) { out.emplace_back(x, Tightness::condition); };
-  const auto bvar = [&](const Expr& x) {
-    out.emplace_back("<bvar>");
-    put(x);
-    out.emplace_back("</bvar>");
-  };
-  const auto in = [&](const char* tag, const Expr& x) {
-    out.emplace_back(fmt::format("<{}>", tag));
-    put(x);
-    out.emplace_back(fmt::format("</{}>", tag));
-  };
-  const auto raised = [&](const Expr& base, const Expr& exponent) {
-    if (exponent.is_integer(1)) return put(base);
-    out.emplace_back("<apply><power/>");
-    put(base);
-    put(exponent);
-    out.emplace_back("</apply>");
-  };
-  switch (e.kind()) {
-    case Kind::number: out.emplace_back(content_number(e.number())); return;
-    case Kind::constant: out.emplace_back(content_constant(e.constant_code())); return;
-    case Kind::symbol: out.emplace_back(fmt::format("<ci>{}</ci>", e.name())); return;
-    case Kind::sum:
-      out.emplace_back("<apply><plus/>");
-      for (const DisplayTerm& t : display_terms(e, nullptr)) {
-        const Number c = t.negative ? -t.coefficient : t.coefficient;
-        if (t.term == nullptr) {
-          out.emplace_back(content_number(c));
-        } else if (c.is_one()) {
-          put(*t.term);
-        } else {
-          out.emplace_back("<apply><times/>" + content_number(c));
-          put(*t.term);
-          out.emplace_back("</apply>");
+// Content of one node; what stands below it is put back among the pieces.
+class ContentWriter {
+ public:
+  explicit ContentWriter(Pieces& out) : out_(out) {}
+
+  void operator()(const Expr& e) const {
+    const auto ops = e.operands();
+    switch (e.kind()) {
+      case Kind::number: out_.emplace_back(content_number(e.number())); return;
+      case Kind::constant: out_.emplace_back(content_constant(e.constant_code())); return;
+      case Kind::symbol: out_.emplace_back(fmt::format("<ci>{}</ci>", e.name())); return;
+      case Kind::sum:
+        out_.emplace_back("<apply><plus/>");
+        for (const DisplayTerm& t : display_terms(e, nullptr)) {
+          const Number c = t.negative ? -t.coefficient : t.coefficient;
+          if (t.term == nullptr) {
+            out_.emplace_back(content_number(c));
+          } else if (c.is_one()) {
+            put(*t.term);
+          } else {
+            out_.emplace_back("<apply><times/>" + content_number(c));
+            put(*t.term);
+            out_.emplace_back("</apply>");
+          }
         }
+        out_.emplace_back("</apply>");
+        return;
+      case Kind::product:
+        out_.emplace_back("<apply><times/>");
+        if (!ops[0].is_integer(1)) put(ops[0]);
+        for (const auto [base, exponent] : Parts(e)) raised(base, exponent);
+        out_.emplace_back("</apply>");
+        return;
+      case Kind::power: return raised(ops[0], ops[1]);
+      case Kind::call:
+        out_.emplace_back(e.function().mathml.empty()
+                              ? fmt::format("<apply><csymbol cd=\"boreon\">{}</csymbol>", e.function().name)
+                              : fmt::format("<apply><{}/>", e.function().mathml));
+        for (const Expr& x : ops) put(x);
+        out_.emplace_back("</apply>");
+        return;
+      case Kind::unknown_call: {
+        std::string orders;
+        bool any = false;
+        for (std::size_t i = 2; i < ops.size(); i += 2) {
+          any = any || !ops[i].is_integer(0);
+          orders += content_number(ops[i].number());
+        }
+        const std::string head = fmt::format("<ci type=\"function\">{}</ci>", e.name());
+        out_.emplace_back(
+            "<apply>" +
+            (any ? fmt::format("<apply><csymbol cd=\"boreon\">partial_derivative</csymbol>{}{}</apply>", head, orders)
+                 : head));
+        for (std::size_t i = 1; i < ops.size(); i += 2) put(ops[i]);
+        out_.emplace_back("</apply>");
+        return;
       }
-      out.emplace_back("</apply>");
-      return;
-    case Kind::product:
-      out.emplace_back("<apply><times/>");
-      if (!ops[0].is_integer(1)) put(ops[0]);
-      for (const auto [base, exponent] : Parts(e)) raised(base, exponent);
-      out.emplace_back("</apply>");
-      return;
-    case Kind::power: return raised(ops[0], ops[1]);
-    case Kind::call:
-      out.emplace_back(e.function().mathml.empty()
-                           ? fmt::format("<apply><csymbol cd=\"boreon\">{}</csymbol>", e.function().name)
-                           : fmt::format("<apply><{}/>", e.function().mathml));
-      for (const Expr& x : ops) put(x);
-      out.emplace_back("</apply>");
-      return;
-    case Kind::unknown_call: {
-      std::string orders;
-      bool any = false;
-      for (std::size_t i = 2; i < ops.size(); i += 2) {
-        any = any || !ops[i].is_integer(0);
-        orders += content_number(ops[i].number());
-      }
-      const std::string head = fmt::format("<ci type=\"function\">{}</ci>", e.name());
-      out.emplace_back(
-          "<apply>" +
-          (any ? fmt::format("<apply><csymbol cd=\"boreon\">partial_derivative</csymbol>{}{}</apply>", head, orders)
-               : head));
-      for (std::size_t i = 1; i < ops.size(); i += 2) put(ops[i]);
-      out.emplace_back("</apply>");
-      return;
-    }
-    case Kind::relation: {
-      static constexpr const char* names[] = {"lt", "leq", "eq", "neq"};
-      out.emplace_back(fmt::format("<apply><{}/>", names[static_cast<std::size_t>(e.relation_op())]));
-      put(ops[0]);
-      put(ops[1]);
-      out.emplace_back("</apply>");
-      return;
-    }
-    case Kind::logic: {
-      static constexpr const char* names[] = {"and", "or", "not"};
-      out.emplace_back(fmt::format("<apply><{}/>", names[static_cast<std::size_t>(e.logic_op())]));
-      for (const Expr& x : ops) put(x);
-      out.emplace_back("</apply>");
-      return;
-    }
-    case Kind::piecewise:
-      out.emplace_back("<piecewise>");
-      for (std::size_t i = 0; i < ops.size(); i += 2) {
-        const bool last = i + 1 == ops.size();
-        out.emplace_back(last ? "<otherwise>" : "<piece>");
-        put(ops[i]);
-        if (!last) put(ops[i + 1]);
-        out.emplace_back(last ? "</otherwise>" : "</piece>");
-      }
-      out.emplace_back("</piecewise>");
-      return;
-    case Kind::derivative:
-      out.emplace_back("<apply><diff/>");
-      for (std::size_t i = 1; i < ops.size(); i += 2) {
-        out.emplace_back("<bvar>");
-        put(ops[i]);
-        if (!ops[i + 1].is_integer(1)) in("degree", ops[i + 1]);
-        out.emplace_back("</bvar>");
-      }
-      put(ops[0]);
-      out.emplace_back("</apply>");
-      return;
-    case Kind::integral:
-    case Kind::reduction:
-      static constexpr const char* heads[] = {"<apply><sum/>", "<apply><product/>", "<apply><min/>", "<apply><max/>"};
-      out.emplace_back(e.is(Kind::integral) ? "<apply><int/>" : heads[static_cast<std::size_t>(e.reduction_op())]);
-      bvar(ops[1]);
-      if (ops.size() > 2) {
-        in("lowlimit", ops[2]);
-        in("uplimit", ops[3]);
-      }
-      put(ops[0]);
-      out.emplace_back("</apply>");
-      return;
-    case Kind::root:
-      out.emplace_back("<apply><csymbol cd=\"boreon\">root</csymbol>");
-      bvar(ops[1]);
-      in("lowlimit", ops[2]);
-      in("uplimit", ops[3]);
-      put(ops[0]);
-      out.emplace_back("</apply>");
-      return;
-    case Kind::element:
-      out.emplace_back("<apply><selector/>");
-      for (const Expr& x : ops) put(x);
-      out.emplace_back("</apply>");
-      return;
-    case Kind::limit: {
-      out.emplace_back("<apply><limit/>");
-      bvar(ops[1]);
-      const char* side = e.limit_side() == LimitSide::above   ? " type=\"above\""
-                         : e.limit_side() == LimitSide::below ? " type=\"below\""
-                                                              : "";
-      out.emplace_back(fmt::format("<condition><apply><tendsto{}/>", side));
-      put(ops[1]);
-      put(ops[2]);
-      out.emplace_back("</apply></condition>");
-      put(ops[0]);
-      out.emplace_back("</apply>");
-      return;
+      default: condition(e);
     }
   }
-}
+
+ private:
+  void condition(const Expr& e) const {
+    const auto ops = e.operands();
+    switch (e.kind()) {
+      case Kind::relation: {
+        static constexpr const char* names[] = {"lt", "leq", "eq", "neq"};
+        out_.emplace_back(fmt::format("<apply><{}/>", names[static_cast<std::size_t>(e.relation_op())]));
+        put(ops[0]);
+        put(ops[1]);
+        out_.emplace_back("</apply>");
+        return;
+      }
+      case Kind::logic: {
+        static constexpr const char* names[] = {"and", "or", "not"};
+        out_.emplace_back(fmt::format("<apply><{}/>", names[static_cast<std::size_t>(e.logic_op())]));
+        for (const Expr& x : ops) put(x);
+        out_.emplace_back("</apply>");
+        return;
+      }
+      case Kind::piecewise:
+        out_.emplace_back("<piecewise>");
+        for (std::size_t i = 0; i < ops.size(); i += 2) {
+          const bool last = i + 1 == ops.size();
+          out_.emplace_back(last ? "<otherwise>" : "<piece>");
+          put(ops[i]);
+          if (!last) put(ops[i + 1]);
+          out_.emplace_back(last ? "</otherwise>" : "</piece>");
+        }
+        out_.emplace_back("</piecewise>");
+        return;
+      default: operation(e);
+    }
+  }
+
+  // What binds a variable, and elements.
+  void operation(const Expr& e) const {
+    const auto ops = e.operands();
+    switch (e.kind()) {
+      case Kind::derivative:
+        out_.emplace_back("<apply><diff/>");
+        for (std::size_t i = 1; i < ops.size(); i += 2) {
+          out_.emplace_back("<bvar>");
+          put(ops[i]);
+          if (!ops[i + 1].is_integer(1)) in("degree", ops[i + 1]);
+          out_.emplace_back("</bvar>");
+        }
+        put(ops[0]);
+        out_.emplace_back("</apply>");
+        return;
+      case Kind::integral:
+      case Kind::reduction:
+        static constexpr const char* heads[] = {"<apply><sum/>", "<apply><product/>", "<apply><min/>", "<apply><max/>"};
+        out_.emplace_back(e.is(Kind::integral) ? "<apply><int/>" : heads[static_cast<std::size_t>(e.reduction_op())]);
+        bvar(ops[1]);
+        if (ops.size() > 2) {
+          in("lowlimit", ops[2]);
+          in("uplimit", ops[3]);
+        }
+        put(ops[0]);
+        out_.emplace_back("</apply>");
+        return;
+      case Kind::root:
+        out_.emplace_back("<apply><csymbol cd=\"boreon\">root</csymbol>");
+        bvar(ops[1]);
+        in("lowlimit", ops[2]);
+        in("uplimit", ops[3]);
+        put(ops[0]);
+        out_.emplace_back("</apply>");
+        return;
+      case Kind::element:
+        out_.emplace_back("<apply><selector/>");
+        for (const Expr& x : ops) put(x);
+        out_.emplace_back("</apply>");
+        return;
+      case Kind::limit: {
+        out_.emplace_back("<apply><limit/>");
+        bvar(ops[1]);
+        const char* side = e.limit_side() == LimitSide::above   ? " type=\"above\""
+                           : e.limit_side() == LimitSide::below ? " type=\"below\""
+                                                                : "";
+        out_.emplace_back(fmt::format("<condition><apply><tendsto{}/>", side));
+        put(ops[1]);
+        put(ops[2]);
+        out_.emplace_back("</apply></condition>");
+        put(ops[0]);
+        out_.emplace_back("</apply>");
+        return;
+      }
+      default: return;
+    }
+  }
+
+  void put(const Expr& x) const { out_.emplace_back(x, Tightness::condition); }
+  void bvar(const Expr& x) const {
+    out_.emplace_back("<bvar>");
+    put(x);
+    out_.emplace_back("</bvar>");
+  }
+  void in(const char* tag, const Expr& x) const {
+    out_.emplace_back(fmt::format("<{}>", tag));
+    put(x);
+    out_.emplace_back(fmt::format("</{}>", tag));
+  }
+  void raised(const Expr& base, const Expr& exponent) const {
+    if (exponent.is_integer(1)) return put(base);
+    out_.emplace_back("<apply><power/>");
+    put(base);
+    put(exponent);
+    out_.emplace_back("</apply>");
+  }
+
+  Pieces& out_;
+};
+
+void content(const Expr& e, Tightness, Pieces& out) { ContentWriter{out}(e); }
 
 constexpr const char* open_math = "<math xmlns=\"http://www.w3.org/1998/Math/MathML\" display=\"block\">";
 

@@ -39,155 +39,176 @@ class BoxWriter {
   Box write(const Expr& e, Tightness context, int depth = 0) const {
     if (depth > max_depth) return Box(to_text(e));
     switch (e.kind()) {
-      case Kind::number: {
-        const Number n = e.number();
-        if (n.is_exact() && !n.is_integer() && decimal_form(n, false).empty()) {
-          const Box f = Box::fraction(Box(n.abs().numerator().to_string()), Box(n.denominator().to_string()));
-          if (n.sign() > 0) return context > Tightness::unary ? Box::bracketed(f, '(', ')') : f;
-          return grouped(Box::row({Box("-"), f}), Tightness::unary, context);
-        }
-        return grouped(Box(number_line(n, false)), n.sign() < 0 ? Tightness::unary : Tightness::atom, context);
-      }
+      case Kind::number: return number_of(e, context);
       case Kind::constant: return Box(constant_text(e.constant_code()));
       case Kind::symbol: return Box(unicode_name(e.name()));
       case Kind::sum: return grouped(sum(e, depth), Tightness::sum, context);
       case Kind::product:
-      case Kind::power: {
-        const Number c = e.is(Kind::product) ? e.operands()[0].number() : Number(1);
-        const DisplayProduct d = display_product(c.abs(), &e, options_.order.get());
-        const bool lone = c.is_one() && d.lone_power();
-        Tightness own = c.sign() < 0 ? Tightness::unary : Tightness::product;
-        if (lone) own = is_half(d.numerator[0].exponent) ? Tightness::atom : Tightness::power_base;
-        Box b = product(d, depth);
-        if (c.sign() < 0) b = Box::row({Box("-"), b});
-        return grouped(b, own, context);
-      }
+      case Kind::power: return power_of(e, context, depth);
       case Kind::call: return call_box(e, depth);
-      case Kind::unknown_call: {
-        const auto operands = e.operands();
-        std::string head = unicode_name(e.name());
-        if (operands.size() == 3) {
-          const std::string primes(static_cast<std::size_t>(std::min<std::int64_t>(operands[2].word().value_or(0), 20)),
-                                   '\'');
-          head.insert(std::min(head.find('['), head.size()), primes);
-          if (hides_argument(e, options_)) return Box(head);
-          return Box::row({Box(head), Box::bracketed(write(operands[1], Tightness::condition, depth + 1), '(', ')')});
-        }
-        std::vector<Box> arguments;
-        std::string orders;
-        bool derived = false;
-        for (std::size_t i = 1; i < operands.size(); i += 2) {
-          if (!arguments.empty()) arguments.emplace_back(", ");
-          arguments.push_back(write(operands[i], Tightness::condition, depth + 1));
-          orders += (orders.empty() ? "" : ",") + to_text(operands[i + 1]);
-          derived = derived || !operands[i + 1].is_integer(0);
-        }
-        const Box name = derived ? Box::power(Box(head), Box("(" + orders + ")")) : Box(head);
-        return Box::row({name, Box::bracketed(Box::row(arguments), '(', ')')});
-      }
+      case Kind::unknown_call: return unknown_call_of(e, depth);
       case Kind::relation: {
         static constexpr const char* ops[] = {" < ", " ≤ ", " = ", " ≠ "};
         return Box::row({write(e.operands()[0], Tightness::sum, depth + 1),
                          Box(ops[static_cast<std::size_t>(e.relation_op())]),
                          write(e.operands()[1], Tightness::sum, depth + 1)});
       }
-      case Kind::logic: {
-        if (e.logic_op() == LogicOp::negation)
-          return Box::row({Box("not "), write(e.operands()[0], Tightness::atom, depth + 1)});
-        std::vector<Box> parts;
-        for (const Expr& part : e.operands()) {
-          if (!parts.empty()) parts.emplace_back(e.logic_op() == LogicOp::conjunction ? " and " : " or ");
-          const Box b = write(part, Tightness::condition, depth + 1);
-          parts.push_back(part.is(Kind::logic) ? Box::bracketed(b, '(', ')') : b);
-        }
-        return Box::row(parts);
-      }
-      case Kind::piecewise: {
-        std::vector<std::vector<Box>> rows;
-        for (std::size_t i = 0; i < e.operands().size(); i += 2) {
-          std::vector<Box> line{write(e.operands()[i], Tightness::condition, depth + 1)};
-          line.push_back(i + 1 < e.operands().size()
-                             ? Box::row({Box("if "), write(e.operands()[i + 1], Tightness::condition, depth + 1)})
-                             : Box("otherwise"));
-          rows.push_back(std::move(line));
-        }
-        return Box::bracketed(Box::grid(rows, true), '{', '.');
-      }
-      case Kind::derivative: {
-        const auto raised = [](const std::string& base, const Number& n) {
-          return n.is_one() ? Box(base) : Box::power(Box(base), Box(n.to_string()));
-        };
-        const Differentials d = differentials(e);
-        std::vector<Box> below;
-        for (const auto& [symbol, n] : d.by) {
-          if (!below.empty()) below.emplace_back(" ");
-          below.push_back(raised("∂" + unicode_name(symbol->name()), n));
-        }
-        const Box f = Box::fraction(raised("∂", d.total), Box::row(below));
-        return Box::row({f, Box(" "), write(e.operands()[0], Tightness::unary, depth + 1)});
-      }
-      case Kind::integral: {
-        Box sign({"⌠", "⎮", "⌡"}, 1);
-        if (e.operands().size() == 4) {
-          sign = Box::stack({write(e.operands()[3], Tightness::condition, depth + 1), sign,
-                             write(e.operands()[2], Tightness::condition, depth + 1)},
-                            1);
-        }
-        return grouped(Box::row({sign, Box(" "), write(e.operands()[0], Tightness::product, depth + 1),
-                                 Box(" d" + unicode_name(e.operands()[1].name()))}),
-                       Tightness::product, context);
-      }
-      case Kind::root: {
-        const Box x(unicode_name(e.operands()[1].name()));
-        const Box range = Box::row({x, Box(" ∈ ["), write(e.operands()[2], Tightness::condition, depth + 1), Box(", "),
-                                    write(e.operands()[3], Tightness::condition, depth + 1), Box("]: ")});
-        return Box::bracketed(Box::row({range, write(e.operands()[0], Tightness::sum, depth + 1), Box(" = 0")}), '{',
-                              '}');
-      }
-      case Kind::element: {
-        const Expr& head = e.operands()[0];
-        const bool call = head.is(Kind::unknown_call);
-        std::string name = unicode_name(head.name());
-        if (call) name += std::string(static_cast<std::size_t>(head.operands()[2].word().value_or(0)), '\'');
-        std::vector<Box> parts{Box(name + "[")};
-        for (std::size_t i = 1; i < e.operands().size(); ++i) {
-          if (i > 1) parts.emplace_back(", ");
-          parts.push_back(write(e.operands()[i], Tightness::condition, depth + 1));
-        }
-        parts.emplace_back("]");
-        if (call && !hides_argument(head, options_))
-          parts.push_back(Box::bracketed(write(head.operands()[1], Tightness::condition, depth + 1), '(', ')'));
-        return Box::row(parts);
-      }
-      case Kind::reduction: {
-        const Box from = Box::row({Box(unicode_name(e.operands()[1].name()) + " = "),
-                                   write(e.operands()[2], Tightness::condition, depth + 1)});
-        const ReductionOp op = e.reduction_op();
-        const Box to = write(e.operands()[3], Tightness::condition, depth + 1);
-        if (op == ReductionOp::minimum || op == ReductionOp::maximum) {
-          const Box range = Box::row({from, Box(" .. "), to});
-          return grouped(Box::row({Box::stack({Box(op == ReductionOp::minimum ? "min" : "max"), range}, 0), Box(" "),
-                                   write(e.operands()[0], Tightness::product, depth + 1)}),
-                         Tightness::product, context);
-        }
-        const Box big = op == ReductionOp::sum ? Box({"⎲", "⎳"}, 1) : Box({"┬─┬", "│ │"}, 1);
-        const Box sign = Box::stack({to, big, from}, 1);
-        return grouped(Box::row({sign, Box(" "), write(e.operands()[0], Tightness::product, depth + 1)}),
-                       Tightness::product, context);
-      }
-      case Kind::limit: {
-        const char* side = e.limit_side() == LimitSide::both ? "" : e.limit_side() == LimitSide::above ? "⁺" : "⁻";
-        const Box below = Box::row({Box(unicode_name(e.operands()[1].name()) + " → "),
-                                    write(e.operands()[2], Tightness::atom, depth + 1), Box(side)});
-        return grouped(Box::row({Box::stack({Box("lim"), below}, 0), Box(" "),
-                                 write(e.operands()[0], Tightness::product, depth + 1)}),
-                       Tightness::product, context);
-      }
+      case Kind::logic: return logic_of(e, depth);
+      case Kind::piecewise: return piecewise_of(e, depth);
+      case Kind::derivative: return derivative_of(e, depth);
+      case Kind::integral: return integral_of(e, context, depth);
+      case Kind::root: return root_of(e, depth);
+      case Kind::element: return element_of(e, depth);
+      case Kind::reduction: return reduction_of(e, context, depth);
+      case Kind::limit: return limit_of(e, context, depth);
     }
     return Box(to_text(e));
   }
 
  private:
+  Box number_of(const Expr& e, Tightness context) const {
+    const Number n = e.number();
+    if (n.is_exact() && !n.is_integer() && decimal_form(n, false).empty()) {
+      const Box f = Box::fraction(Box(n.abs().numerator().to_string()), Box(n.denominator().to_string()));
+      if (n.sign() > 0) return context > Tightness::unary ? Box::bracketed(f, '(', ')') : f;
+      return grouped(Box::row({Box("-"), f}), Tightness::unary, context);
+    }
+    return grouped(Box(number_line(n, false)), n.sign() < 0 ? Tightness::unary : Tightness::atom, context);
+  }
+
+  Box power_of(const Expr& e, Tightness context, int depth) const {
+    const Number c = e.is(Kind::product) ? e.operands()[0].number() : Number(1);
+    const DisplayProduct d = display_product(c.abs(), &e, options_.order.get());
+    const bool lone = c.is_one() && d.lone_power();
+    Tightness own = c.sign() < 0 ? Tightness::unary : Tightness::product;
+    if (lone) own = is_half(d.numerator[0].exponent) ? Tightness::atom : Tightness::power_base;
+    Box b = product(d, depth);
+    if (c.sign() < 0) b = Box::row({Box("-"), b});
+    return grouped(b, own, context);
+  }
+
+  Box unknown_call_of(const Expr& e, int depth) const {
+    const auto operands = e.operands();
+    std::string head = unicode_name(e.name());
+    if (operands.size() == 3) {
+      const std::string primes(static_cast<std::size_t>(std::min<std::int64_t>(operands[2].word().value_or(0), 20)),
+                               '\'');
+      head.insert(std::min(head.find('['), head.size()), primes);
+      if (hides_argument(e, options_)) return Box(head);
+      return Box::row({Box(head), Box::bracketed(write(operands[1], Tightness::condition, depth + 1), '(', ')')});
+    }
+    std::vector<Box> arguments;
+    std::string orders;
+    bool derived = false;
+    for (std::size_t i = 1; i < operands.size(); i += 2) {
+      if (!arguments.empty()) arguments.emplace_back(", ");
+      arguments.push_back(write(operands[i], Tightness::condition, depth + 1));
+      orders += (orders.empty() ? "" : ",") + to_text(operands[i + 1]);
+      derived = derived || !operands[i + 1].is_integer(0);
+    }
+    const Box name = derived ? Box::power(Box(head), Box("(" + orders + ")")) : Box(head);
+    return Box::row({name, Box::bracketed(Box::row(arguments), '(', ')')});
+  }
+
+  Box logic_of(const Expr& e, int depth) const {
+    if (e.logic_op() == LogicOp::negation)
+      return Box::row({Box("not "), write(e.operands()[0], Tightness::atom, depth + 1)});
+    std::vector<Box> parts;
+    for (const Expr& part : e.operands()) {
+      if (!parts.empty()) parts.emplace_back(e.logic_op() == LogicOp::conjunction ? " and " : " or ");
+      const Box b = write(part, Tightness::condition, depth + 1);
+      parts.push_back(part.is(Kind::logic) ? Box::bracketed(b, '(', ')') : b);
+    }
+    return Box::row(parts);
+  }
+
+  Box piecewise_of(const Expr& e, int depth) const {
+    std::vector<std::vector<Box>> rows;
+    for (std::size_t i = 0; i < e.operands().size(); i += 2) {
+      std::vector<Box> line{write(e.operands()[i], Tightness::condition, depth + 1)};
+      line.push_back(i + 1 < e.operands().size()
+                         ? Box::row({Box("if "), write(e.operands()[i + 1], Tightness::condition, depth + 1)})
+                         : Box("otherwise"));
+      rows.push_back(std::move(line));
+    }
+    return Box::bracketed(Box::grid(rows, true), '{', '.');
+  }
+
+  Box derivative_of(const Expr& e, int depth) const {
+    const auto raised = [](const std::string& base, const Number& n) {
+      return n.is_one() ? Box(base) : Box::power(Box(base), Box(n.to_string()));
+    };
+    const Differentials d = differentials(e);
+    std::vector<Box> below;
+    for (const auto& [symbol, n] : d.by) {
+      if (!below.empty()) below.emplace_back(" ");
+      below.push_back(raised("∂" + unicode_name(symbol->name()), n));
+    }
+    const Box f = Box::fraction(raised("∂", d.total), Box::row(below));
+    return Box::row({f, Box(" "), write(e.operands()[0], Tightness::unary, depth + 1)});
+  }
+
+  Box integral_of(const Expr& e, Tightness context, int depth) const {
+    Box sign({"⌠", "⎮", "⌡"}, 1);
+    if (e.operands().size() == 4) {
+      sign = Box::stack({write(e.operands()[3], Tightness::condition, depth + 1), sign,
+                         write(e.operands()[2], Tightness::condition, depth + 1)},
+                        1);
+    }
+    return grouped(Box::row({sign, Box(" "), write(e.operands()[0], Tightness::product, depth + 1),
+                             Box(" d" + unicode_name(e.operands()[1].name()))}),
+                   Tightness::product, context);
+  }
+
+  Box root_of(const Expr& e, int depth) const {
+    const Box x(unicode_name(e.operands()[1].name()));
+    const Box range = Box::row({x, Box(" ∈ ["), write(e.operands()[2], Tightness::condition, depth + 1), Box(", "),
+                                write(e.operands()[3], Tightness::condition, depth + 1), Box("]: ")});
+    return Box::bracketed(Box::row({range, write(e.operands()[0], Tightness::sum, depth + 1), Box(" = 0")}), '{', '}');
+  }
+
+  Box element_of(const Expr& e, int depth) const {
+    const Expr& head = e.operands()[0];
+    const bool call = head.is(Kind::unknown_call);
+    std::string name = unicode_name(head.name());
+    if (call) name += std::string(static_cast<std::size_t>(head.operands()[2].word().value_or(0)), '\'');
+    std::vector<Box> parts{Box(name + "[")};
+    for (std::size_t i = 1; i < e.operands().size(); ++i) {
+      if (i > 1) parts.emplace_back(", ");
+      parts.push_back(write(e.operands()[i], Tightness::condition, depth + 1));
+    }
+    parts.emplace_back("]");
+    if (call && !hides_argument(head, options_))
+      parts.push_back(Box::bracketed(write(head.operands()[1], Tightness::condition, depth + 1), '(', ')'));
+    return Box::row(parts);
+  }
+
+  Box reduction_of(const Expr& e, Tightness context, int depth) const {
+    const Box from = Box::row(
+        {Box(unicode_name(e.operands()[1].name()) + " = "), write(e.operands()[2], Tightness::condition, depth + 1)});
+    const ReductionOp op = e.reduction_op();
+    const Box to = write(e.operands()[3], Tightness::condition, depth + 1);
+    if (op == ReductionOp::minimum || op == ReductionOp::maximum) {
+      const Box range = Box::row({from, Box(" .. "), to});
+      return grouped(Box::row({Box::stack({Box(op == ReductionOp::minimum ? "min" : "max"), range}, 0), Box(" "),
+                               write(e.operands()[0], Tightness::product, depth + 1)}),
+                     Tightness::product, context);
+    }
+    const Box big = op == ReductionOp::sum ? Box({"⎲", "⎳"}, 1) : Box({"┬─┬", "│ │"}, 1);
+    const Box sign = Box::stack({to, big, from}, 1);
+    return grouped(Box::row({sign, Box(" "), write(e.operands()[0], Tightness::product, depth + 1)}),
+                   Tightness::product, context);
+  }
+
+  Box limit_of(const Expr& e, Tightness context, int depth) const {
+    const char* side = e.limit_side() == LimitSide::both ? "" : e.limit_side() == LimitSide::above ? "⁺" : "⁻";
+    const Box below = Box::row({Box(unicode_name(e.operands()[1].name()) + " → "),
+                                write(e.operands()[2], Tightness::atom, depth + 1), Box(side)});
+    return grouped(
+        Box::row({Box::stack({Box("lim"), below}, 0), Box(" "), write(e.operands()[0], Tightness::product, depth + 1)}),
+        Tightness::product, context);
+  }
+
   static Box grouped(const Box& b, Tightness own, Tightness context) {
     return own < context ? Box::bracketed(b, '(', ')') : b;
   }

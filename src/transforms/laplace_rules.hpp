@@ -42,6 +42,10 @@ class LaplaceRules {
   [[nodiscard]] Found periodic(const Expr& f);
   [[nodiscard]] Found of_kernel(const Expr& f);
   [[nodiscard]] Found of_function(const Expr& kernel, const Expr& power);
+  [[nodiscard]] Found of_exponential(const Expr& kernel, const Expr& power);
+  [[nodiscard]] Found of_cylinder_function(const Expr& kernel, const Expr& power);
+  [[nodiscard]] Found of_error_function(const Expr& kernel);
+  [[nodiscard]] std::optional<Expr> scale_of(const Expr& kernel, const Expr& q) const;
   [[nodiscard]] Found of_unknown(const Expr& call);
   [[nodiscard]] Found of_integral(const Expr& node);
   [[nodiscard]] Found by_definition(const Expr& f);

@@ -189,6 +189,46 @@ TEST_CASE("no file is longer than about 600 lines") {
   }
 }
 
+TEST_CASE("no function is longer than 80 lines, outside tables and the parser") {
+  // From a line that opens a function to the brace in its column.
+  static const std::regex opens(R"(^( *)[A-Za-z_\[][^=]*\)(?: const)?(?: noexcept)?(?: override)? \{$)");
+  static const std::regex no_function(R"(^ *(?:if|for|while|switch|namespace|else|return|do|try|catch)\b.*)");
+  const std::set<std::string> tables{"regular_form", "infinity_row"};
+  const std::set<std::string> parsers{"src/model/mathml_reader.cpp"};
+  std::size_t seen = 0;
+  for (const fs::path& file : files({"src", "cli"})) {
+    if (file.extension() != ".cpp" || file.string().find("/catalogue/") != std::string::npos ||
+        parsers.contains(file.string()))
+      continue;
+    std::ifstream in(root / file);
+    std::string head;
+    std::string closes;
+    std::string before;
+    int length = 0;
+    std::smatch m;
+    for (std::string line; std::getline(in, line); before = line, ++length) {
+      // heads of several lines are told by their last ones, which are indented otherwise, and left out
+      const bool starts = before.empty() || before.ends_with(';') || before.ends_with('}') || before.ends_with('{') ||
+                          before.ends_with(':') || before.find("//") != std::string::npos;
+      if (closes.empty() && starts && line.find("[&]") == std::string::npos && std::regex_match(line, m, opens) &&
+          !std::regex_match(line, no_function)) {
+        head = line;
+        closes = m[1].str() + "}";
+        length = 1;
+      } else if (!closes.empty() && line == closes) {
+        ++seen;
+        const bool table = std::any_of(tables.begin(), tables.end(),
+                                       [&](const std::string& t) { return head.find(t + "(") != std::string::npos; });
+        CAPTURE(file.string());
+        CAPTURE(head);
+        CHECK((table || length <= 80));
+        closes.clear();
+      }
+    }
+  }
+  CHECK(seen > 2000);
+}
+
 TEST_CASE("names of unnamed namespaces are unique within a folder") {
   // Unity builds put files of a folder into one unit, and which ones changes with every new file.
   static const std::regex constant("^(?:static )?constexpr .*?([A-Za-z_]\\w*)(?:\\[\\])?(?: = .*|\\{.*)$");

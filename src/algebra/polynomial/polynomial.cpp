@@ -74,6 +74,34 @@ Poly divide_scalar(const Poly& a, const Integer& s) {
   return out;
 }
 
+namespace {
+
+// False if d does not divide n.
+bool monomial_quotient(const Layout& layout, const std::uint64_t* n, const std::uint64_t* d, std::uint64_t* q) {
+  const std::uint64_t guards = layout.guards();
+  for (unsigned k = 0; k < layout.words(); ++k) {
+    q[k] = n[k] - d[k];
+    if ((q[k] & guards) != 0) return false;  // a field has borrowed
+  }
+  return true;
+}
+
+// b has one term, and the layout of a.
+std::optional<Poly> divide_by_term(const Poly& a, const Poly& b) {
+  Poly q(a.layout);
+  std::vector<std::uint64_t> m(a.layout.words());
+  for (std::size_t i = 0; i < a.size(); ++i) {
+    Integer c;
+    if (!monomial_quotient(a.layout, a.monomial(i), b.monomial(0), m.data()) ||
+        !Integer::divide(a.coefficients[i], b.coefficients[0], c))
+      return std::nullopt;
+    q.push(m.data(), std::move(c));
+  }
+  return q;
+}
+
+}  // namespace
+
 std::optional<Poly> divide_exactly(const Poly& a, const Poly& b) {
   if (b.is_zero()) return std::nullopt;
   if (a.is_zero()) return a;
@@ -85,15 +113,8 @@ std::optional<Poly> divide_exactly(const Poly& a, const Poly& b) {
   for (std::size_t v = 0; v < da.size(); ++v) {
     if (db[v] > da[v]) return std::nullopt;
   }
+  if (b.size() == 1) return divide_by_term(a, b);
   const unsigned w = layout.words();
-  const std::uint64_t guards = layout.guards();
-  const auto monomial_quotient = [&](const std::uint64_t* n, const std::uint64_t* d, std::uint64_t* q) {
-    for (unsigned k = 0; k < w; ++k) {
-      q[k] = n[k] - d[k];
-      if ((q[k] & guards) != 0) return false;  // a field has borrowed: d does not divide n
-    }
-    return true;
-  };
   // No term of the quotient may exceed the degrees that are left; this also keeps the fields from overflowing.
   const auto fits = [&](const std::uint64_t* q) {
     for (unsigned v = 0; v < layout.vars; ++v) {
@@ -103,16 +124,6 @@ std::optional<Poly> divide_exactly(const Poly& a, const Poly& b) {
   };
   Poly q(layout);
   std::vector<std::uint64_t> m(w);
-  if (b.size() == 1) {
-    for (std::size_t i = 0; i < a.size(); ++i) {
-      Integer c;
-      if (!monomial_quotient(a.monomial(i), b.monomial(0), m.data()) ||
-          !Integer::divide(a.coefficients[i], b.coefficients[0], c))
-        return std::nullopt;
-      q.push(m.data(), std::move(c));
-    }
-    return q;
-  }
   // A heap of the products quotient term j times divisor term i, one for each j, largest monomial first.
   struct Entry {
     std::size_t divisor;
@@ -160,7 +171,7 @@ std::optional<Poly> divide_exactly(const Poly& a, const Poly& b) {
     if (value.is_zero()) continue;
     charge(4 * b.size());
     Integer coefficient;
-    if (!monomial_quotient(top.data(), b.monomial(0), m.data()) || !fits(m.data()) ||
+    if (!monomial_quotient(layout, top.data(), b.monomial(0), m.data()) || !fits(m.data()) ||
         !Integer::divide(value, b.coefficients[0], coefficient))
       return std::nullopt;
     q.push(m.data(), std::move(coefficient));

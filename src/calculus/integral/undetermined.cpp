@@ -81,7 +81,9 @@ class Tower {
   }
 
   // Largest exponents in the numerator of the answer, and the monomials within them over its denominator.
-  bool monomials(std::vector<Candidate>& out) {
+  // What monomials are divided by: the factors of the denominator, once less than there or, where a factor divides its
+  // own derivative, as often; notes all factors.
+  Poly denominator_of_monomials() {
     Poly v = poly::constant(ring_->vars(), 1);
     const poly::Factors factors = poly::factor(fraction_.denominator);
     for (const poly::Factor& p : factors.list) {
@@ -116,11 +118,23 @@ class Tower {
       v = poly::multiply(v, poly::primitive_part(q.numerator));
       least_pair_ = 1;
     }
-    const Expr denominator = ring_->expression(v);
-    std::vector<unsigned> bound(ring_->vars(), 0);
-    unsigned primitive_total = 1;
-    std::size_t count = 1;
-    std::vector<std::pair<unsigned, unsigned>> pairs;
+    return v;
+  }
+
+  // Up to which powers the kernels may stand in a monomial.
+  struct Degrees {
+    std::vector<unsigned> bound;
+    unsigned primitive_total = 1;                      // of logarithms and the like together
+    std::vector<std::pair<unsigned, unsigned>> pairs;  // sines and cosines of one angle
+    std::size_t count = 1;                             // of all combinations
+  };
+  static constexpr std::size_t most_combinations = 20000;
+
+  Degrees degrees_over(const Poly& v) {
+    Degrees d;
+    d.bound.assign(ring_->vars(), 0);
+    auto& bound = d.bound;
+    auto& pairs = d.pairs;
     for (const unsigned k : varying_) {
       const Expr& e = kernel(k);
       const unsigned a = fraction_.numerator.degree(k);
@@ -145,13 +159,22 @@ class Tower {
         bound[k] = room + (n && *n > 0 ? static_cast<unsigned>(*n) : 1);
       } else {
         bound[k] = room + 1;
-        if (!(e == x_)) primitive_total += a;
+        if (!(e == x_)) d.primitive_total += a;
       }
-      count *= bound[k] + 1;
-      if (count > 20000) return false;
+      d.count *= bound[k] + 1;
+      if (d.count > most_combinations) break;
     }
+    return d;
+  }
+
+  // False if there are too many.
+  bool monomials(std::vector<Candidate>& out) {
+    const Poly v = denominator_of_monomials();
+    const Expr denominator = ring_->expression(v);
+    const Degrees d = degrees_over(v);
+    if (d.count > most_combinations) return false;
     std::vector<unsigned> exponents(ring_->vars(), 0);
-    for (std::size_t i = 0; i < count; ++i) {
+    for (std::size_t i = 0; i < d.count; ++i) {
       unsigned primitives = 0;
       bool keep = i > 0 || v.size() > 1 || !v.is_constant();
       Expr m = 1;
@@ -161,8 +184,8 @@ class Tower {
         if (!(e == x_) && e.is(Kind::call) && !is_call_of(e, "exp") && !is_circular(e)) primitives += exponents[k];
         m *= power(e, Expr(exponents[k]));
       }
-      keep = keep && primitives <= primitive_total;
-      for (const auto& [c, s] : pairs)
+      keep = keep && primitives <= d.primitive_total;
+      for (const auto& [c, s] : d.pairs)
         keep = keep && exponents[c] + exponents[s] <= std::max(pair_total_[c], pair_total_[s]);
       if (keep) {
         const Expr w = m / denominator;
@@ -170,7 +193,7 @@ class Tower {
         if (out.size() > most_monomials) return false;
       }
       for (const unsigned k : varying_) {
-        if (++exponents[k] <= bound[k]) break;
+        if (++exponents[k] <= d.bound[k]) break;
         exponents[k] = 0;
       }
     }

@@ -94,6 +94,10 @@ class Expander {
   [[nodiscard]] Expansion exponential(const Expansion& a);
   [[nodiscard]] Expansion sine_or_cosine(const Expr& e, const Expansion& a, bool sine, bool hyperbolic);
   [[nodiscard]] Expansion call(const Expr& e);
+  [[nodiscard]] std::optional<Expansion> elementary(const Expr& e);
+  [[nodiscard]] std::optional<Expansion> by_sides(const Expr& e);
+  [[nodiscard]] Expansion whole_part(const Expr& e);
+  [[nodiscard]] Expansion zeta_at_pole(const Expr& argument);
   [[nodiscard]] Expansion taylor(const Expr& e, std::size_t argument);
   [[nodiscard]] Expansion by_derivative(const Expr& e);
   [[nodiscard]] Expansion piecewise(const Expr& e);

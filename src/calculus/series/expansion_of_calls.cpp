@@ -110,28 +110,36 @@ Expansion Expander::taylor(const Expr& e, std::size_t argument) {
       rest);
 }
 
-Expansion Expander::call(const Expr& e) {
+// Exponentials, logarithms, circular and hyperbolic functions; nothing for others.
+std::optional<Expansion> Expander::elementary(const Expr& e) {
   const auto name = e.function().name;
-  const auto ops = e.operands();
-  if (name == "exp") return exponential(of(ops[0]));
+  const Expr& u = e.operands()[0];
+  if (name == "exp") return exponential(of(u));
   if (name == "log") {
-    const bool complex = has_imaginary_unit(ops[0]);
-    if (!writes_down_ || complex) return logarithm(of(ops[0]), complex);
+    const bool complex = has_imaginary_unit(u);
+    if (!writes_down_ || complex) return logarithm(of(u), complex);
     try {
-      return logarithm(of(ops[0]), complex);
+      return logarithm(of(u), complex);
     } catch (const NoExpansion&) {
-      const Expr grows = growth(ops[0]);
+      const Expr grows = growth(u);
       if (grows.is_integer(0) || !is_real(grows)) throw;
-      return add({of(grows), logarithm(of(ops[0] * exp(-grows)), complex)});
+      return add({of(grows), logarithm(of(u * exp(-grows)), complex)});
     }
   }
-  if (name == "sin" || name == "cos") return sine_or_cosine(e, of(ops[0]), name == "sin", false);
-  if (name == "sinh" || name == "cosh") return sine_or_cosine(e, of(ops[0]), name == "sinh", true);
-  if (name == "tan") return of(sin(ops[0]) / cos(ops[0]));
+  if (name == "sin" || name == "cos") return sine_or_cosine(e, of(u), name == "sin", false);
+  if (name == "sinh" || name == "cosh") return sine_or_cosine(e, of(u), name == "sinh", true);
+  if (name == "tan") return of(sin(u) / cos(u));
   if (name == "tanh" && writes_down_) {
     if (const Expr form = with_forms(e); !(form == e)) return of(form);
   }
-  if (name == "tanh") return of(sinh(ops[0]) / cosh(ops[0]));
+  if (name == "tanh") return of(sinh(u) / cosh(u));
+  return std::nullopt;
+}
+
+// What the side decides from which the place is approached; nothing for other functions.
+std::optional<Expansion> Expander::by_sides(const Expr& e) {
+  const auto name = e.function().name;
+  const auto ops = e.operands();
   if (name == "abs") {
     const int s = sign_near(ops[0]);
     return scaled(of(ops[0]), s == 0 ? 1 : s);
@@ -158,23 +166,46 @@ Expansion Expander::call(const Expr& e) {
   }
   if (name == "cbrt")
     return sign_near(ops[0]) < 0 ? scaled(power(of(-ops[0]), Number(1, 3)), -1) : power(of(ops[0]), Number(1, 3));
-  if (name == "floor" || name == "ceil" || name == "round" || name == "trunc") {
-    Expansion rest;
-    const Expr c = finite_part(of(ops[0]), rest);
-    const auto whole = boreon::call(e.function(), {&c, 1});
-    if (name == "round" || has_log(whole)) throw NoExpansion{"a jump"};
-    if (is_integer(c)) {
-      const int s = sign_near(ops[0] - c);
-      if (name == "floor") return constant(s < 0 ? c - 1 : c);
-      if (name == "ceil") return constant(s > 0 ? c + 1 : c);
-      const int above = signs_.of(c);
-      if (above > 0) return constant(s < 0 ? c - 1 : c);
-      if (above < 0) return constant(s > 0 ? c + 1 : c);
-      return {};
-    }
-    return constant(whole);
-  }
-  // arguments that grow
+  if (name == "floor" || name == "ceil" || name == "round" || name == "trunc") return whole_part(e);
+  return std::nullopt;
+}
+
+Expansion Expander::whole_part(const Expr& e) {
+  const auto name = e.function().name;
+  const Expr& u = e.operands()[0];
+  Expansion rest;
+  const Expr c = finite_part(of(u), rest);
+  const auto whole = boreon::call(e.function(), {&c, 1});
+  if (name == "round" || has_log(whole)) throw NoExpansion{"a jump"};
+  if (!is_integer(c)) return constant(whole);
+  const int s = sign_near(u - c);
+  if (name == "floor") return constant(s < 0 ? c - 1 : c);
+  if (name == "ceil") return constant(s > 0 ? c + 1 : c);
+  const int above = signs_.of(c);
+  if (above > 0) return constant(s < 0 ? c - 1 : c);
+  if (above < 0) return constant(s > 0 ? c + 1 : c);
+  return {};
+}
+
+// zeta where its argument goes to 1: NIST 25.2.4
+Expansion Expander::zeta_at_pole(const Expr& argument) {
+  const Expansion offset = with_leading(argument - 1);
+  Number factorial(1);
+  int at = 0;
+  Expansion regular = composed(
+      [&](int k) -> Expr {
+        for (; at < k; ++at) factorial = factorial * Number(-(at + 1));
+        return stieltjes(k) / Expr(factorial);
+      },
+      offset);
+  return add({power(offset, Number(-1)), std::move(regular)});
+}
+
+Expansion Expander::call(const Expr& e) {
+  if (auto a = elementary(e)) return std::move(*a);
+  if (auto a = by_sides(e)) return std::move(*a);
+  const auto name = e.function().name;
+  const auto ops = e.operands();
   std::size_t varying = ops.size();
   for (std::size_t i = 0; i < ops.size(); ++i) {
     if (!depends_on(ops[i], w_)) continue;
@@ -182,7 +213,7 @@ Expansion Expander::call(const Expr& e) {
     varying = i;
   }
   const Expansion u = with_leading(ops[varying]);
-  if (!u.empty() && u.leading().exponent.sign() < 0) {
+  if (!u.empty() && u.leading().exponent.sign() < 0) {  // it grows
     const int s = signs_.of(u.leading().coefficient);
     if (const auto form = form_at_infinity(e, s, cut(-u.leading().exponent))) return of(*form);
     throw NoExpansion{fmt::format("{} at infinity has no expansion in powers", name)};
@@ -194,18 +225,7 @@ Expansion Expander::call(const Expr& e) {
       if (vanishes(place - n)) place = n;
     }
   }
-  if (name == "zeta" && place.is_integer(1)) {  // NIST 25.2.4
-    const Expansion offset = with_leading(ops[varying] - 1);
-    Number factorial(1);
-    int at = 0;
-    Expansion regular = composed(
-        [&](int k) -> Expr {
-          for (; at < k; ++at) factorial = factorial * Number(-(at + 1));
-          return stieltjes(k) / Expr(factorial);
-        },
-        offset);
-    return add({power(offset, Number(-1)), std::move(regular)});
-  }
+  if (name == "zeta" && place.is_integer(1)) return zeta_at_pole(ops[varying]);
   if (const auto form =
           regular_form(e, place, cut(u.empty() || u.leading().exponent.sign() <= 0 ? Number(1) : u.leading().exponent)))
     return of(*form);
