@@ -44,6 +44,14 @@ class Discretiser {
   Discretiser(Grid grid, const GridDimension& dimension) : grid_(grid), dimension_(dimension) {}
 
   Expr operator()(const Expr& e) const {
+    constexpr int deepest = 40;
+    if (depth_ >= deepest)
+      throw Error(ErrorKind::limit, "more than 40 derivatives on a grid stand within each other: name the inner ones");
+    ++depth_;
+    struct Leave {
+      int& depth;
+      ~Leave() { --depth; }
+    } leave{depth_};
     return Rebuild([&](const Expr& n, Expr& result) {
       if (n.is(Kind::derivative)) {
         if (!is_grid_operator(n, grid_)) return false;
@@ -264,6 +272,7 @@ class Discretiser {
 
   Grid grid_;
   const GridDimension& dimension_;
+  mutable int depth_ = 0;  // of operators within operators
 };
 
 }  // namespace

@@ -155,6 +155,14 @@ TEST_CASE("ranges that are too short, operators without a coordinate") {
       doctest::Contains("i runs over 4 places; differences of order 4 of a derivative of order 2 need 6"), Error);
   CHECK_THROWS_AS((void)discretised(read("upwind(v, T[i], y)"), grid), Error);
   CHECK_THROWS_AS((void)discretised(read("derivative(T[i], x, 13)"), grid), Error);
+  // operators within operators are limited, not the stack
+  const GridCoordinate two[] = {along_x(9, 2)};
+  Expr deep = read("T[i]");
+  for (int k = 0; k < 3000; ++k) {
+    const Expr by[] = {x, 1};
+    deep = unevaluated_derivative(read("k[i]") * deep, by);
+  }
+  CHECK_THROWS_AS((void)discretised(deep, two), Error);
 }
 
 }  // namespace grid_test
