@@ -194,6 +194,14 @@ std::optional<int> sign_beside_waves(const Expr& e, bool& weak) {
 
 // sqrt(A) - B of opposite signs: by A - B^2.
 std::optional<int> Signs::by_squares(const Expr& e) const {
+  // the square may need the sign of a sum with a root again, and that of its square in turn
+  constexpr int deepest = 6;
+  static thread_local int depth = 0;
+  if (depth >= deepest) return std::nullopt;
+  ++depth;
+  struct Leave {
+    ~Leave() { --depth; }
+  } leave;
   if (!e.is(Kind::sum)) return std::nullopt;
   const std::vector<Expr> terms = terms_of(e);
   if (terms.size() < 2 || terms.size() > 6) return std::nullopt;

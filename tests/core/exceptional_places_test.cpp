@@ -117,6 +117,11 @@ TEST_CASE("derivatives that exist on part of the plane only") {
   CHECK(has_piecewise_jump(parse("y + piecewise(x if 2*x < a, 2*x otherwise)"), x));
 }
 
+TEST_CASE("signs of sums with roots, whose squares are such sums again, come to an end") {
+  const IntegralResult r = integrate(parse("asin(abs(x^2))"), x, parse("p"), parse("p + 1"));
+  CHECK(r.status == IntegralStatus::unevaluated);
+}
+
 TEST_CASE("integrals with a phase, at exceptional values, over completed squares") {
   const Symbol p("p");
   const auto integral_of = [](const char* f, const char* from, const char* to) {

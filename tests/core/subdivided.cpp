@@ -185,7 +185,7 @@ Judgement beyond(const Curve& f, double from) {
     }
     last = sizes[k];
   }
-  if (last > 1e-6 && sizes[2] > 0.95 * sizes[1]) return without_value;
+  if (last > 1e-6 && sizes[2] > 0.995 * sizes[1]) return without_value;
   if (sizes[2] > 0.5 * sizes[1] && last > 1e-12) return undecided;
   constexpr double near = 40;
   const Judgement first = between(f, from, from + near);
