@@ -91,16 +91,16 @@ Answer orders_of_model(const CheckRequest& r) {
   if (orders.empty()) throw Error(ErrorKind::usage, "no equation is derived by a coordinate of the grid");
   for (const GridOrder& o : orders) {
     all = all && o.agrees();
-    if (o.equation + to_text(o.derivative) != heading) {
-      heading = o.equation + to_text(o.derivative);
-      a.text += fmt::format("  {}: {}\n", o.equation, to_text(plain_names(o.derivative), as_typed(model)));
-    }
+    const std::string derivative = to_text(plain_names(o.derivative), as_typed(model));
+    const std::string above = fmt::format("  {}: {}\n", o.equation, derivative);
+    if (above != heading) a.text += above;
+    heading = above;
     a.text += fmt::format("    {}: {}\n", o.place,
                           o.exact ? "exact"
                                   : fmt::format("order {:.2f} observed, {} stated{}", o.observed, o.stated,
                                                 o.agrees() ? "" : ": TOO LOW"));
     a.json["result"].push_back({{"equation", o.equation},
-                                {"derivative", to_text(plain_names(o.derivative), as_typed(model))},
+                                {"derivative", derivative},
                                 {"place", o.place},
                                 {"stated", o.stated},
                                 {"observed", o.exact ? Json(nullptr) : Json(o.observed)},

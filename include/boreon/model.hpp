@@ -98,6 +98,8 @@ struct ModelArray {
   [[nodiscard]] std::size_t elements() const;
   /// "T[i, j]".
   [[nodiscard]] std::string head() const;
+  /// Which of its dimensions an index counts.
+  [[nodiscard]] std::optional<std::size_t> dimension_of(std::string_view index) const;
   /// The name of an element by its number, the last index running fastest.
   [[nodiscard]] std::string element(std::size_t number) const;
 };
@@ -241,7 +243,6 @@ struct GridOrder {
   std::string place;    ///< "inside", "i = 0", ...
   int stated = 0;       ///< that of the coordinates, 2 for fluxes between cells, 1 for upwind
   double observed = 0;  ///< power of the spacing with which the difference falls
-  double left = 0;      ///< the difference at the finest spacing
   bool exact = false;   ///< there is no difference
   [[nodiscard]] bool agrees() const { return exact || observed > stated - 0.15; }
 };

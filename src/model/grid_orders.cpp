@@ -25,11 +25,7 @@ namespace {
 
 std::optional<std::size_t> dimension_along(const Model& model, const Expr& head, const GridCoordinate& c) {
   const ModelArray* const a = model.find_array(head.name());
-  if (a == nullptr) return std::nullopt;
-  for (std::size_t k = 0; k < a->dimensions.size(); ++k) {
-    if (a->dimensions[k].name == c.index.name()) return k;
-  }
-  return std::nullopt;
+  return a == nullptr ? std::nullopt : a->dimension_of(c.index.name());
 }
 
 // One operator with manufactured fields: the same functions of place stand for elements in its differences and in its
@@ -91,10 +87,7 @@ class Manufactured {
 
  private:
   [[nodiscard]] GridDimension dimension() const {
-    return [this](const Expr& head, const GridCoordinate& c) { return dimension_of(head, c); };
-  }
-  [[nodiscard]] std::optional<std::size_t> dimension_of(const Expr& head, const GridCoordinate& c) const {
-    return dimension_along(model_, head, c);
+    return [this](const Expr& head, const GridCoordinate& c) { return dimension_along(model_, head, c); };
   }
 
   // A smooth field, another one for each array: 2 + sin(a*x + b*y + ... + phase).
@@ -106,8 +99,8 @@ class Manufactured {
     Expr angle = Number(static_cast<std::int64_t>(seed % 97) + (rate ? 13 : 0), 40);
     for (std::size_t k = 0; k < indices.size(); ++k) {
       const Expr wave = Number(static_cast<std::int64_t>(17 + 7 * k + seed % 11), 10);
-      const auto counted =
-          std::find_if(grid.begin(), grid.end(), [&](const GridCoordinate& c) { return dimension_of(head, c) == k; });
+      const auto counted = std::find_if(grid.begin(), grid.end(),
+                                        [&](const GridCoordinate& c) { return dimension_along(model_, head, c) == k; });
       if (counted == grid.end()) {
         angle += wave * indices[k];
       } else if (in_coordinates && depends_on(indices[k], counted->index)) {
@@ -170,9 +163,9 @@ GridOrder observed(const Manufactured& m, const Places& places) {
   constexpr int coarse = 14;
   constexpr int fine = 20;
   const double before = std::abs(m.left(places, coarse));
-  r.left = std::abs(m.left(places, fine));
-  r.exact = before < 1e-60 && r.left < 1e-60;
-  r.observed = r.exact ? 0 : std::log2(before / r.left) / (fine - coarse);
+  const double after = std::abs(m.left(places, fine));
+  r.exact = before < 1e-60 && after < 1e-60;
+  r.observed = r.exact ? 0 : std::log2(before / after) / (fine - coarse);
   return r;
 }
 

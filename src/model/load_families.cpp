@@ -2,6 +2,7 @@
 // Equations with open indices: which element each of them belongs to, and what they are for each.
 #include <algorithm>
 
+#include "arrays/element_parts.hpp"
 #include "boreon/traverse.hpp"
 #include "model/loader.hpp"
 
@@ -18,18 +19,9 @@ struct Candidate {
 std::vector<Candidate> candidates_in(const Expr& left) {
   std::vector<Candidate> all;
   postorder(left, [&](const Expr& e) {
-    Candidate c;
-    if (e.is(Kind::element) && e.operands()[0].is(Kind::unknown_call)) {
-      c.head = e.operands()[0];
-      c.places.assign(e.operands().begin() + 1, e.operands().end());
-    } else if (e.is(Kind::unknown_call)) {
-      c.head = e;
-      if (const auto name = element_name(e.name())) {
-        for (const std::int64_t i : name->indices) c.places.emplace_back(i);
-      }
-    } else {
-      return;
-    }
+    const auto parts = element_parts(e);
+    Candidate c{parts ? parts->head : e, parts ? parts->places : std::vector<Expr>{}};
+    if (!c.head.is(Kind::unknown_call)) return;
     c.order = c.head.operands().size() == 3 ? c.head.operands()[2].word().value_or(0) : 0;
     all.push_back(std::move(c));
   });
@@ -43,11 +35,6 @@ std::vector<Candidate> candidates_in(const Expr& left) {
   for (const Candidate& c : all) highest = std::max(highest, c.order);
   std::erase_if(all, [&](const Candidate& c) { return c.order < highest; });
   return all;
-}
-
-std::string array_of(const Expr& head) {
-  const auto name = element_name(head.name());
-  return name ? name->array : head.name();
 }
 
 }  // namespace
@@ -169,16 +156,16 @@ void Loader::find_target(Family& f) const {
         ErrorKind::shape,
         fmt::format("the index {0} is open in the equation {1}, but not in the element of {2} on its left side: "
                     "sum over it, sum(..., {0}), or give it a number",
-                    missing(*arrays[0])->name(), f.info.name, array_of(arrays[0]->head)),
+                    missing(*arrays[0])->name(), f.info.name, arrays[0]->head.name()),
         f.info.position);
   if (fitting.size() > 1)
     reader_.fail(
         ErrorKind::shape,
         fmt::format("{} elements stand on the left side of the equation {} ({} and {}): leave there the one it "
                     "determines, and take the others to the right",
-                    fitting.size(), f.info.name, array_of(fitting[0]->head), array_of(fitting[1]->head)),
+                    fitting.size(), f.info.name, fitting[0]->head.name(), fitting[1]->head.name()),
         f.info.position);
-  f.target = scope_.find(array_of(fitting[0]->head));
+  f.target = scope_.find(fitting[0]->head.name());
   f.places = fitting[0]->places;
   for (const Expr& p : f.places) {
     if (std::none_of(f.free.begin(), f.free.end(), [&](const Expr& i) { return depends_on(p, i); })) ++f.literals;

@@ -78,9 +78,9 @@ void Loader::grid() {
 
 // T[nx - 1, j] as T[19, j]: how far a place is from the ends decides which differences are taken there.
 Expr Loader::with_places_as_numbers(const Expr& e) const {
+  if (model_.grid.empty()) return e;  // the bindings below cost with the number of parameters
   Bindings values;
   for (const Parameter& p : model_.parameters) values.set(p.symbol, Expr(p.value));
-  if (values.empty()) return e;
   return Rebuild([&](const Expr& n, Expr& result) {
     if (!n.is(Kind::element)) return false;  // others have numbers already
     std::vector<Expr> places(n.operands().begin() + 1, n.operands().end());
@@ -105,12 +105,7 @@ Expr Loader::on_grid(const Expr& e, const SourcePosition& at) {
 GridDimension Loader::dimensions_of_grid() {
   return [this](const Expr& head, const GridCoordinate& along) -> std::optional<std::size_t> {
     const DeclaredArray* const array = scope_.find(head.name());
-    if (array == nullptr) return std::nullopt;
-    const auto& dimensions = array->info.dimensions;
-    for (std::size_t k = 0; k < dimensions.size(); ++k) {
-      if (dimensions[k].name == along.index.name()) return k;
-    }
-    return std::nullopt;
+    return array == nullptr ? std::nullopt : array->info.dimension_of(along.index.name());
   };
 }
 

@@ -52,6 +52,12 @@ const ModelArray* Model::find_array(std::string_view name) const {
 
 std::size_t ModelArray::elements() const { return places_in(dimensions); }
 
+std::optional<std::size_t> ModelArray::dimension_of(std::string_view index) const {
+  const auto at =
+      std::find_if(dimensions.begin(), dimensions.end(), [&](const IndexRange& d) { return d.name == index; });
+  return at == dimensions.end() ? std::nullopt : std::optional(static_cast<std::size_t>(at - dimensions.begin()));
+}
+
 std::string ModelArray::head() const {
   std::string text;
   for (const IndexRange& d : dimensions) text += (text.empty() ? "" : ", ") + d.name;

@@ -95,6 +95,8 @@ class AlgebraicDerivatives final : public RunDerivatives {
   // Factors of dg/dz with what was evaluated last; null where the equations do not determine the states.
   [[nodiscard]] std::unique_ptr<KluFactors> algebra() const;
   [[nodiscard]] std::string begin(void* mem);
+  [[nodiscard]] VectorHandle absolute_tolerances(const std::vector<double>& at_end,
+                                                 const std::vector<double>& of_states) const;
   void slopes_of_algebraic(Slopes& s);
 
   std::vector<std::size_t> algebraic_;  // states
@@ -226,6 +228,17 @@ std::string AlgebraicDerivatives::run(const Point& at, const std::vector<double>
 }
 
 // With v = -(dg/dz)^-T dG/dz at the end, l there is dG/dx + (dg/dx)^T v, and v^T dg/dp joins the gradient.
+// Those of the backward run; multipliers of algebraic equations by the largest of them at the end.
+VectorHandle AlgebraicDerivatives::absolute_tolerances(const std::vector<double>& at_end,
+                                                       const std::vector<double>& of_states) const {
+  VectorHandle tolerance = make_vector(n_, context_);
+  double largest = 0;
+  for (const std::size_t i : algebraic_) largest = std::max(largest, std::fabs(at_end[i]));
+  for (std::size_t i = 0; i < n_; ++i)
+    data(tolerance)[i] = is_algebraic(i) && largest > 0 ? 1e-2 * relative_ * largest : of_states[i];
+  return tolerance;
+}
+
 std::string AlgebraicDerivatives::adjoint(const Point& at, double until, const std::vector<double>& end_slope,
                                           std::vector<double>& gradient) {
   prepare(at, until);
@@ -274,11 +287,7 @@ std::string AlgebraicDerivatives::adjoint(const Point& at, double until, const s
   transposed(lambda.data(), product.data());
   for (std::size_t i = 0; i < n_; ++i) data(l_rates)[i] = is_algebraic(i) ? 0 : -product[i];
   make_transposed();
-  const VectorHandle tolerance = make_vector(n_, context_);
-  double largest = 0;
-  for (const std::size_t i : algebraic_) largest = std::max(largest, std::fabs(lambda[i]));
-  for (std::size_t i = 0; i < n_; ++i)
-    data(tolerance)[i] = is_algebraic(i) && largest > 0 ? 1e-2 * relative_ * largest : tolerances[i];
+  const VectorHandle tolerance = absolute_tolerances(lambda, tolerances);
   int which = 0;
   accept(IDACreateB(mem.get(), &which), "backward run");
   accept(IDAInitB(mem.get(), which, &AlgebraicDerivatives::backward_callback, until, l.get(), l_rates.get()),

@@ -140,6 +140,13 @@ bool may_meet_cut(const Expr& call, std::span<const Ball> arguments) {
   return row == nullptr || row->may_meet(call, arguments);
 }
 
+Ball ball_around(std::complex<double> place, double half_width) {
+  Ball b = Ball::from(place);
+  mag_set_d(arb_radref(b.re()), half_width);
+  mag_set_d(arb_radref(b.im()), half_width);
+  return b;
+}
+
 bool may_meet_negative_axis(const Ball& z) { return up_to(z, 0); }
 
 bool has_known_cuts(std::string_view function) { return find(function) != nullptr; }

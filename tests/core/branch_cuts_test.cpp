@@ -17,17 +17,6 @@
 
 using namespace boreon;
 
-namespace {
-
-Ball ball_around(std::complex<double> z, double radius) {
-  Ball b = Ball::from(z);
-  mag_set_d(arb_radref(b.re()), radius);
-  mag_set_d(arb_radref(b.im()), radius);
-  return b;
-}
-
-}  // namespace
-
 TEST_CASE("the table of cuts is complete, but for functions of which nothing is claimed") {
   // Of several complex arguments, of arguments for which the complex continuation has no usual choice, or numbered.
   const std::set<std::string> left_out{"atan2",        "hypot",          "pow", "inverse_erf", "elliptic_F",

@@ -8,10 +8,18 @@
 #include <cctype>
 #include <cstdint>
 #include <cstdlib>
+#include <functional>
 #include <initializer_list>
 #include <map>
+#include <memory>
+#include <optional>
 #include <random>
 #include <string>
+
+#include "boreon/error.hpp"
+#include "boreon/program.hpp"
+#include "boreon/work.hpp"
+#include "core/one_variable.hpp"
 
 namespace test {
 
@@ -41,8 +49,10 @@ class Draw {
     std::string r;
     for (std::size_t i = 0; i < text.size(); ++i) {
       const bool alone = text[i] == place && !(i > 0 && part_of_word(i - 1)) && !part_of_word(i + 1);
-      if (alone) r += "(" + std::string(choice()) + ")";
-      else r += text[i];
+      if (alone)
+        r += "(" + std::string(choice()) + ")";
+      else
+        r += text[i];
     }
     return r;
   }
@@ -84,10 +94,48 @@ class Counts {
   std::map<std::string, Outcome> of_;
 };
 
+/// What a call gives within the usual budget; where it refuses, as it may, the case counts as unevaluated.
+template <class Call>
+auto attempted(Outcome& outcome, Call call) -> std::optional<decltype(call())> {
+  using boreon::ErrorKind;
+  try {
+    return boreon::with_budget(usual_work, call);
+  } catch (const boreon::Error& e) {
+    CAPTURE(std::string(e.what()));
+    const bool honest =
+        e.kind() == ErrorKind::limit || e.kind() == ErrorKind::domain || e.kind() == ErrorKind::unsupported;
+    CHECK(honest);
+    ++outcome.unevaluated;
+    return std::nullopt;
+  }
+}
+
+/// f as a function of x in double precision.
+inline std::function<double(double)> function_of_x(const boreon::Expr& f) {
+  const auto kernel = std::make_shared<const boreon::Kernel>(
+      boreon::compile({boreon::OutputGroup("f", {f})}, {boreon::InputGroup("x", {x})}));
+  return [kernel](double place) {
+    double out = 0;
+    const double* in[] = {&place};
+    double* into[] = {&out};
+    (*kernel)(in, into);
+    return out;
+  };
+}
+
 /// The first case of a search: 0, or BOREON_SEARCH_FROM, to go on where a search was left.
 inline int first_case() {
   const char* from = std::getenv("BOREON_SEARCH_FROM");
   return from != nullptr ? std::atoi(from) : 0;
+}
+
+/// Cases up to that number: none wrong, half of them right, and a table of what became of them.
+inline void search(int cases, void (*one_case)(int number, Counts& counts)) {
+  Counts counts;
+  for (int number = first_case(); number < cases; ++number) one_case(number, counts);
+  MESSAGE(counts.table());
+  CHECK(counts.total().wrong == 0);
+  CHECK(counts.total().right >= cases / 2);
 }
 
 }  // namespace test

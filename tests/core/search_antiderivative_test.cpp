@@ -96,18 +96,10 @@ void one_case(int number, test::Counts& counts) {
   const Expr f = parse(text);
   CAPTURE(number);
   CAPTURE(text);
-  IntegralResult r;
   test::Outcome& outcome = counts[family.category];
-  try {
-    r = with_budget(test::usual_work, [&] { return integrate(f, x); });
-  } catch (const Error& e) {
-    CAPTURE(std::string(e.what()));
-    const bool honest =
-        e.kind() == ErrorKind::limit || e.kind() == ErrorKind::domain || e.kind() == ErrorKind::unsupported;
-    CHECK(honest);
-    ++outcome.unevaluated;
-    return;
-  }
+  const auto found = test::attempted(outcome, [&] { return integrate(f, x); });
+  if (!found) return;
+  const IntegralResult& r = *found;
   if (r.status != IntegralStatus::exact) {
     CHECK(r.value.is(Kind::integral));
     ++outcome.unevaluated;
@@ -121,15 +113,6 @@ void one_case(int number, test::Counts& counts) {
     const double at = q.to_double();
     const double a = draw.between(-11, 11);
     const double b = draw.between(-11, 11);
-    const Kernel k =
-        compile({OutputGroup("f", {substitute(f, {{p, Expr(q)}}, Unused::allowed)})}, {InputGroup("x", {x})});
-    const auto integrand = [&](double place) {
-      double out = 0;
-      const double* in[] = {&place};
-      double* to[] = {&out};
-      k(in, to);
-      return out;
-    };
     const auto antiderivative = [&](double place) {
       return evaluate_complex(r.value, {{x, Number::exact(place)}, {p, q}}, Unused::allowed);
     };
@@ -142,7 +125,8 @@ void one_case(int number, test::Counts& counts) {
       }
     }
     if (!claimed) continue;
-    const test::Judgement truth = test::subdivided(integrand, a, b);
+    const test::Judgement truth =
+        test::subdivided(test::function_of_x(substitute(f, {{p, Expr(q)}}, Unused::allowed)), a, b);
     if (truth.kind != test::Judgement::number) continue;
     std::complex<double> change;
     double size = 0;
@@ -170,12 +154,7 @@ void one_case(int number, test::Counts& counts) {
 }
 
 TEST_CASE("search: antiderivatives do not jump, at joints and with parameters") {
-  test::Counts counts;
-  const int cases = test::cases(60, 5000, 6);
-  for (int number = test::first_case(); number < cases; ++number) one_case(number, counts);
-  MESSAGE(counts.table());
-  CHECK(counts.total().wrong == 0);
-  CHECK(counts.total().right >= cases / 2);
+  test::search(test::cases(60, 5000, 6), one_case);
 }
 
 }  // namespace antiderivative_search

@@ -114,23 +114,15 @@ void one_case(int number, test::Counts& counts) {
   CAPTURE(from);
   CAPTURE(to);
   const Symbol p("p");
-  IntegralResult r;
   test::Outcome& outcome = counts[with_numbers ? std::string(family.category) + ", numbers" : family.category];
   const Number fixed = parameter(draw);
-  try {
-    const auto at_fixed = [&](const std::string& end) {
-      return with_numbers ? substitute(parse(end), {{p, Expr(fixed)}}, Unused::allowed) : parse(end);
-    };
-    const Expr integrand = with_numbers ? substitute(f, {{p, Expr(fixed)}}, Unused::allowed) : f;
-    r = with_budget(test::usual_work, [&] { return integrate(integrand, x, at_fixed(from), at_fixed(to)); });
-  } catch (const Error& e) {
-    CAPTURE(std::string(e.what()));
-    const bool honest =
-        e.kind() == ErrorKind::limit || e.kind() == ErrorKind::domain || e.kind() == ErrorKind::unsupported;
-    CHECK(honest);
-    ++outcome.unevaluated;
-    return;
-  }
+  const auto at_fixed = [&](const Expr& e) {
+    return with_numbers ? substitute(e, {{p, Expr(fixed)}}, Unused::allowed) : e;
+  };
+  const auto found =
+      test::attempted(outcome, [&] { return integrate(at_fixed(f), x, at_fixed(parse(from)), at_fixed(parse(to))); });
+  if (!found) return;
+  const IntegralResult& r = *found;
   int answered = 0;
   int decided = 0;
   for (int trial = 0; trial < (with_numbers ? 1 : 5); ++trial) {
@@ -142,17 +134,8 @@ void one_case(int number, test::Counts& counts) {
     CHECK_NOTHROW(claimed = test::claimed_at(r, q));
     if (!claimed) continue;
     ++answered;
-    const Kernel k =
-        compile({OutputGroup("f", {substitute(f, {{p, Expr(q)}}, Unused::allowed)})}, {InputGroup("x", {x})});
-    const test::Judgement truth = test::subdivided(
-        [&](double place) {
-          double out = 0;
-          const double* in[] = {&place};
-          double* into[] = {&out};
-          k(in, into);
-          return out;
-        },
-        end_of(from, q), end_of(to, q));
+    const test::Judgement truth = test::subdivided(test::function_of_x(substitute(f, {{p, Expr(q)}}, Unused::allowed)),
+                                                   end_of(from, q), end_of(to, q));
     if (truth.kind == test::Judgement::unknown) continue;
     ++decided;
     const bool diverges = truth.kind == test::Judgement::divergent;
@@ -170,12 +153,7 @@ void one_case(int number, test::Counts& counts) {
 }
 
 TEST_CASE("search: definite integrals with poles, jumps and branch points that move with a parameter") {
-  test::Counts counts;
-  const int cases = test::cases(40, 6000, 6);
-  for (int number = test::first_case(); number < cases; ++number) one_case(number, counts);
-  MESSAGE(counts.table());
-  CHECK(counts.total().wrong == 0);
-  CHECK(counts.total().right >= cases / 2);
+  test::search(test::cases(40, 6000, 6), one_case);
 }
 
 TEST_CASE("the witness of the search sees poles, jumps and divergence") {

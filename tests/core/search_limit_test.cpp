@@ -165,17 +165,9 @@ void one_case(int number, test::Counts& counts) {
   const int towards = side == LimitSide::above ? 1 : side == LimitSide::below ? -1 : 0;
   CAPTURE(towards);
   test::Outcome& outcome = counts[family.category];
-  LimitResult r;
-  try {
-    r = with_budget(test::usual_work, [&] { return limit_with_report(f, x, parse(place), side); });
-  } catch (const Error& e) {
-    CAPTURE(std::string(e.what()));
-    const bool honest =
-        e.kind() == ErrorKind::limit || e.kind() == ErrorKind::domain || e.kind() == ErrorKind::unsupported;
-    CHECK(honest);
-    ++outcome.unevaluated;
-    return;
-  }
+  const auto found = test::attempted(outcome, [&] { return limit_with_report(f, x, parse(place), side); });
+  if (!found) return;
+  const LimitResult& r = *found;
   CAPTURE(to_text(r.value));
   CAPTURE(r.reason);
   std::vector<Verdict> verdicts;
@@ -211,12 +203,7 @@ void one_case(int number, test::Counts& counts) {
 }
 
 TEST_CASE("search: limits at jumps, at branch cuts, of what oscillates, far out") {
-  test::Counts counts;
-  const int cases = test::cases(250, 5000, 40);
-  for (int number = test::first_case(); number < cases; ++number) one_case(number, counts);
-  MESSAGE(counts.table());
-  CHECK(counts.total().wrong == 0);
-  CHECK(counts.total().right >= cases / 2);
+  test::search(test::cases(250, 5000, 40), one_case);
 }
 
 }  // namespace limit_search

@@ -190,17 +190,9 @@ void one_case(int number, test::Counts& counts) {
   CAPTURE(place);
   CAPTURE(order);
   test::Outcome& outcome = counts[family.category];
-  SeriesResult s;
-  try {
-    s = with_budget(test::usual_work, [&] { return series(f, x, parse(place), order, {}, asked); });
-  } catch (const Error& e) {
-    CAPTURE(std::string(e.what()));
-    const bool honest =
-        e.kind() == ErrorKind::limit || e.kind() == ErrorKind::domain || e.kind() == ErrorKind::unsupported;
-    CHECK(honest);
-    ++outcome.unevaluated;
-    return;
-  }
+  const auto found = test::attempted(outcome, [&] { return series(f, x, parse(place), order, {}, asked); });
+  if (!found) return;
+  const SeriesResult& s = *found;
   CAPTURE(to_text(s.expression()));
   CAPTURE(s.next.to_double());
   CAPTURE(s.exact);
@@ -221,12 +213,7 @@ void one_case(int number, test::Counts& counts) {
 }
 
 TEST_CASE("search: expansions from both sides, at poles, kinks, branch points and cuts, far out") {
-  test::Counts counts;
-  const int cases = test::cases(200, 5000, 30);
-  for (int number = test::first_case(); number < cases; ++number) one_case(number, counts);
-  MESSAGE(counts.table());
-  CHECK(counts.total().wrong == 0);
-  CHECK(counts.total().right >= cases / 2);
+  test::search(test::cases(200, 5000, 30), one_case);
 }
 
 }  // namespace series_search

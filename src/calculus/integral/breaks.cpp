@@ -13,7 +13,6 @@
 #include "boreon/catalogue.hpp"
 #include "boreon/error.hpp"
 #include "boreon/functions.hpp"
-#include "boreon/sampling.hpp"
 #include "calculus/integral/integrator.hpp"
 #include "expr/canonical.hpp"
 
@@ -202,37 +201,6 @@ class ZeroFinder {
     return std::vector<Expr>{};
   }
 
-  // Whether what was decided so far makes e positive at each of many points far and wide, so that every phase is met.
-  [[nodiscard]] bool implied_by_waves(const Expr& e) const {
-    const std::vector<Expr> given = signs_.conditions();
-    const bool waves = std::any_of(given.begin(), given.end(), [](const Expr& c) {
-      bool found = false;
-      postorder(c, [&](const Expr& n) { found = found || (is_call_of(n, "cos") && n.has_symbols()); });
-      return found;
-    });
-    if (!waves) return false;
-    std::vector<Expr> all = given;
-    all.push_back(e);
-    const std::vector<Symbol> parameters = free_symbols(all);
-    constexpr int points = 600;
-    constexpr int enough = 60;
-    int met = 0;
-    for (int k = 0; k < points; ++k) {
-      Bindings at;
-      for (std::size_t i = 0; i < parameters.size(); ++i) {
-        const double turn = std::fmod((k + 1) * (0.6180339887498949 + 0.1327 * static_cast<double>(i)), 1.0);
-        at.set(parameters[i], Expr(Number::exact(80 * turn - 40)));
-      }
-      if (!std::all_of(given.begin(), given.end(),
-                       [&](const Expr& c) { return known_truth(substitute(c, at, Unused::allowed)) == true; }))
-        continue;
-      const auto v = double_of(substitute(e, at, Unused::allowed));
-      if (!v || !(*v > 0)) return false;
-      ++met;
-    }
-    return met >= enough;
-  }
-
   // With a parameter in the phase: u moves by less than a period, and a wave that vanishes at the places has the same
   // sign at both ends. The product of its values there is a difference of cosines.
   Places none_with_a_phase(const Expr& start, const Expr& end, std::vector<Expr> bases, Expr period) {
@@ -251,7 +219,8 @@ class ZeroFinder {
     for (std::size_t i = 0; i < bases.size(); ++i) {
       if (i > 0 && vanishes(bases[i] - bases[i - 1])) continue;
       const Expr same_sign = wave(end - start) - turned(start + end, bases[i]);
-      if (implied_by_waves(same_sign)) continue;  // what was decided for the integrand often decides this as well
+      // what was decided for the integrand often decides this as well
+      if (!signs_.decisions().empty() && signs_.sampled(same_sign) == 1) continue;
       if (signs_.of(same_sign) <= 0) return std::nullopt;
     }
     return std::vector<Expr>{};

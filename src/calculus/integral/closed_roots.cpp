@@ -5,6 +5,7 @@
 
 #include "algebra/polynomial/integer.hpp"
 #include "algebra/polynomial/univariate_mod.hpp"
+#include "algebra/simplify/transforms.hpp"
 #include "boreon/algebra.hpp"
 #include "boreon/catalogue.hpp"
 #include "boreon/error.hpp"
@@ -26,9 +27,7 @@ bool all_numbers(const Coefficients& c) {
 ClosedRoots quadratic(const Expr& a, const Expr& b, const Expr& c, Signs& signs) {
   ClosedRoots out;
   Expr d = expand(b * b - 4 * a * c);
-  bool waves = false;  // sin(p)^2 + cos(p)^2 is 1
-  postorder(d, [&](const Expr& n) { waves = waves || is_call_of(n, "sin") || is_call_of(n, "cos"); });
-  if (waves) d = tidied(d, signs);
+  if (transforms::contains_call(d, {"sin", "cos"})) d = tidied(d, signs);  // sin(p)^2 + cos(p)^2 is 1
   const int s = signs.of(d);
   if (s >= 0) {
     out.real = {(-b + sqrt(d)) / (2 * a), (-b - sqrt(d)) / (2 * a)};

@@ -272,11 +272,7 @@ layers::Result by_completed_square(Integrator& in, const Expr& f, const Symbol& 
 // Circular functions beside powers of x as complex exponentials, at last
 layers::Result by_complex_exponentials(Integrator& in, const Expr& f, const Symbol& x) {
   if (in.depth() > 1) return std::nullopt;
-  bool circular = false;
-  postorder(f, [&](const Expr& n) {
-    circular = circular || is_call_of(n, "tan") || is_call_of(n, "sin") || is_call_of(n, "cos");
-  });
-  if (!circular) return std::nullopt;
+  if (!transforms::contains_call(f, {"tan", "sin", "cos"})) return std::nullopt;
   const Expr g = combine_fractions(transforms::circular_to_exponentials(transforms::tangents_to_sines(f)));
   if (g == f) return std::nullopt;
   auto r = layers::by_undetermined_coefficients(in, g, x);

@@ -14,13 +14,6 @@
 namespace boreon {
 namespace {
 
-Ball around(std::complex<double> z, double radius) {
-  Ball b = Ball::from(z);
-  mag_set_d(arb_radref(b.re()), radius);
-  mag_set_d(arb_radref(b.im()), radius);
-  return b;
-}
-
 Expr call_at(const Expr& call, std::size_t argument, const Expr& value) {
   std::vector<Expr> args(call.operands().begin(), call.operands().end());
   args[argument] = value;
@@ -32,7 +25,7 @@ bool may_be_cut(const Expr& call, std::size_t argument, std::complex<double> pla
   std::vector<Ball> balls;
   for (std::size_t i = 0; i < call.operands().size(); ++i) {
     if (i == argument) {
-      balls.push_back(around(place, radius));
+      balls.push_back(ball_around(place, radius));
       continue;
     }
     const auto v = certified_value(call.operands()[i], {}, {});

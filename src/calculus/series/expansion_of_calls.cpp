@@ -17,19 +17,16 @@ namespace boreon {
 // the cut than that on which the value there lies.
 bool Expander::mirrored(const Expr& e, std::size_t argument, const Expr& place, const Expansion& rest) const {
   if (!e.is(Kind::call)) return false;
-  const bool complex = has_imaginary_unit(e.operands()[argument]);
-  if (!complex) return false;  // real arguments stay on the axis, also where it is a cut
-  if (beside_cut(e, argument, place, 1) == BesideCut::regular &&
-      beside_cut(e, argument, place, -1) == BesideCut::regular)
-    return false;
-  const int side = side_of_axis(rest, 0, complex);
+  if (!has_imaginary_unit(e.operands()[argument])) return false;  // real arguments stay on the axis, also on a cut
+  const BesideCut above = beside_cut(e, argument, place, 1);
+  const BesideCut below = beside_cut(e, argument, place, -1);
+  if (above == BesideCut::regular && below == BesideCut::regular) return false;
+  const int side = side_of_axis(rest, 0, true);
   if (side == 0) return false;
-  switch (beside_cut(e, argument, place, side)) {
-    case BesideCut::regular: return false;
-    case BesideCut::mirrored: return true;
-    default:
-      throw NoExpansion{fmt::format("of {} it is not known what it is beside its branch cut", e.function().name)};
-  }
+  const BesideCut met = side > 0 ? above : below;
+  if (met == BesideCut::unknown)
+    throw NoExpansion{fmt::format("of {} it is not known what it is beside its branch cut", e.function().name)};
+  return met == BesideCut::mirrored;
 }
 
 // f' expanded and integrated: for functions whose derivative is simpler than they are.

@@ -291,29 +291,28 @@ class NearThePlace {
     return slope >= s_.next.to_double() - 0.7 ? Fit::good : Fit::bad;
   }
 
-  /// By how many powers of the distance the remainder falls too slowly between two places far apart, so that neither
-  /// its constant nor logarithms hide a coefficient that is wrong; nothing where no number is found. A few places close
-  /// together stand for each distance, for waves have zeros.
-  struct Lag {
-    double powers;
-    double decades;
-  };
-  [[nodiscard]] std::optional<Lag> lag(bool below) const {
+  /// Whether the remainder falls by less than the order stated between two places far apart, so that neither its
+  /// constant nor logarithms hide a coefficient that is wrong. A few places close together stand for each distance, for
+  /// waves have zeros.
+  [[nodiscard]] bool falls_too_slowly(bool below) const {
     const bool far = is_infinite(about_);
     const int first = far ? 2 : 3;
     const int last = far ? 4 : static_cast<int>(std::min(20.0, 250 / std::max(1.0, s_.next.to_double())));
-    if (!known_ || last < first + 2) return std::nullopt;
+    if (s_.exact || !known_ || last < first + 2) return false;
     double sizes[2] = {0, 0};  // of the remainder over the power that is claimed
     for (const int k : {0, 1}) {
       for (const int part : {97, 98, 100}) {
         const Expr step = Number(part, 100) * power(Expr(10), Expr(k == 0 ? -first : -last));
         const auto v = value(f_ - sum_, step, below, power(step, Expr(-s_.next)));
-        if (!v) return std::nullopt;
+        if (!v) return false;
         sizes[k] = std::max(sizes[k], std::abs(*v));
       }
     }
-    if (!(sizes[0] > 0 && sizes[1] > 0 && std::isfinite(sizes[0]))) return std::nullopt;
-    return Lag{std::log10(sizes[1] / sizes[0]) / (last - first), static_cast<double>(last - first)};
+    if (!(sizes[0] > 0 && sizes[1] > 0 && std::isfinite(sizes[0]))) return false;
+    const int decades = last - first;
+    const double lag = std::log10(sizes[1] / sizes[0]) / decades;  // in powers of the distance
+    const double gap = s_.terms.empty() ? 1 : (s_.next - s_.terms.back().exponent).to_double();
+    return lag > std::min(decades >= 12 ? 0.4 : 0.7, 0.9 * gap);
   }
 
   [[nodiscard]] std::optional<bool> real(bool below) const {
@@ -415,19 +414,6 @@ SeriesResult series(const Expr& f, const Expr& x, const Expr& about, int order, 
   return result;
 }
 
-namespace {
-
-// Whether the remainder falls by less than the order stated.
-bool falls_too_slowly(const NearThePlace& near, const SeriesResult& s, bool below) {
-  if (s.exact) return false;
-  const auto lag = near.lag(below);
-  if (!lag) return false;
-  const double gap = s.terms.empty() ? 1 : (s.next - s.terms.back().exponent).to_double();
-  return lag->powers > std::min(lag->decades >= 12 ? 0.4 : 0.7, 0.9 * gap);
-}
-
-}  // namespace
-
 SeriesEvidence check_series(const SeriesResult& s, const Expr& f, const Expr& x, const Expr& about,
                             std::span<const Expr> conditions) {
   SeriesEvidence out;
@@ -437,7 +423,7 @@ SeriesEvidence check_series(const SeriesResult& s, const Expr& f, const Expr& x,
   const bool far = is_infinite(about);
   for (const bool below : {false, true}) {
     if (below ? far || s.side == LimitSide::above : s.side == LimitSide::below) continue;
-    if (falls_too_slowly(near, s, below)) {
+    if (near.falls_too_slowly(below)) {
       throw Error(ErrorKind::check,
                   fmt::format("the series found does not agree with values near the point: what is left does not fall "
                               "with the order {}{}",

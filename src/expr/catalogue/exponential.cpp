@@ -32,7 +32,7 @@ bool exact_exp(Args a, Expr& r) {
 
 // q of q*i.
 std::optional<Number> exact_multiple_of_i(const Expr& e) {
-  if (!e.is(Kind::product)) return std::nullopt;
+  if (!e.is(Kind::product) && !e.is_constant(ConstantCode::imaginary)) return std::nullopt;
   const Expr q = e / imaginary_unit();
   return q.is_number() && q.number().is_exact() && !q.is_integer(0) ? std::optional<Number>(q.number()) : std::nullopt;
 }
@@ -46,8 +46,6 @@ bool exact_log(Args a, Expr& r) {
     r = infinity();
   } else if (is_call_of(a[0], "exp") && is_real(a[0].operands()[0])) {
     r = a[0].operands()[0];
-  } else if (a[0].is_constant(ConstantCode::imaginary)) {
-    r = imaginary_unit() * pi() / 2;
   } else if (const auto q = exact_multiple_of_i(a[0])) {
     r = log(Expr(q->abs())) + Expr(Number(q->sign(), 2)) * imaginary_unit() * pi();
   } else if (a[0].is_number() && a[0].number().is_exact() && a[0].number().sign() < 0) {
