@@ -17,6 +17,7 @@
 #include "boreon/evaluate.hpp"             // IWYU pragma: export
 #include "boreon/evidence.hpp"             // IWYU pragma: export
 #include "boreon/expr.hpp"                 // IWYU pragma: export
+#include "boreon/fields.hpp"
 #include "boreon/figure.hpp"               // IWYU pragma: export
 #include "boreon/fourier_integral.hpp"     // IWYU pragma: export
 #include "boreon/function.hpp"             // IWYU pragma: export

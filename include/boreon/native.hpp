@@ -40,6 +40,10 @@ struct NativeOptions {
 /// of the code is never writable and executable at once. Code for many points is made at the first call of many().
 [[nodiscard]] Kernel native_kernel(Program program, const NativeOptions& options = {});
 
+/// What runs a program, for those that call it loop by loop (see boreon/fields.hpp).
+[[nodiscard]] std::shared_ptr<const Executor> native_executor(std::shared_ptr<const Program> program,
+                                                              const NativeOptions& options = {});
+
 /// make_program and native_kernel in one.
 [[nodiscard]] Kernel compile(std::vector<OutputGroup> outputs, std::vector<InputGroup> inputs,
                              const NativeOptions& options);

@@ -183,7 +183,7 @@ Expr WriteOut::reduction(const Expr& e, const Scope& scope) {
                               end->number().to_string(), o[1].name()));
   }
   const bool counted = from.word() && to.word() && !__builtin_sub_overflow(*to.word(), *from.word(), &terms);
-  if (counted && terms >= options_.most && options_.element)
+  if (counted && terms >= options_.most && options_.element && !options_.long_ones_stay)
     throw Error(ErrorKind::limit, fmt::format("the range of {} from {} to {} has more than {} terms", o[1].name(),
                                               *from.word(), *to.word(), options_.most));
   Scope with = scope;

@@ -23,6 +23,7 @@ class WriteOut {
     /// with a number.
     std::function<Expr(const Expr& head, std::span<const Expr> indices, bool as_number)> element = {};
     std::int64_t most = 1000000;  ///< terms of a reduction; longer ones stay
+    bool long_ones_stay = false;  ///< also where `element` is given; otherwise they are an error there
   };
 
   explicit WriteOut(Options options, Numbers sizes = {});

@@ -20,8 +20,8 @@ const fs::path root = BOREON_SOURCE_DIR;
 // From the ground up. A layer includes its own files and those before it.
 const std::vector<std::string> layers{"expr",    "arrays",   "text",      "substitution", "values",
                                       "algebra", "calculus", "equations", "transforms",   "recurrences",
-                                      "odes",    "pdes",     "numeric",   "program",      "solvers",
-                                      "model",   "report",   "c",         "cli"};
+                                      "odes",    "pdes",     "numeric",   "program",      "fields",
+                                      "solvers", "model",    "report",    "c",            "cli"};
 
 // Which layer implements a public header.
 const std::map<std::string, std::vector<std::string>> public_headers{
@@ -41,6 +41,7 @@ const std::map<std::string, std::vector<std::string>> public_headers{
     {"pdes", {"pde"}},
     {"numeric", {"cross_check"}},
     {"program", {"native", "program"}},
+    {"fields", {"fields"}},
     {"solvers",
      {"continuation", "jacobian_comparison", "least_squares", "linear_response", "optimisation", "roots", "sensitivity",
       "solvers", "system"}},

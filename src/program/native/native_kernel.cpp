@@ -103,6 +103,10 @@ std::vector<std::pair<std::size_t, std::size_t>> runs_of(const RowLoop& l, std::
   }
   constexpr std::uint32_t largest_step = 1U << 16U;  // distances within a block of rows are part of instructions
   if (std::any_of(steps.begin(), steps.end(), [](std::uint32_t s) { return s > largest_step; })) return {};
+  if (std::all_of(l.tables.begin(), l.tables.end(), [](const IndexTable& t) { return t.entries.empty(); })) {
+    if (l.rows >= least) runs.emplace_back(0, l.rows);
+    return runs;
+  }
   std::size_t within = 0;
   const auto close = [&](std::size_t begin, std::size_t end) {
     if (end - begin < least) return;
@@ -428,8 +432,8 @@ std::string to_string(Machine machine) {
   }
 }
 
-Kernel native_kernel(Program program, const NativeOptions& options) {
-  auto shared = std::make_shared<const Program>(std::move(program));
+std::shared_ptr<const Executor> native_executor(std::shared_ptr<const Program> program, const NativeOptions& options) {
+  const Program* const shared = program.get();
   std::vector<Machine> have = machines();
   if (options.machine == Machine::automatic && options.amid_other_work) std::erase(have, Machine::avx512);
   const auto chosen =
@@ -450,8 +454,13 @@ Kernel native_kernel(Program program, const NativeOptions& options) {
                            [](const Instruction& i) { return i.op == OpCode::call && i.operands > 2; });
       });
   const bool pays = options.machine != Machine::automatic || saved > spent;
-  if (chosen == have.end() || !pays || too_many) return Kernel(shared, make_interpreter(shared));
-  return Kernel(shared, std::make_shared<const NativeExecutor>(shared, options, *chosen));
+  if (chosen == have.end() || !pays || too_many) return make_interpreter(std::move(program));
+  return std::make_shared<const NativeExecutor>(std::move(program), options, *chosen);
+}
+
+Kernel native_kernel(Program program, const NativeOptions& options) {
+  auto shared = std::make_shared<const Program>(std::move(program));
+  return {shared, native_executor(shared, options)};
 }
 
 Kernel compile(std::vector<OutputGroup> outputs, std::vector<InputGroup> inputs, const NativeOptions& options) {

@@ -1,0 +1,109 @@
+// SPDX-License-Identifier: MIT
+#include "fields/sums.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+#include "boreon/symbol.hpp"
+#include "fields/body.hpp"
+#include "fields/cuts.hpp"
+
+namespace boreon {
+namespace {
+
+constexpr int deepest_sum = 20;
+
+Expr with_symbols(const Expr& e, std::span<const std::pair<Expr, Expr>> names) {
+  Rebuild pass([&](const Expr& x, Expr& result) {
+    if (!x.is(Kind::symbol)) return false;
+    const auto at = std::find_if(names.begin(), names.end(), [&](const auto& n) { return n.first == x; });
+    if (at == names.end()) return false;
+    result = at->second;
+    return true;
+  });
+  return pass(e);
+}
+
+}  // namespace
+
+FieldEntry SumPlanner::entry(const Expr& reduction, std::span<const Extent> dimensions) {
+  const ReductionOp op = reduction.reduction_op();
+  std::vector<std::pair<Expr, Expr>> names;
+  std::vector<Extent> all;
+  std::vector<std::size_t> outside;
+  for (std::size_t k = 0; k < dimensions.size(); ++k) {
+    if (!depends_on(reduction, place_symbol(k))) continue;
+    names.emplace_back(place_symbol(k), place_symbol(outside.size()));
+    all.push_back(dimensions[k]);
+    outside.push_back(k);
+  }
+  const std::size_t free = outside.size();
+  Expr body = reduction;
+  while (body.is(Kind::reduction) && body.reduction_op() == op) {
+    const auto o = body.operands();
+    const auto from = o[2].word();
+    const auto to = o[3].word();
+    if (!from || !to) {
+      if (all.size() > free) break;  // a sum of its own inside
+      throw Error(ErrorKind::unsupported, fmt::format("the range of {} from {} to {} is not the same at all places",
+                                                      o[1].name(), to_text(o[2], {40}), to_text(o[3], {40})));
+    }
+    // an inner symbol of the same name hides the outer one
+    std::erase_if(names, [&](const auto& n) { return n.first == o[1]; });
+    names.emplace_back(o[1], place_symbol(all.size()));
+    all.push_back({*from, *to, false, o[1].name()});
+    const Expr inner = o[0];
+    body = inner;
+  }
+  body = with_symbols(body, names);
+  const std::size_t number = plan(body, op, all, free);
+  FieldEntry e;
+  e.array = number;
+  e.strides.assign(dimensions.size(), 0);
+  std::int64_t stride = 1;
+  for (std::size_t n = free; n-- > 0;) {
+    e.strides[outside[n]] = stride;
+    e.base -= stride * all[n].from;
+    stride *= all[n].places();
+  }
+  return e;
+}
+
+// The number of the array that holds it.
+std::size_t SumPlanner::plan(const Expr& body, ReductionOp op, std::span<const Extent> all, std::size_t free) {
+  for (const Known& k : known_) {
+    if (k.body == body && k.op == op && k.free == free &&
+        std::equal(k.all.begin(), k.all.end(), all.begin(), all.end()))
+      return k.number;
+  }
+  if (++depth_ > deepest_sum) throw Error(ErrorKind::limit, "sums within sums are nested too deep");
+  FieldSum s;
+  s.op = op;
+  s.free = free;
+  std::vector<std::int64_t> strides(all.size(), 0);
+  std::int64_t elements = 1;
+  for (std::size_t k = free; k-- > 0;) {
+    strides[k] = elements;
+    elements *= all[k].places();
+  }
+  s.elements = static_cast<std::size_t>(elements);
+  Cuts cuts(all);
+  cuts.add(body, layout_);
+  s.boxes = boxes_of(cuts, "a sum");
+  const BodyReader::SumEntry inner = [&](const Expr& e) { return entry(e, all); };
+  for (FieldBox& box : s.boxes) {
+    FieldBox::Row r;
+    r.value = BodyReader(layout_, box, inner)(body);
+    r.strides = strides;
+    for (std::size_t k = 0; k < free; ++k) r.base -= strides[k] * all[k].from;
+    box.rows.push_back(std::move(r));
+  }
+  sums_.push_back(std::move(s));
+  --depth_;
+  const std::size_t number = layout_.arrays() + sums_.size() - 1;
+  known_.push_back({body, op, {all.begin(), all.end()}, free, number});
+  return number;
+}
+
+}  // namespace boreon
