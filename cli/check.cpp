@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include "derive.hpp"
+#include "loops.hpp"
 
 namespace boreon::cli {
 namespace {
@@ -118,6 +119,7 @@ Answer orders_of_model(const CheckRequest& r) {
 }
 
 Answer answer_to(const CheckRequest& r) {
+  if (r.loops) return check_in_loops(r);
   if (r.order) {
     if (r.certify || !r.at.empty() || r.points.get() != 0)
       throw Error(ErrorKind::usage, "--order goes alone: it chooses its own places");
@@ -146,6 +148,7 @@ void CheckRequest::declare(Declaration& d) {
   d.add("--certify", certify,
         "digits that double precision loses at the start values, or at --at, by rigorous arithmetic");
   d.add("--order", order, "the order with which differences on the grid of a model approach its derivatives");
+  d.add("--loops", loops, "the Jacobian of fields that are not written out, at full size, along random directions");
   d.add("--at", at, "with --certify: where an expression is looked at, \"x=1/3, y=2\"").formulas();
 }
 
@@ -155,6 +158,7 @@ Command check_command() {
                                "  boreon check model.toml --points 20\n"
                                "  boreon check model.toml --certify\n"
                                "  boreon check model.toml --order\n"
+                               "  boreon check plate.toml --loops\n"
                                "  boreon check \"(1 - cos(x))/x^2\" --certify --at \"x=1e-6\"\n"
                                "  boreon check \"x^2*sin(y)\"\n"
                                "  boreon check \"tan(x) = sin(x)/cos(x)\"\n",

@@ -21,6 +21,7 @@ struct CheckRequest : DeriveRequest {
   Option<std::size_t> points{0};
   Option<bool> certify{false};
   Option<bool> order{false};
+  Option<bool> loops{false};
   Option<std::string> at;
 
   void declare(Declaration& d) override;

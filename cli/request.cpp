@@ -146,14 +146,18 @@ Range range_in(const std::string& text, const ParseContext& context, const char*
   return *r;
 }
 
-Model model_of(const Request& r) {
-  if (r.inputs.size() != 1) throw Error(ErrorKind::usage, fmt::format("{} takes one model file", r.command));
+ParameterValues parameter_values(const Request& r) {
   ParameterValues values;
   for (const std::string& s : r.set) {
     for (const auto& [name, value] : assignments(s, "--set"))
       values.emplace_back(name, value.is_number() ? value.number() : Number::from_double(evaluate(value)));
   }
-  Model model = load_model(r.inputs[0], values);
+  return values;
+}
+
+Model model_of(const Request& r) {
+  if (r.inputs.size() != 1) throw Error(ErrorKind::usage, fmt::format("{} takes one model file", r.command));
+  Model model = load_model(r.inputs[0], parameter_values(r));
   for (const Warning& w : model.warnings)
     r.warn(fmt::format("{}:{}:{}: {}", w.position.file, w.position.line, w.position.column, w.message));
   return model;

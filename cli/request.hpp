@@ -60,6 +60,8 @@ struct Answer {
 enum class Limit : std::uint8_t { none, work, memory };
 [[nodiscard]] Limit limit_reached(const Error& e);
 [[nodiscard]] bool is_model(const std::string& input);
+/// What --set gives.
+[[nodiscard]] ParameterValues parameter_values(const Request& r);
 /// The model of the request with --set applied.
 [[nodiscard]] Model model_of(const Request& r);
 /// The names that --assume, --set and --unknown declare, for reading expressions: a name that --set gives a value

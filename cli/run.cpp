@@ -10,34 +10,11 @@
 
 #include "command.hpp"
 #include "sensitivity.hpp"
+#include "simulate.hpp"
 #include "values.hpp"
 
 namespace boreon::cli {
 namespace {
-
-struct SimulateRequest : Request, SolverChoice, FigureOptions, MonteCarloOption {
-  Option<int> digits{0};
-  Option<std::optional<double>> until;
-  Option<std::optional<std::size_t>> samples;
-  Option<std::string> method{"bdf"};
-  Option<std::string> at_bound{"stop"};
-  Option<bool> no_check{false};
-
-  void declare(Declaration& d) override {
-    declare_solver(d);
-    d.add("--digits", digits, "significant digits of the values (6; --json and --out have all)").within(1, 17);
-    d.add("--until", until, "end of the run (default: the model's)");
-    d.add("--samples", samples, "number of output times").within(2, 100000000);
-    d.add("--method", method, "bdf (stiff) or adams").one_of({"bdf", "adams"});
-    d.add("--at-bound", at_bound, "where an unknown crosses its bound: stop, warn or ignore")
-        .one_of({"stop", "warn", "ignore"});
-    d.add("--plot", plot, "figure of the run, .png or .svg");
-    d.add("--show", show, "unknowns and outputs in the figure: n_e,energy");
-    declare_axes(d, "logarithmic time axis");
-    d.add("--no-check", no_check, "skip the repetition with tighter tolerances");
-    declare_draws(d);
-  }
-};
 
 // How far a run agrees with one of tighter tolerances, at every sample and for every state and output against its own
 // size.
@@ -159,6 +136,7 @@ void warn_of_undefined_outputs(const Request& r, const System& s, const TimeResu
 
 Answer answer_to(const SimulateRequest& r) {
   if (!is_model(r.inputs.at(0))) throw Error(ErrorKind::usage, "simulate takes a model file (.toml)");
+  if (r.loops) return simulate_in_loops(r);
   const Model m = model_of(r);
   const System s = time_system(m);
   TimeOptions o;
@@ -242,7 +220,8 @@ Command simulate_command() {
   return command<SimulateRequest>("simulate", "run a model in time",
                                   "  boreon simulate model.toml --until 600\n"
                                   "  boreon simulate model.toml --until 600 --out run.csv --plot run.png\n"
-                                  "  boreon simulate model.toml --method adams --samples 2001\n",
+                                  "  boreon simulate model.toml --method adams --samples 2001\n"
+                                  "  boreon simulate plate.toml --loops --threads 2 --save end.vti --plot end.png\n",
                                   answer_to);
 }
 

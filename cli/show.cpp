@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: MIT
 // show: expressions and models typeset.
 #include "command.hpp"
+#include "loops.hpp"
 #include "show_model.hpp"
 
 namespace boreon::cli {
@@ -13,7 +14,16 @@ bool plain_symbol(const Expr& x, Expr& result) {
   return true;
 }
 
-Answer shown(const Request& r) {
+struct ShowRequest : Request {
+  Option<bool> loops{false};
+
+  void declare(Declaration& d) override {
+    d.add("--loops", loops, "the fields of a model as loops: boxes of places, what holds on them, derivatives");
+  }
+};
+
+Answer shown(const ShowRequest& r) {
+  if (r.loops) return show_in_loops(r);
   Answer a;
   if (is_model(r.inputs.at(0))) return show_model(r);
   const Assumed assumed = assumptions_of(r);
@@ -46,9 +56,10 @@ Expr plain_names(const Expr& e) {
 }
 
 Command show_command() {
-  return command<Request>("show", "typeset a model or an expression",
+  return command<ShowRequest>("show", "typeset a model or an expression",
                           "  boreon show model.toml\n"
                           "  boreon show model.toml --format unicode\n"
+                          "  boreon show plate.toml --loops\n"
                           "  boreon show \"exp(-x^2/(4*D*t))/sqrt(4*pi*D*t)\" --format latex\n",
                           shown);
 }

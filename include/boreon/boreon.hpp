@@ -3,6 +3,7 @@
 #pragma once
 
 #include "boreon/algebra.hpp"              // IWYU pragma: export
+#include "boreon/array_file.hpp"           // IWYU pragma: export
 #include "boreon/arrays.hpp"               // IWYU pragma: export
 #include "boreon/bindings.hpp"             // IWYU pragma: export
 #include "boreon/calculus.hpp"             // IWYU pragma: export
@@ -17,7 +18,8 @@
 #include "boreon/evaluate.hpp"             // IWYU pragma: export
 #include "boreon/evidence.hpp"             // IWYU pragma: export
 #include "boreon/expr.hpp"                 // IWYU pragma: export
-#include "boreon/fields.hpp"
+#include "boreon/field_run.hpp"            // IWYU pragma: export
+#include "boreon/fields.hpp"               // IWYU pragma: export
 #include "boreon/figure.hpp"               // IWYU pragma: export
 #include "boreon/fourier_integral.hpp"     // IWYU pragma: export
 #include "boreon/function.hpp"             // IWYU pragma: export

@@ -110,7 +110,8 @@ struct FieldBox {
   };
   std::vector<Row> rows;
   std::vector<FieldEntry> entries;
-  std::vector<Expr> symbols;  ///< of the entries
+  std::vector<Expr> symbols;   ///< of the entries
+  std::vector<Expr> elements;  ///< what was written for them, in the symbols of places
   [[nodiscard]] std::size_t places() const;
 };
 
@@ -129,7 +130,8 @@ struct FieldSum {
 /// several indices, places that are not affine).
 class FieldPlan {
  public:
-  FieldPlan(FieldSystem system, FieldSizes sizes);
+  /// `whole_diagonal`: the Jacobian of the unknowns has an entry for each place of its diagonal, also where it is 0.
+  FieldPlan(FieldSystem system, FieldSizes sizes, bool whole_diagonal = false);
 
   [[nodiscard]] const FieldSystem& system() const { return *system_; }
   [[nodiscard]] std::shared_ptr<const FieldSystem> shared_system() const { return system_; }
@@ -150,6 +152,8 @@ class FieldPlan {
   [[nodiscard]] SparsityPattern pattern(unsigned threads = 1) const;
   /// Entries of the row that has most of them.
   [[nodiscard]] std::size_t widest_row() const;
+  /// A body or a term as it was written: elements with the names of indices.
+  [[nodiscard]] Expr as_written(const FieldBox& box, const Expr& e) const;
   /// "[1 .. 9, 0]".
   [[nodiscard]] std::string text_of(const FieldBox& box) const;
 

@@ -24,6 +24,7 @@
 namespace boreon BOREON_API {
 
 struct CheckOptions;
+struct FieldProblem;
 struct FitProblem;
 struct OptimisationProblem;
 
@@ -235,6 +236,13 @@ using ParameterValues = std::vector<std::pair<std::string, Number>>;
 /// The same from a text; `path` is used in messages.
 [[nodiscard]] Model parse_model(std::string_view toml, const std::string& path = "model",
                                 const ParameterValues& values = {});
+
+/// The fields of a model file without writing out a single element: time and memory for it do not depend on the sizes.
+/// Throws Error(unsupported) for what only models that are written out can do: plain unknowns in equations with arrays
+/// around them, second order in time, fits, optimisation, tables of data, integrals over time; each error says which.
+[[nodiscard]] FieldProblem field_problem(const std::string& path, const ParameterValues& values = {});
+[[nodiscard]] FieldProblem parse_field_problem(std::string_view toml, const std::string& path = "model",
+                                               const ParameterValues& values = {});
 
 /// How fast the differences of one operator in an equation approach its derivatives, at one kind of place.
 struct GridOrder {

@@ -25,6 +25,16 @@ Expr entry_symbol(std::size_t number) {
                              Assumptions::from_bits(static_cast<std::uint16_t>(real.bits() | entry_mark)));
 }
 
+Expr with_index_names(const Expr& e, std::span<const std::string> names) {
+  Rebuild pass([&](const Expr& x, Expr& result) {
+    const auto k = x.is(Kind::symbol) ? dimension_of_place(x) : std::nullopt;
+    if (!k || *k >= names.size() || !is_identifier(names[*k]) || is_reserved_word(names[*k])) return false;
+    result = Symbol(names[*k], {Assumption::integer});
+    return true;
+  });
+  return pass(e);
+}
+
 std::string text_of_places(std::span<const std::int64_t> from, std::span<const std::int64_t> to) {
   std::string text;
   for (std::size_t k = 0; k < from.size(); ++k) {
@@ -34,16 +44,7 @@ std::string text_of_places(std::span<const std::int64_t> from, std::span<const s
   return text + "]";
 }
 
-// In the names of indices.
-std::string BodyReader::shown(const Expr& e) const {
-  Rebuild pass([&](const Expr& x, Expr& result) {
-    const auto k = x.is(Kind::symbol) ? dimension_of_place(x) : std::nullopt;
-    if (!k || *k >= box_.names.size() || box_.names[*k].empty()) return false;
-    result = Symbol(box_.names[*k], {Assumption::integer});
-    return true;
-  });
-  return to_text(pass(e), {80});
-}
+std::string BodyReader::shown(const Expr& e) const { return to_text(with_index_names(e, box_.names), {80}); }
 
 Rebuild::Replace BodyReader::rules() const {
   return [this](const Expr& e, Expr& result) {
@@ -170,7 +171,7 @@ Expr BodyReader::element(const Expr& e) const {
     found.base += array->strides[d] * (a->constant - shift - range.from);
     for (std::size_t k = 0; k < found.strides.size(); ++k) found.strides[k] += array->strides[d] * a->factors[k];
   }
-  return entry(std::move(found));
+  return entry(std::move(found), e);
 }
 
 // Places that are found in arrays of whole numbers, or that several indices wrap: one number for each place of the box.
@@ -196,7 +197,7 @@ Expr BodyReader::gathered(const Expr& e, const ArrayLayout& array, std::span<con
   found.array = array.array;
   found.strides.assign(box_.from.size(), 0);
   found.table = std::move(table);
-  return entry(std::move(found));
+  return entry(std::move(found), e);
 }
 
 Expr BodyReader::sum(const Expr& e) const {
@@ -208,10 +209,10 @@ Expr BodyReader::sum(const Expr& e) const {
     if (e.reduction_op() == ReductionOp::product) return 1;
     throw Error(ErrorKind::domain, "the least or greatest of no values at all has no value: its range is empty");
   }
-  return entry(sum_(e));
+  return entry(sum_(e), e);
 }
 
-Expr BodyReader::entry(FieldEntry e) const {
+Expr BodyReader::entry(FieldEntry e, const Expr& written) const {
   // a dimension of one place goes into the number
   for (std::size_t k = 0; k < e.strides.size(); ++k) {
     if (box_.from[k] != box_.to[k]) continue;
@@ -226,6 +227,7 @@ Expr BodyReader::entry(FieldEntry e) const {
   }
   box_.entries.push_back(std::move(e));
   box_.symbols.push_back(entry_symbol(box_.entries.size() - 1));
+  box_.elements.push_back(written);
   return box_.symbols.back();
 }
 

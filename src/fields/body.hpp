@@ -32,7 +32,7 @@ class BodyReader {
   [[nodiscard]] Expr element(const Expr& e) const;
   [[nodiscard]] Expr decided(const Expr& relation) const;
   [[nodiscard]] Expr piecewise(const Expr& e) const;
-  [[nodiscard]] Expr entry(FieldEntry e) const;
+  [[nodiscard]] Expr entry(FieldEntry e, const Expr& written) const;
   [[nodiscard]] Expr sum(const Expr& e) const;
   [[nodiscard]] std::string shown(const Expr& e) const;
   [[nodiscard]] Expr gathered(const Expr& e, const ArrayLayout& array, std::span<const Expr> places) const;
@@ -41,6 +41,9 @@ class BodyReader {
   FieldBox& box_;
   const SumEntry& sum_;
 };
+
+/// For messages and people: the symbols of places as the indices that count them.
+[[nodiscard]] Expr with_index_names(const Expr& e, std::span<const std::string> names);
 
 /// Numbers with places from..to of a box, as for messages: "i = 1 .. 9" by dimension.
 [[nodiscard]] std::string text_of_places(std::span<const std::int64_t> from, std::span<const std::int64_t> to);

@@ -193,6 +193,32 @@ void derive_box(FieldBox& box) {
   }
 }
 
+// An entry of its own for each row, if only a 0.
+void add_diagonal(FieldBox& box) {
+  for (FieldBox::Row& r : box.rows) {
+    FieldEntry own;
+    own.base = r.base;
+    own.strides = r.strides;
+    for (std::size_t k = 0; k < own.strides.size(); ++k) {
+      if (box.from[k] != box.to[k]) continue;
+      own.base += own.strides[k] * box.from[k];
+      own.strides[k] = 0;
+    }
+    std::size_t n = 0;
+    while (n < box.entries.size() &&
+           (box.entries[n].array != FieldEntry::state || box.entries[n].table || box.entries[n].base != own.base ||
+            box.entries[n].strides != own.strides))
+      ++n;
+    if (std::any_of(r.terms.begin(), r.terms.end(), [&](const FieldTerm& t) { return t.entry == n; })) continue;
+    if (n == box.entries.size()) {
+      box.entries.push_back(own);
+      box.symbols.push_back(entry_symbol(n));
+      box.elements.push_back(0);
+    }
+    r.terms.push_back({n, 0});
+  }
+}
+
 }  // namespace
 
 std::size_t FieldBox::places() const {
@@ -203,7 +229,7 @@ std::size_t FieldBox::places() const {
 
 Expr FieldPlan::place(std::size_t dimension) { return place_symbol(dimension); }
 
-FieldPlan::FieldPlan(FieldSystem system, FieldSizes sizes)
+FieldPlan::FieldPlan(FieldSystem system, FieldSizes sizes, bool whole_diagonal)
     : system_(std::make_shared<const FieldSystem>(std::move(system))) {
   const FieldLayout layout(*system_, sizes);
   rows_ = static_cast<std::size_t>(layout.rows());
@@ -221,7 +247,10 @@ FieldPlan::FieldPlan(FieldSystem system, FieldSizes sizes)
     }
     planner.add(together, boxes_);
   }
-  for (FieldBox& b : boxes_) derive_box(b);
+  for (FieldBox& b : boxes_) {
+    derive_box(b);
+    if (whole_diagonal && system_->results.empty()) add_diagonal(b);
+  }
   try {
     require_no_derived_sums();
     for (FieldBox& b : boxes_) order_terms(b);
@@ -268,6 +297,17 @@ std::size_t FieldPlan::widest_row() const {
     for (const FieldBox::Row& r : b.rows) most = std::max(most, r.terms.size());
   }
   return most;
+}
+
+Expr FieldPlan::as_written(const FieldBox& box, const Expr& e) const {
+  Rebuild pass([&](const Expr& x, Expr& result) {
+    if (!x.is(Kind::symbol)) return false;
+    const auto at = std::find(box.symbols.begin(), box.symbols.end(), x);
+    if (at == box.symbols.end()) return false;
+    result = box.elements[static_cast<std::size_t>(at - box.symbols.begin())];
+    return true;
+  });
+  return with_index_names(pass(e), box.names);
 }
 
 std::string FieldPlan::text_of(const FieldBox& box) const {

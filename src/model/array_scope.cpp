@@ -53,8 +53,8 @@ std::vector<std::pair<Expr, Expr>> DeclaredArray::at(std::size_t number) const {
   return place_of(named.dimensions, indices, number);
 }
 
-DeclaredArray& ArrayScope::add(DeclaredArray array) {
-  array.wanted.assign(array.info.elements(), 0);
+DeclaredArray& ArrayScope::add(DeclaredArray array, bool elements) {
+  if (elements) array.wanted.assign(array.info.elements(), 0);
   arrays_.push_back(std::move(array));
   DeclaredArray& a = arrays_.back();
   if (a.info.what != ModelArray::What::output) by_name_[a.info.name] = &a;

@@ -48,7 +48,8 @@ struct DeclaredArray {
 class ArrayScope {
  public:
   [[nodiscard]] bool empty() const { return arrays_.empty(); }
-  DeclaredArray& add(DeclaredArray array);
+  /// `elements`: they will be asked for one by one.
+  DeclaredArray& add(DeclaredArray array, bool elements = true);
   [[nodiscard]] DeclaredArray* find(const std::string& name) const;
   [[nodiscard]] std::deque<DeclaredArray>& all() { return arrays_; }
 

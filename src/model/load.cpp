@@ -11,7 +11,7 @@
 
 namespace boreon {
 
-Model Loader::run() {
+void Loader::declarations() {
   reader_.require_keys(
       reader_.root(), "a model file",
       {"title", "independent", "indices", "grid", "parameters", "correlations", "unknowns", "functions", "tables",
@@ -44,6 +44,10 @@ Model Loader::run() {
   fits();
   optimise();
   run_settings();
+}
+
+Model Loader::run() {
+  declarations();
   resolve();
   check();
   return std::move(model_);

@@ -4,6 +4,7 @@
 #include <cmath>
 #include <filesystem>
 
+#include "boreon/array_file.hpp"
 #include "boreon/bindings.hpp"
 #include "boreon/csv_table.hpp"
 #include "boreon/traverse.hpp"
@@ -13,6 +14,7 @@ namespace boreon {
 namespace {
 
 constexpr std::size_t most_elements = 50'000'000;
+constexpr std::size_t most_open_elements = std::size_t{1} << 44U;  // that are not written out
 constexpr std::size_t deepest = 200;  // definitions that are read because of each other
 
 std::string trimmed(const std::string& s) {
@@ -69,8 +71,8 @@ void Loader::indices() {
                                *numbers.to.word()),
                    at);
     if (std::int64_t places = 0; __builtin_sub_overflow(*numbers.to.word(), *numbers.from.word(), &places) ||
-                                 places >= static_cast<std::int64_t>(most_elements))
-      reader_.fail(ErrorKind::limit, fmt::format("the index {} has more than {} places", r.name, most_elements), at);
+                                 places >= static_cast<std::int64_t>(open_ ? most_open_elements : most_elements))
+      reader_.fail(ErrorKind::limit, fmt::format("the index {} has too many places", r.name), at);
     context_.names.emplace(r.name, Symbol(r.name, {Assumption::integer}));
     context_.indices.emplace(r.name, r);
     ranges_.emplace(r.name, numbers);
@@ -152,8 +154,11 @@ DeclaredArray& Loader::declare_array(const ArrayHead& head, ModelArray::What wha
     a.indices.push_back(context_.names.at(p));
     const IndexRange& d = a.info.dimensions.back();
     const auto extent = static_cast<std::size_t>(*d.to.word() - *d.from.word()) + 1;
-    if (extent > most_elements / elements)
-      reader_.fail(ErrorKind::limit, fmt::format("{} has more than {} elements", head.name, most_elements), at);
+    if (extent > (open_ ? most_open_elements : most_elements) / elements)
+      reader_.fail(ErrorKind::limit,
+                   fmt::format("{} has more than {} elements{}", head.name, open_ ? most_open_elements : most_elements,
+                               open_ ? "" : "; simulate --loops does not write them out"),
+                   at);
     elements *= extent;
   }
   if (const auto* t = node.as_table()) {
@@ -170,7 +175,7 @@ DeclaredArray& Loader::declare_array(const ArrayHead& head, ModelArray::What wha
     }
     default: a.named.head = definition_symbol(head.name);
   }
-  return scope_.add(std::move(a));
+  return scope_.add(std::move(a), !open_);
 }
 
 // Those of [parameters] with an index; plain ones, which sizes are made of, come first.
@@ -255,6 +260,10 @@ void Loader::file_values(DeclaredArray& a, const toml::node& node) {
                  fmt::format("the file '{}' of {} cannot be read; its path is relative to the model file",
                              path.string(), a.info.name),
                  reader_.position(node));
+  if (path.extension() == ".npy") {
+    npy_values(a, path.string(), reader_.position(node));
+    return;
+  }
   std::vector<std::vector<double>> rows;
   try {
     rows = read_csv_numbers(path.string());
@@ -280,6 +289,25 @@ void Loader::file_values(DeclaredArray& a, const toml::node& node) {
   a.whole_numbers = std::all_of(a.values.begin(), a.values.end(), [](const Number& v) { return v.is_integer(); });
 }
 
+void Loader::npy_values(DeclaredArray& a, const std::string& path, const SourcePosition& at) {
+  NumberArray read;
+  try {
+    read = read_npy(path);
+  } catch (const Error& e) {
+    reader_.fail(e.kind(), e.message(), at);
+  }
+  std::vector<std::size_t> wanted;
+  for (const IndexRange& d : a.info.dimensions)
+    wanted.push_back(static_cast<std::size_t>(*d.to.word() - *d.from.word() + 1));
+  if (read.shape != wanted)
+    reader_.fail(ErrorKind::shape,
+                 fmt::format("{} has the shape {}, the array in '{}' {}", a.info.name, fmt::join(wanted, " x "),
+                             a.info.source, fmt::join(read.shape, " x ")),
+                 at);
+  for (const double v : read.values) a.values.push_back(Number::shortest_decimal(v));
+  a.whole_numbers = std::all_of(a.values.begin(), a.values.end(), [](const Number& v) { return v.is_integer(); });
+}
+
 void Loader::array_unknown(const ArrayHead& head, const toml::node& node, const SourcePosition& at) {
   declare(head.name, "unknown", at);
   DeclaredArray& a = declare_array(head, ModelArray::What::unknown, node, at);
@@ -300,8 +328,8 @@ void Loader::array_unknown(const ArrayHead& head, const toml::node& node, const 
   if (start != nullptr) starts_.push_back({&a, formula(*start, fmt::format("the start of {}", head.name)), false, at});
   if (start != nullptr) a.info.given = starts_.back().given;
   const Expr args[] = {model_.independent};
-  for (std::size_t n = 0; n < a.info.elements(); ++n) {
-    u.name = a.info.element(n);
+  for (std::size_t n = 0; n < (open_ ? 1 : a.info.elements()); ++n) {
+    u.name = open_ ? a.info.name : a.info.element(n);
     u.symbol = Symbol(u.name);
     u.function = UnknownFunction(u.name).call(args);
     model_.unknowns.push_back(u);
@@ -434,7 +462,7 @@ void Loader::definition_body(NamedExpression& e) {
       }
       d.named = {definition_symbol(e.name), d.info.dimensions};
       context_.names.erase(e.name);
-      scope_.add(std::move(d));
+      scope_.add(std::move(d), !open_);
     }
   }
   reading_.pop_back();
@@ -466,7 +494,7 @@ void Loader::output_body(NamedExpression& e, const toml::node& node) {
       for (std::size_t k = 0; k < value.rank(); ++k)
         d.info.dimensions.push_back({d.indices[k].name(), 0, value.shape()[k] - 1, false});
       d.named.dimensions = d.info.dimensions;
-      scope_.add(std::move(d));
+      scope_.add(std::move(d), !open_);
       e.name.clear();
       return;
     }

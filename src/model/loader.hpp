@@ -21,6 +21,7 @@
 
 #include "arrays/write_out.hpp"
 #include "boreon/arrays.hpp"
+#include "boreon/fields.hpp"
 #include "boreon/grid.hpp"
 #include "boreon/model.hpp"
 #include "boreon/names.hpp"
@@ -30,6 +31,8 @@
 
 namespace boreon {
 
+struct FieldProblem;
+
 class Loader {
  public:
   Loader(std::string_view text, const std::string& path, const ParameterValues& values)
@@ -37,6 +40,8 @@ class Loader {
     model_.path = path;
   }
   [[nodiscard]] Model run();
+  /// Arrays stay as they are: see load_open.cpp.
+  [[nodiscard]] FieldProblem run_open();
 
  private:
   // An equation that holds for a range of indices, or for one element.
@@ -53,6 +58,7 @@ class Loader {
     [[nodiscard]] int specificity() const { return 2 * literals + (conditional() ? 1 : 0); }
   };
 
+  void declarations();
   using Entries = std::vector<std::pair<const toml::key*, const toml::node*>>;
 
   [[nodiscard]] const toml::table* section(const char* name) const;
@@ -94,6 +100,7 @@ class Loader {
   void array_parameters();
   void array_values(DeclaredArray& a, const toml::node& node);
   void file_values(DeclaredArray& a, const toml::node& node);
+  void npy_values(DeclaredArray& a, const std::string& path, const SourcePosition& at);
   void array_unknown(const ArrayHead& head, const toml::node& node, const SourcePosition& at);
   void array_rates(const ArrayHead& head, const toml::node& node, const SourcePosition& at);
   void array_formulas();
@@ -125,6 +132,17 @@ class Loader {
   void put_in_starts(const std::function<Expr(const Expr&, const SourcePosition&)>& resolve);
   void parameters_in_use();
   void write_optimum();
+
+  // load_open.cpp
+  [[nodiscard]] Expr with_plain_heads(const Expr& e) const;
+  void require_open_sections() const;
+  void open_formulas(FieldSystem& s, Resolver& resolver);
+  void open_data(FieldSystem& s);
+  void open_equations(FieldProblem& p, Resolver& resolver);
+  void open_equation(FieldProblem& p, const Family& f, const Expr& residual, std::size_t target);
+  void open_starts(FieldProblem& p, Resolver& resolver);
+  void open_outputs(FieldProblem& p, Resolver& resolver);
+  [[nodiscard]] std::size_t target_of(const FieldSystem& s, const Family& f, const Expr& residual) const;
 
   // load_families.cpp
   /// The declared indices that are free in these, with their ranges.
@@ -206,6 +224,7 @@ class Loader {
   };
   std::map<DeclaredArray*, std::vector<Owner>> owners_;
   std::size_t written_equations_ = 0;  // those of families come first
+  bool open_ = false;                 // no element is written out
   std::map<std::string, std::pair<std::string, SourcePosition>> declared_;
   std::vector<FunctionHead> heads_;
   std::set<std::string> used_;

@@ -2,6 +2,8 @@
 // What a loaded model answers.
 #include "boreon/model.hpp"
 
+#include "boreon/field_run.hpp"
+
 #include <fmt/format.h>
 #include <fmt/ranges.h>
 
@@ -15,12 +17,24 @@
 
 namespace boreon {
 
-Model load_model(const std::string& path, const ParameterValues& values) {
+namespace {
+
+std::string text_of_file(const std::string& path) {
   std::ifstream file(path, std::ios::binary);
   if (!file) throw Error(ErrorKind::io, fmt::format("the model file '{}' cannot be read; is the path right?", path));
-  const std::string text{std::istreambuf_iterator<char>(file), std::istreambuf_iterator<char>()};
+  std::string text{std::istreambuf_iterator<char>(file), std::istreambuf_iterator<char>()};
   if (file.bad()) throw Error(ErrorKind::io, fmt::format("the model file '{}' cannot be read", path));
-  return parse_model(text, path, values);
+  return text;
+}
+
+}  // namespace
+
+Model load_model(const std::string& path, const ParameterValues& values) {
+  return parse_model(text_of_file(path), path, values);
+}
+
+FieldProblem field_problem(const std::string& path, const ParameterValues& values) {
+  return parse_field_problem(text_of_file(path), path, values);
 }
 
 std::string to_string(const ModelTable& table) {

@@ -43,9 +43,9 @@ const std::map<std::string, std::vector<std::string>> public_headers{
     {"program", {"native", "program"}},
     {"fields", {"fields"}},
     {"solvers",
-     {"continuation", "jacobian_comparison", "least_squares", "linear_response", "optimisation", "roots", "sensitivity",
+     {"continuation", "field_run", "jacobian_comparison", "least_squares", "linear_response", "optimisation", "roots", "sensitivity",
       "solvers", "system"}},
-    {"model", {"csv_table", "model"}},
+    {"model", {"array_file", "csv_table", "model"}},
     {"report", {"figure", "output_file", "plot"}},
     {"cli", {"boreon"}}};
 

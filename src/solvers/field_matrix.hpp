@@ -1,0 +1,68 @@
+// SPDX-License-Identifier: MIT
+// The Jacobian of fields in compressed rows for SUNDIALS, or none where its factors would not fit.
+#pragma once
+
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "boreon/field_run.hpp"
+#include "solvers/incomplete_factors.hpp"
+#include "solvers/sundials_support.hpp"
+
+namespace boreon {
+
+/// f(number of the row) for all rows of an equation on a box.
+template <class F>
+void for_each_row(const FieldBox& box, const FieldBox::Row& row, const F& f) {
+  std::vector<std::int64_t> place = box.from;
+  for (;;) {
+    std::int64_t at = row.base;
+    for (std::size_t k = 0; k < place.size(); ++k) at += row.strides[k] * place[k];
+    f(static_cast<std::size_t>(at));
+    std::size_t k = place.size();
+    while (k > 0 && place[k - 1] == box.to[k - 1]) {
+      place[k - 1] = box.from[k - 1];
+      --k;
+    }
+    if (k == 0) return;
+    ++place[k - 1];
+  }
+}
+
+class FieldMatrix {
+ public:
+  FieldMatrix(const FieldPlan& plan, const FieldProblem& problem, unsigned threads, bool native,
+              const SundialsContext& context);
+  ~FieldMatrix();
+  FieldMatrix(const FieldMatrix&) = delete;
+  FieldMatrix& operator=(const FieldMatrix&) = delete;
+
+  [[nodiscard]] SUNMatrix matrix() const noexcept { return matrix_; }  ///< null: GMRES
+  [[nodiscard]] SUNLinearSolver solver() const noexcept { return solver_; }
+  [[nodiscard]] std::string description() const;
+  /// The Jacobian; false if an entry is not finite.
+  [[nodiscard]] bool fill(double time, const double* state, SUNMatrix target) const;
+  /// c - J for rows with a rate, -J for the others.
+  [[nodiscard]] bool fill_corrector(double time, const double* state, double c, const std::vector<char>& algebraic,
+                                    SUNMatrix target) const;
+
+  /// Whether GMRES has incomplete factors to begin with.
+  [[nodiscard]] bool preconditioned() const noexcept { return incomplete_.has_value(); }
+  /// Those of 1 - c*J, or c - J for rows with a rate and -J for the others. False if there are none.
+  [[nodiscard]] bool prepare(double time, const double* state, double c, const std::vector<char>& algebraic);
+  void precondition(const double* right, double* solution) const { incomplete_->solve(right, solution); }
+
+ private:
+  const FieldProblem& problem_;
+  unsigned threads_;
+  std::size_t n_;
+  std::optional<FieldKernel> kernel_;
+  SparsityPattern pattern_;
+  std::vector<double> values_;
+  std::optional<IncompleteFactors> incomplete_;
+  SUNMatrix matrix_ = nullptr;
+  SUNLinearSolver solver_ = nullptr;
+};
+
+}  // namespace boreon
