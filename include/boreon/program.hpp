@@ -149,6 +149,7 @@ struct IndexTable {
 struct RowLoop {
   Program body;
   std::size_t rows = 0;
+  std::size_t all_rows = 0;  ///< of all calls that walk an array together, if more than `rows`: what caches are asked for
   std::vector<IndexTable> tables;
   struct Place {
     std::uint32_t group = 0;  ///< of the inputs (or Program::scratch_group), of the outputs

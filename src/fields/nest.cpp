@@ -169,6 +169,7 @@ class FieldNest::Builder {
       }
     }
     loop.rows = nest_.block_;
+    loop.all_rows = nest_.places_;
     for (const std::int64_t s : steps_) {
       IndexTable t;
       if (s >= 0) {
@@ -274,48 +275,71 @@ void FieldNest::run(std::size_t first_line, std::size_t last_line, const NestMem
   double* const values = at + outputs_.size();
   const std::size_t rank = from_.size();
   const std::int64_t along = rank == 0 ? 1 : to_[inner_] - from_[inner_] + 1;
+  // The place of the first line; those after it are reached by steps.
   std::array<std::int64_t, most_dimensions> place{};
   std::copy(from_.begin(), from_.end(), place.begin());
-  for (std::size_t line = first_line; line < last_line; ++line) {
-    std::size_t rest = line;
-    for (std::size_t k = rank; k-- > 0;) {
-      if (k == inner_) continue;
-      const auto n = static_cast<std::size_t>(to_[k] - from_[k] + 1);
-      place[k] = from_[k] + static_cast<std::int64_t>(rest % n);
-      places[k] = static_cast<double>(place[k]);
-      rest /= n;
+  std::size_t rest = first_line;
+  for (std::size_t k = rank; k-- > 0;) {
+    if (k == inner_) continue;
+    const auto n = static_cast<std::size_t>(to_[k] - from_[k] + 1);
+    place[k] = from_[k] + static_cast<std::int64_t>(rest % n);
+    rest /= n;
+  }
+  const auto number = [&](const Stream& s) {
+    std::int64_t n = s.base - s.lead;
+    for (std::size_t k = 0; k < s.strides.size(); ++k) n += s.strides[k] * place[k];
+    return n;
+  };
+  // What moves along a line or from one to the next; the rest stays for the whole nest.
+  for (std::size_t g = 0; g < inputs_.size(); ++g) {
+    const Stream& s = inputs_[g];
+    switch (s.from) {
+      case Stream::From::array: in[g] = memory.arrays[s.array] + number(s); break;
+      case Stream::From::parameters: in[g] = memory.parameters + s.base; break;
+      case Stream::From::time: in[g] = memory.time; break;
+      case Stream::From::outer_place: in[g] = places + s.base; break;
+      case Stream::From::block_start: in[g] = places + rank; break;
+      case Stream::From::inner_place: in[g] = count; break;
+      case Stream::From::gathered: in[g] = gathered + s.slot * block_; break;
     }
+  }
+  for (std::size_t g = 0; g < outputs_.size(); ++g) out[g] = to_sink_ ? values : memory.output + number(outputs_[g]);
+  const auto move = [&](std::size_t k, std::int64_t by) {
+    for (std::size_t g = 0; g < inputs_.size(); ++g) {
+      if (inputs_[g].from == Stream::From::array && !inputs_[g].strides.empty()) in[g] += inputs_[g].strides[k] * by;
+    }
+    for (std::size_t g = 0; g < outputs_.size() && !to_sink_; ++g) {
+      if (!outputs_[g].strides.empty()) out[g] += outputs_[g].strides[k] * by;
+    }
+  };
+  const std::int64_t blocks_before = (along - 1) / static_cast<std::int64_t>(block_);  // of the last one of a line
+  const bool instructions = !program_->instructions.empty() || !program_->scratch.empty();
+  for (std::size_t k = 0; k < rank; ++k) places[k] = static_cast<double>(place[k]);
+  for (std::size_t line = first_line; line < last_line; ++line) {
     for (std::int64_t begin = 0; begin < along; begin += static_cast<std::int64_t>(block_)) {
       const std::int64_t here = std::min(along - begin, static_cast<std::int64_t>(block_));
-      if (rank != 0) place[inner_] = from_[inner_] + begin;
-      const auto address = [&](const Stream& s) {
-        std::int64_t n = s.base - s.lead;
-        for (std::size_t k = 0; k < s.strides.size(); ++k) n += s.strides[k] * place[k];
-        return n;
-      };
-      for (std::size_t g = 0; g < inputs_.size(); ++g) {
-        const Stream& s = inputs_[g];
-        switch (s.from) {
-          case Stream::From::array: in[g] = memory.arrays[s.array] + address(s); break;
-          case Stream::From::parameters: in[g] = memory.parameters + s.base; break;
-          case Stream::From::time: in[g] = memory.time; break;
-          case Stream::From::outer_place: in[g] = places + s.base; break;
-          case Stream::From::block_start:
-            places[rank] = static_cast<double>(place[inner_]);
-            in[g] = places + rank;
-            break;
-          case Stream::From::inner_place: in[g] = count; break;
-          case Stream::From::gathered:
-            in[g] = gathered + s.slot * block_;
+      if (begin > 0) move(inner_, static_cast<std::int64_t>(block_));
+      if (counts_) places[rank] = static_cast<double>(from_[inner_] + begin);
+      if (gathered_ > 0) {
+        for (const Stream& s : inputs_) {
+          if (s.from == Stream::From::gathered)
             gather(s, memory.arrays[s.array], line, begin, here, gathered + s.slot * block_);
         }
       }
-      for (std::size_t g = 0; g < outputs_.size(); ++g)
-        out[g] = to_sink_ ? values : memory.output + address(outputs_[g]);
-      if (!program_->instructions.empty() || !program_->scratch.empty())
-        executor_->instructions(in, out, scratch, work);
+      if (instructions) executor_->instructions(in, out, scratch, work);
       executor_->rows(0, 0, static_cast<std::size_t>(here), in, out, scratch, work);
       if (to_sink_) sink({values, static_cast<std::size_t>(here)});
+    }
+    if (line + 1 == last_line) break;
+    if (blocks_before > 0) move(inner_, -blocks_before * static_cast<std::int64_t>(block_));
+    for (std::size_t k = rank; k-- > 0;) {
+      if (k == inner_) continue;
+      const bool over = place[k] == to_[k];
+      const std::int64_t by = over ? from_[k] - to_[k] : 1;
+      place[k] += by;
+      places[k] = static_cast<double>(place[k]);
+      move(k, by);
+      if (!over) break;
     }
   }
 }

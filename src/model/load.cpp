@@ -145,6 +145,13 @@ void Loader::function_bodies() {
       c.described[a.name()] = "argument";
       c.functions.erase(a.name());
     }
+    if (c.arrays) {  // an argument hides an array of its name as well
+      c.arrays = [this, &f](const std::string& name) -> const NamedArray* {
+        const bool own = std::any_of(f.arguments.begin(), f.arguments.end(),
+                                     [&](const Symbol& a) { return a.name() == name; });
+        return own ? nullptr : array_named(name);
+      };
+    }
     f.body = expression(*f.node, fmt::format("the body of {}", f.name), c);
     if (is_condition(f.body))
       reader_.fail(ErrorKind::shape,

@@ -57,6 +57,20 @@ void Loader::check_count() const {
 }
 
 void Loader::check_unknowns(const Uses& uses) {
+  // Whether some element of the array of this one is of second order.
+  std::map<std::string, bool> by_array;
+  const auto moves = [&](const std::string& name) {
+    const std::size_t bracket = name.find('[');
+    if (bracket == std::string::npos) return false;
+    const std::string array = name.substr(0, bracket);
+    const auto [at, fresh] = by_array.emplace(array, false);
+    if (fresh) {
+      const auto first = uses.orders.lower_bound(array + "[");
+      for (auto u = first; u != uses.orders.end() && u->first.starts_with(array + "["); ++u)
+        at->second = at->second || u->second >= 2;
+    }
+    return at->second;
+  };
   const bool fitted = model_.equations.empty();
   for (Unknown& u : model_.unknowns) {
     const auto at = uses.orders.find(u.name);
@@ -73,6 +87,8 @@ void Loader::check_unknowns(const Uses& uses) {
                    fmt::format("{} has a derivative of order {}; introduce an unknown for its second derivative",
                                u.name, u.order),
                    u.position);
+    // Of an array whose walls are kept the others have rates.
+    if (u.rate_given && u.order == 0 && moves(u.name)) u.rate_given = false;
     if (u.rate_given && u.order < 2) {
       reader_.fail(ErrorKind::shape,
                    fmt::format("an initial rate is given for {}, but its equation is of {} order", u.name,

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: MIT
 // Arrays as they are: equations, starts and outputs of fields in index notation, no element written out.
 #include <algorithm>
+#include <limits>
 
 #include "arrays/element_parts.hpp"
 #include "boreon/bindings.hpp"
@@ -42,6 +43,12 @@ Expr with_replacement(const Expr& e, const Expr& from, const Expr& to) {
   return pass(e);
 }
 
+Expr raised(const Expr& head, std::int64_t by) {
+  std::vector<Expr> operands(head.operands().begin(), head.operands().end());
+  operands[2] += by;
+  return unknown_call(operands);
+}
+
 // Functions and tables put in; sums over elements are no sums to be found in closed form.
 Expr resolved_open(const Expr& e, Resolver& resolver) {
   std::vector<std::pair<Expr, Expr>> sums;
@@ -55,7 +62,17 @@ Expr resolved_open(const Expr& e, Resolver& resolver) {
     return true;
   });
   const Expr outer = take_out(e);
+  const auto refuse_integrals = [](const Expr& in) {
+    postorder(in, [&](const Expr& x) {
+      if (x.is(Kind::integral) && !unknown_calls({&x, 1}).empty())
+        throw Error(ErrorKind::unsupported,
+                    fmt::format("{} is an integral over unknowns, which works on models that are written out",
+                                to_text(x, {60})));
+    });
+  };
+  refuse_integrals(outer);
   Expr value = resolver.resolve(outer);
+  refuse_integrals(value);
   if (sums.empty()) return value;
   Rebuild put_back([&](const Expr& x, Expr& result) {
     const auto at = std::find_if(sums.begin(), sums.end(), [&](const auto& s) { return s.first == x; });
@@ -64,6 +81,26 @@ Expr resolved_open(const Expr& e, Resolver& resolver) {
     return true;
   });
   return put_back(value);
+}
+
+Expr at_places(const Expr& head, const std::vector<Expr>& places) {
+  return places.empty() ? head : element(head, places);
+}
+
+// Whether an element or a plain value is one of an unknown.
+bool is_unknown(const FieldSystem& s, const Expr& e) {
+  const auto parts = element_parts(e);
+  const Expr& head = parts ? parts->head : e;
+  return std::any_of(s.unknowns.begin(), s.unknowns.end(), [&](const Field& u) { return u.head == head; });
+}
+
+// The unknown that is the rate of another one; the unknown itself where it has none.
+std::size_t companion_of(const FieldSystem& s, std::size_t unknown) {
+  const Expr rate = raised(s.unknowns[unknown].head, 1);
+  for (std::size_t u = 0; u < s.unknowns.size(); ++u) {
+    if (s.unknowns[u].head == rate) return u;
+  }
+  return unknown;
 }
 
 }  // namespace
@@ -136,10 +173,20 @@ std::size_t Loader::target_of(const FieldSystem& s, const Family& f, const Expr&
     return found;
   };
   if (const auto u = plain(residual, true)) return *u;
-  if (const auto u = plain(f.info.given.lhs, false)) return *u;
+  // Without a rate: the unknown on the left, or the only one in it that has no equation yet.
+  const auto taken = [&](std::size_t u) {
+    return std::any_of(s.equations.begin(), s.equations.end(), [&](const FieldEquation& e) { return e.target == u; });
+  };
+  if (const auto u = unknown(f.info.given.lhs); u && !taken(*u)) return *u;
+  std::vector<std::size_t> open;
+  postorder(residual, [&](const Expr& x) {
+    const auto u = x.is(Kind::unknown_call) ? unknown(x) : std::nullopt;
+    if (u && s.unknowns[*u].dimensions.empty() && !taken(*u)) open.push_back(*u);
+  });
+  if (open.size() == 1) return open[0];
   throw Error(ErrorKind::unsupported,
               fmt::format("which unknown the equation {} belongs to is read from its left side: write it as unknown = "
-                          "..., or with its rate",
+                          "...",
                           f.info.name),
               f.info.position);
 }
@@ -156,28 +203,43 @@ void Loader::open_equation(FieldProblem& p, const Family& f, const Expr& residua
   e.places = f.places;
   e.where = with_plain_heads(f.info.where);
   e.position = f.info.position;
-  const std::vector<Expr> rates = rates_in(residual);
-  p.algebraic.push_back(rates.empty() ? 1 : 0);
+  const auto add = [&](std::size_t unknown, const Expr& value, bool algebraic) {
+    e.target = unknown;
+    e.value = value;
+    p.rates.equations.push_back(e);
+    p.algebraic.push_back(algebraic ? 1 : 0);
+  };
+  const std::size_t companion = companion_of(p.rates, target);
+  const bool second_order = companion != target;
+  const Expr own = p.rates.unknowns[target].head;
+  const Expr own_rate = second_order ? at_places(p.rates.unknowns[companion].head, f.places) : own;
+  std::vector<Expr> rates = rates_in(residual);
+  // First rates are unknowns where there are second ones.
+  std::erase_if(rates, [&](const Expr& r) {
+    const bool state = is_unknown(p.rates, r);
+    if (state && element_parts(r) && second_order && !(r == own_rate))
+      refuse("contains the first rate of another element");
+    return state;
+  });
   if (rates.empty()) {
-    e.value = residual;
-    p.rates.equations.push_back(std::move(e));
+    add(target, residual, true);
+    if (second_order) add(companion, own_rate, true);  // what is fixed has no rate of its own
     return;
   }
+  if (std::any_of(rates.begin(), rates.end(), [](const Expr& r) { return rate_order(r) > 2; }))
+    refuse("has a derivative of higher order than the second");
   if (rates.size() > 1) refuse("contains the rates of several elements");
   const auto parts = element_parts(rates[0]);
-  std::vector<Expr> head(parts ? parts->head.operands().begin() : rates[0].operands().begin(),
-                         parts ? parts->head.operands().end() : rates[0].operands().end());
-  if (!head[2].is_integer(1)) refuse("has a derivative of higher order than the first");
-  head[2] = 0;
+  const Expr state = raised(parts ? parts->head : rates[0], -1);
   const std::vector<Expr> places = parts ? parts->places : std::vector<Expr>{};
-  if (!(unknown_call(head) == p.rates.unknowns[target].head) || places != e.places)
+  if (!(state == p.rates.unknowns[companion].head) || places != e.places)
     refuse("belongs to another element than the one whose rate it contains");
   const Symbol rate = argument_symbol("rate");
   const Expr in_rate = with_replacement(residual, rates[0], rate);
   const Expr factor = derivative(in_rate, rate);
   if (depends_on(factor, rate)) refuse("is not linear in its rate");
-  e.value = -with_replacement(in_rate, rate, 0) / factor;
-  p.rates.equations.push_back(std::move(e));
+  add(companion, -with_replacement(in_rate, rate, 0) / factor, false);
+  if (second_order) add(target, own_rate, false);
 }
 
 void Loader::open_equations(FieldProblem& p, Resolver& resolver) {
@@ -190,6 +252,29 @@ void Loader::open_equations(FieldProblem& p, Resolver& resolver) {
     f.info.position = e.position;
     all.push_back(std::move(f));
   }
+  // Rates of unknowns that have second ones are unknowns too.
+  for (const Family& f : all) {
+    for (const Expr& r : rates_in(with_plain_heads(f.info.given.residual()))) {
+      if (rate_order(r) != 2) continue;
+      const auto parts = element_parts(r);
+      const Expr first = raised(parts ? parts->head : r, -1);
+      const Expr value = raised(first, -1);
+      const auto own = std::find_if(s.unknowns.begin(), s.unknowns.end(), [&](const Field& u) { return u.head == value; });
+      if (own == s.unknowns.end() || companion_of(s, static_cast<std::size_t>(own - s.unknowns.begin())) !=
+                                         static_cast<std::size_t>(own - s.unknowns.begin()))
+        continue;
+      const auto place = static_cast<std::size_t>(own - s.unknowns.begin());
+      const Field rate{own->name + "'", first, own->dimensions};
+      const std::string unit = p.units[place];
+      s.unknowns.push_back(rate);
+      p.units.push_back(unit.empty() || model_.independent_unit.empty() ? unit : unit + "/" + model_.independent_unit);
+      p.bounds.emplace_back(-std::numeric_limits<double>::infinity(), std::numeric_limits<double>::infinity());
+    }
+  }
+  // Those with rates first: what is left over belongs to the others.
+  std::stable_partition(all.begin(), all.end(), [](const Family& f) {
+    return f.target != nullptr || !rates_in(f.info.given.residual()).empty();
+  });
   for (const Family& f : all) {
     for (std::size_t k = 0; k < f.free.size(); ++k) {
       if (std::none_of(s.indices.begin(), s.indices.end(), [&](const auto& i) { return i.first == f.free[k]; }))
@@ -212,20 +297,17 @@ void Loader::open_starts(FieldProblem& p, Resolver& resolver) {
     FieldEquation e;
     e.name = "start of " + p.starts.unknowns[u].name;
     e.target = u;
-    const DeclaredArray* a = scope_.find(p.starts.unknowns[u].name);
+    std::string name = p.starts.unknowns[u].name;
+    const bool rate = name.ends_with('\'');
+    if (rate) name.pop_back();
+    const DeclaredArray* a = scope_.find(name);
     if (a == nullptr) {
-      const Unknown* plain = model_.find_unknown(p.starts.unknowns[u].name);
-      e.value = Number::shortest_decimal(plain->start);
+      const Unknown* plain = model_.find_unknown(name);
+      e.value = Number::shortest_decimal(rate ? plain->rate_start : plain->start);
     } else {
       e.places = a->indices;
       for (const Start& start : starts_) {
-        if (start.array != a) continue;
-        if (start.rate)
-          throw Error(ErrorKind::unsupported,
-                      fmt::format("an initial rate is given for {}: second order in time works on models that are "
-                                  "written out",
-                                  a->info.name),
-                      start.position);
+        if (start.array != a || start.rate != rate) continue;
         e.value = resolved_open(with_plain_heads(start.given), resolver);
         e.position = start.position;
       }
@@ -246,7 +328,8 @@ void Loader::open_outputs(FieldProblem& p, Resolver& resolver) {
     e.places = places;
     e.value = resolved_open(with_plain_heads(given), resolver);
     e.position = at;
-    if (!rates_in(e.value).empty())
+    const std::vector<Expr> rates = rates_in(e.value);
+    if (std::any_of(rates.begin(), rates.end(), [&](const Expr& r) { return !is_unknown(p.rates, r); }))
       throw Error(ErrorKind::unsupported,
                   fmt::format("the output {} contains a rate, which works on models that are written out", name), at);
     p.outputs.results.push_back({name, Symbol(name), dimensions});

@@ -106,7 +106,9 @@ Emitter::Gp Emitter::row_pointer(bool output, std::uint32_t group, std::uint32_t
   const Gp base = group_base(output, group);
   bool fresh = false;
   r = pointer(key, fresh);
-  if (t.entries.empty()) {
+  if (t.entries.empty() && t.step == 1) {
+    a_.lea(r, x86::ptr(base, x86::r14, 3, static_cast<std::int32_t>(t.first * 8)));
+  } else if (t.entries.empty()) {
     a_.imul(x86::rax, x86::r14, static_cast<int>(t.step * 8));
     a_.lea(r, x86::ptr(base, x86::rax, 0, static_cast<std::int32_t>(t.first * 8)));
   } else {

@@ -91,20 +91,14 @@ void Emitter::run() {
   asmjit::Label out = a_.newLabel();
   const bool looped = options_.layout == Layout::rows || options_.layout == Layout::points;
   if (looped) {
-    // r14 is the row or point; the last block of rows starts early enough to be whole
+    // r14 is the row or point; the last block of rows starts early enough to be whole, and there are as many as it has
     a_.mov(x86::r14, x86::qword_ptr(frame_, offsetof(CallFrame, begin)));
     prepare_row_stores();
     hoist();
-    a_.align(asmjit::AlignMode::kCode, 32);
-    a_.bind(again);
     a_.cmp(x86::r14, x86::qword_ptr(frame_, offsetof(CallFrame, end)));
     a_.jae(out);
-  }
-  if (options_.layout == Layout::rows && lanes_ > 1) {
-    a_.mov(x86::rax, x86::qword_ptr(frame_, offsetof(CallFrame, end)));
-    a_.sub(x86::rax, static_cast<int>(lanes_));
-    a_.cmp(x86::r14, x86::rax);
-    a_.cmova(x86::r14, x86::rax);
+    a_.align(asmjit::AlignMode::kCode, 32);
+    a_.bind(again);
   }
   for (std::size_t t = 0; t < machine_.instructions.size(); ++t) {
     MachineInstruction& i = machine_.instructions[t];
@@ -121,7 +115,20 @@ void Emitter::run() {
   fetch_rows();
   if (looped) {
     advance();
-    a_.jmp(again);
+    const Mem end = x86::qword_ptr(frame_, offsetof(CallFrame, end));
+    if (options_.layout == Layout::rows && lanes_ > 1) {
+      a_.lea(x86::rax, x86::ptr(x86::r14, static_cast<int>(lanes_)));
+      a_.cmp(x86::rax, end);
+      a_.jbe(again);
+      a_.cmp(x86::r14, end);
+      a_.jae(out);
+      a_.mov(x86::r14, end);
+      a_.sub(x86::r14, static_cast<int>(lanes_));
+      a_.jmp(again);
+    } else {
+      a_.cmp(x86::r14, end);
+      a_.jb(again);
+    }
     a_.bind(out);
   }
   epilogue();

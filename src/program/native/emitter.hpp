@@ -128,6 +128,7 @@ class Emitter {
 
   // rows whose tables advance by one step (row_stores.cpp)
   [[nodiscard]] bool in_runs() const { return !options_.steps.empty(); }
+  [[nodiscard]] std::size_t walked() const { return std::max(loop_->rows, loop_->all_rows); }
   void plan_row_stores();
   void prepare_row_stores();
   void store_rows();

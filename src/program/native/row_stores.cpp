@@ -52,7 +52,7 @@ void Emitter::plan_row_stores() {
           static_cast<std::size_t>(std::count_if(loop_->targets.begin(), loop_->targets.end(), [&](const auto& p) {
             return p.group == first.group && p.table == first.table;
           }));
-      n.fetch = step <= 2 * targets && loop_->rows * step * sizeof(double) > first_cache &&
+      n.fetch = step <= 2 * targets && walked() * step * sizeof(double) > first_cache &&
                 std::find(fetched.begin(), fetched.end(), rows) == fetched.end();
       if (n.fetch) fetched.push_back(rows);
       n.all_same = true;
@@ -94,7 +94,7 @@ void Emitter::prepare_row_stores() {
 
 // The lines that later blocks of rows read and write side by side.
 void Emitter::fetch_rows() {
-  if (!in_runs() || lanes_ != 8 || loop_->rows * sizeof(double) * 8 < first_cache) return;
+  if (!in_runs() || lanes_ != 8 || walked() * sizeof(double) * 8 < first_cache) return;
   std::vector<std::pair<PointerKey, std::int32_t>> last;  // the highest offset at which a pointer is used
   const auto see = [&](const RowLoop::Place& p, Target what) {
     if (options_.steps[p.table] != 1) return;
@@ -112,8 +112,12 @@ void Emitter::fetch_rows() {
   for (const RowLoop::Place& p : loop_->targets) see(p, Target::output_row);
   for (const auto& [key, offset] : last) {
     const bool output = key.what == Target::output_row;
-    const Mem there = x86::ptr(row_pointer(output, key.number, key.table),
-                               (offset + static_cast<std::int32_t>(blocks_ahead * lanes_)) * 8);
+    const std::int32_t ahead = (offset + static_cast<std::int32_t>(blocks_ahead * lanes_)) * 8;
+    const IndexTable& t = loop_->tables[key.table];
+    const Mem there =
+        t.entries.empty() && t.step == 1
+            ? x86::ptr(group_base(output, key.number), x86::r14, 3, static_cast<std::int32_t>(t.first * 8) + ahead)
+            : x86::ptr(row_pointer(output, key.number, key.table), ahead);
     output ? a_.prefetchw(there) : a_.prefetcht0(there);
   }
 }
