@@ -5,6 +5,7 @@
 
 #include <benchmark/benchmark.h>
 
+#include <Eigen/Core>
 #include <chrono>
 #include <cmath>
 #include <string>
@@ -205,6 +206,58 @@ void gradient(benchmark::State& state, bool by_hand) {
   by_hand ? bench::compare(state, slope, slope_by_hand, 1, 5e-2) : bench::compare(state, slope, energy_alone, 1, 5e-2);
 }
 
+// Products of matrices in index notation, against Eigen.
+void contraction(benchmark::State& state, int factors, std::int64_t n) {
+  FieldSystem s;
+  const Symbol i("i", {Assumption::integer});
+  const Symbol j("j", {Assumption::integer});
+  ParseContext context;
+  context.names = {{"i", i}, {"j", j}};
+  const IndexRange whole{"i", 0, n - 1, false};
+  s.indices = {{i, whole}, {j, whole}};
+  s.unknowns = {{"x", Symbol("x"), {whole}}, {"X", Symbol("X"), {whole, whole}}};
+  std::vector<Eigen::MatrixXd> given;
+  for (const char* name : {"A", "C"}) {
+    auto values = std::make_shared<std::vector<double>>(static_cast<std::size_t>(n * n));
+    for (std::size_t k = 0; k < values->size(); ++k) (*values)[k] = std::sin(0.37 * static_cast<double>(k));
+    given.emplace_back(
+        Eigen::Map<Eigen::Matrix<double, Eigen::Dynamic, Eigen::Dynamic, Eigen::RowMajor>>(values->data(), n, n));
+    s.data.push_back({name, Symbol(name), {whole, whole}, std::move(values)});
+  }
+  const std::string last = std::to_string(n - 1);
+  const std::string bodies[] = {"sum(A[i, k]*x[k], k from 0 to " + last + ")",
+                                "sum(A[i, k]*X[k, j], k from 0 to " + last + ")",
+                                "sum(sum(A[i, k]*X[k, l]*C[l, j], k from 0 to " + last + "), l from 0 to " + last + ")"};
+  s.results = {{"y", Symbol("y"), factors == 1 ? std::vector<IndexRange>{whole} : std::vector<IndexRange>{whole, whole}}};
+  s.equations = {{"y", 0, factors == 1 ? std::vector<Expr>{i} : std::vector<Expr>{i, j},
+                  parse(bodies[factors - 1], context)}};
+  const FieldPlan plan(s, {});
+  const FieldKernel kernel(plan, FieldOutput::values, native);
+  Numbers x(plan.columns(), plan.rows());
+  const Eigen::VectorXd v = Eigen::Map<Eigen::VectorXd>(x.y.data(), n);
+  const Eigen::MatrixXd m = Eigen::Map<Eigen::Matrix<double, Eigen::Dynamic, Eigen::Dynamic, Eigen::RowMajor>>(
+      x.y.data() + n, n, n);
+  Eigen::VectorXd y(n);
+  Eigen::MatrixXd z(n, n);
+  Eigen::MatrixXd between(n, n);
+  const auto by_eigen = [&] {
+    if (factors == 1) y.noalias() = given[0] * v;
+    if (factors == 2) z.noalias() = given[0] * m;
+    if (factors == 3) {
+      between.noalias() = given[0] * m;
+      z.noalias() = between * given[1];
+    }
+  };
+  kernel(x.y, {}, 0, x.f);
+  by_eigen();
+  const Eigen::Matrix<double, Eigen::Dynamic, Eigen::Dynamic, Eigen::RowMajor> rows = z;
+  bench::require_equal(x.f, factors == 1 ? std::vector<double>(y.data(), y.data() + n)
+                                         : std::vector<double>(rows.data(), rows.data() + n * n),
+                       "product");
+  bench::compare(
+      state, [&] { kernel(x.y, {}, 0, x.f); }, by_eigen, 1, 2e-2);
+}
+
 const int registered = [] {
   static constexpr Stencil stencils[] = {
       {"three_points_20000", 1, 1, 20000, "a*(u[i-1] - 2*u[i] + u[i+1])", bench::three_points},
@@ -234,6 +287,9 @@ const int registered = [] {
   add("fields_two_threads_vs_one/reaction_diffusion", threads)->Arg(256)->Arg(1024);
   add("fields_gradient_vs_energy/lattice_10_million", [](benchmark::State& s) { gradient(s, false); });
   add("fields_gradient_vs_by_hand/lattice_10_million", [](benchmark::State& s) { gradient(s, true); });
+  add("fields_vs_eigen/matrix_vector_1500", [](benchmark::State& s) { contraction(s, 1, 1500); });
+  add("fields_vs_eigen/matrix_matrix_300", [](benchmark::State& s) { contraction(s, 2, 300); });
+  add("fields_vs_eigen/three_factors_300", [](benchmark::State& s) { contraction(s, 3, 300); });
   return 0;
 }();
 

@@ -79,7 +79,7 @@ Answer show_in_loops(const Request& r) {
   }
   a.text += fmt::format("{} rows in {} boxes, {} sums of their own\n", plan.rows(), plan.boxes().size(),
                         plan.sums().size());
-  PrintOptions print{120, p.rates.time.name(), {}};
+  PrintOptions print{400, p.rates.time.name(), {}};
   a.json["rows"] = plan.rows();
   a.json["boxes"] = Json::array();
   constexpr std::size_t most_shown = 30;

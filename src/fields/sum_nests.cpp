@@ -77,7 +77,8 @@ double identity(ReductionOp op) {
 }  // namespace
 
 SumNests::SumNests(const FieldSystem& system, const FieldSum& sum, const ExecutorMaker& maker)
-    : op_(sum.op), elements_(sum.elements), free_(sum.free) {
+    : op_(sum.op), elements_(sum.elements), free_(sum.free), contraction_(Contraction::of(sum)) {
+  if (contraction_) return;
   for (const FieldBox& b : sum.boxes) {
     Part p{FieldNest(system, b, b.rows[0].value, maker), b.from, b.to, b.rows[0].base, b.rows[0].strides};
     for (std::size_t k = free_; k + 1 < b.from.size(); ++k)
@@ -87,6 +88,11 @@ SumNests::SumNests(const FieldSystem& system, const FieldSum& sum, const Executo
 }
 
 std::vector<double> SumNests::operator()(const NestMemory& memory, unsigned threads) const {
+  if (contraction_) {
+    std::vector<double> result(elements_);
+    (*contraction_)(memory.arrays, result, threads);
+    return result;
+  }
   std::vector<Total> totals(elements_, {identity(op_), 0});
   for (const Part& p : parts_) {
     const std::size_t elements = p.nest.lines() / p.outer;

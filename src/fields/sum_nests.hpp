@@ -2,9 +2,11 @@
 // A long sum as nests: values part by part, added up in an order that does not depend on the number of threads.
 #pragma once
 
+#include <optional>
 #include <span>
 #include <vector>
 
+#include "fields/contraction.hpp"
 #include "fields/nest.hpp"
 
 namespace boreon {
@@ -29,6 +31,7 @@ class SumNests {
   ReductionOp op_;
   std::size_t elements_;
   std::size_t free_;
+  std::optional<Contraction> contraction_;  // then there are no parts
   std::vector<Part> parts_;
 };
 

@@ -4,6 +4,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <optional>
 
 #include "boreon/symbol.hpp"
 #include "fields/body.hpp"
@@ -26,6 +27,56 @@ Expr with_symbols(const Expr& e, std::span<const std::pair<Expr, Expr>> names) {
 }
 
 }  // namespace
+
+// A product of three factors and more, summed over several indices: one of them is summed first where only some factors
+// have it, which saves the product of the sizes of the others. The indices that are left are those of `all` then.
+Expr SumPlanner::with_inner_sums(Expr body, std::vector<std::pair<Expr, Expr>>& names, std::vector<Extent>& all,
+                                 std::size_t free) {
+  while (all.size() > free + 1 && body.is(Kind::product)) {
+    std::vector<Expr> factors;
+    for (const auto [base, exponent] : Parts(body)) factors.push_back(power(base, exponent));
+    if (factors.size() < 3) break;
+    const auto bound = [&](std::size_t n) {  // the symbol of a summed dimension
+      return std::find_if(names.begin(), names.end(), [&](const auto& s) { return s.second == place_symbol(n); })->first;
+    };
+    std::optional<std::size_t> first;
+    double least = 0;
+    for (std::size_t n = free; n < all.size(); ++n) {
+      double cost = 1;
+      std::size_t with = 0;
+      std::vector<Expr> inner;
+      for (const Expr& f : factors) {
+        if (!depends_on(f, bound(n))) continue;
+        ++with;
+        inner.push_back(f);
+      }
+      if (with < 2 || with == factors.size()) continue;
+      bool smaller = false;  // whether the others have an index that these do not
+      for (std::size_t d = 0; d < all.size(); ++d) {
+        const bool here = std::any_of(inner.begin(), inner.end(), [&](const Expr& f) { return depends_on(f, bound(d)); });
+        cost *= here ? static_cast<double>(all[d].places()) : 1;
+        smaller = smaller || !here;
+      }
+      if (!smaller || (first && cost >= least)) continue;
+      first = n;
+      least = cost;
+    }
+    if (!first) break;
+    const Expr symbol = bound(*first);
+    std::vector<Expr> inner;
+    std::vector<Expr> outer{body.operands()[0]};
+    for (const Expr& f : factors) (depends_on(f, symbol) ? inner : outer).push_back(f);
+    outer.push_back(unevaluated_sum(multiply(inner), symbol, all[*first].from, all[*first].to));
+    body = multiply(outer);
+    all.erase(all.begin() + static_cast<std::ptrdiff_t>(*first));
+    std::erase_if(names, [&](const auto& s) { return s.first == symbol; });
+    for (auto& s : names) {
+      const auto d = dimension_of_place(s.second);
+      if (d && *d > *first) s.second = place_symbol(*d - 1);
+    }
+  }
+  return body;
+}
 
 FieldEntry SumPlanner::entry(const Expr& reduction, std::span<const Extent> dimensions) {
   const ReductionOp op = reduction.reduction_op();
@@ -56,6 +107,7 @@ FieldEntry SumPlanner::entry(const Expr& reduction, std::span<const Extent> dime
     const Expr inner = o[0];
     body = inner;
   }
+  if (op == ReductionOp::sum) body = with_inner_sums(body, names, all, free);
   body = with_symbols(body, names);
   const std::size_t number = plan(body, op, all, free);
   FieldEntry e;

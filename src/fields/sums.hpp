@@ -19,6 +19,8 @@ class SumPlanner {
   [[nodiscard]] FieldEntry entry(const Expr& reduction, std::span<const Extent> dimensions);
 
  private:
+  [[nodiscard]] static Expr with_inner_sums(Expr body, std::vector<std::pair<Expr, Expr>>& names,
+                                            std::vector<Extent>& all, std::size_t free);
   [[nodiscard]] std::size_t plan(const Expr& body, ReductionOp op, std::span<const Extent> all, std::size_t free);
 
   const FieldLayout& layout_;

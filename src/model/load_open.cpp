@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <limits>
 
+#include "algebra/linear_terms.hpp"
 #include "arrays/element_parts.hpp"
 #include "boreon/bindings.hpp"
 #include "boreon/calculus.hpp"
@@ -238,7 +239,9 @@ void Loader::open_equation(FieldProblem& p, const Family& f, const Expr& residua
   const Expr in_rate = with_replacement(residual, rates[0], rate);
   const Expr factor = derivative(in_rate, rate);
   if (depends_on(factor, rate)) refuse("is not linear in its rate");
-  add(companion, -with_replacement(in_rate, rate, 0) / factor, false);
+  Expr value;  // term by term: the negative of a sum would stay one factor
+  for (const Expr& term : terms_of(with_replacement(in_rate, rate, 0))) value -= term;
+  add(companion, value / factor, false);
   if (second_order) add(target, own_rate, false);
 }
 

@@ -125,6 +125,61 @@ TEST_CASE("long sums, nested and over other indices, are arrays of their own") {
   (void)j;
 }
 
+TEST_CASE("products of matrices, of vectors, and of three: by strides of every kind") {
+  Case c;
+  const Expr i = c.index("i", 0, 69);
+  const Expr j = c.index("j", 1, 66);
+  c.unknown("u", {{0, 69, false}, {1, 66, false}});
+  c.unknown("v", {{1, 66, false}, {0, 69, false}});
+  c.unknown("w", {{0, 69, false}});
+  const auto numbers = [](int n, double phase) {
+    std::vector<double> list;
+    for (int k = 0; k < n; ++k) list.push_back(std::cos(0.37 * k + phase));
+    return list;
+  };
+  c.data("A", {{0, 69, false}, {0, 79, false}}, numbers(70 * 80, 0));
+  c.data("B", {{0, 79, false}, {1, 66, false}}, numbers(80 * 66, 1));
+  c.data("C", {{1, 66, false}, {0, 79, false}}, numbers(66 * 80, 2));
+  c.data("b", {{0, 79, false}}, numbers(80, 3));
+  c.equation(0, {i, j},
+             "sum(A[i, k]*B[k, j], k from 0 to 79) - 2*sum(A[i, k]*C[j, k]/3, k from 0 to 78) + "
+             "sum(sum(A[i, k]*B[k, m]*C[m, k], k from 0 to 79), m from 1 to 66) + u[i, j]");
+  c.equation(1, {j, i}, "sum(A[i, k]*B[k, j], k from 0 to 79) + sum(sum(sum(A[i, k]*B[k, m]*C[m, l]*B[l, j], k from 0 to 79), "
+                        "l from 0 to 79), m from 1 to 66)/100");
+  c.equation(2, {i}, "sum(A[i, k]*b[k], k from 0 to 79)*w[i] + sum(b[k]*B[k, 3], k from 0 to 79)");
+  const FieldPlan plan(c.system, {});
+  std::vector<double> y(plan.columns(), 1.0);
+  std::vector<double> f(plan.rows());
+  FieldKernel(plan, FieldOutput::values)(y, {}, 0, f, 2);
+  const auto a = [&](int r, int k) { return (*c.system.data[0].values)[static_cast<std::size_t>(r * 80 + k)]; };
+  const auto b = [&](int k, int s) { return (*c.system.data[1].values)[static_cast<std::size_t>(k * 66 + s - 1)]; };
+  const auto d = [&](int s, int k) { return (*c.system.data[2].values)[static_cast<std::size_t>((s - 1) * 80 + k)]; };
+  const auto e = [&](int k) { return (*c.system.data[3].values)[static_cast<std::size_t>(k)]; };
+  for (const auto& [r, s] : {std::pair(0, 1), std::pair(17, 40), std::pair(69, 66)}) {
+    double ab = 0;
+    double ac = 0;
+    double trace = 0;
+    double chain = 0;
+    double ae = 0;
+    double be = 0;
+    for (int k = 0; k < 80; ++k) {
+      ab += a(r, k) * b(k, s);
+      if (k < 79) ac += a(r, k) * d(s, k) / 3;
+      ae += a(r, k) * e(k);
+      be += e(k) * b(k, 3);
+      for (int m = 1; m <= 66; ++m) {
+        trace += a(r, k) * b(k, m) * d(m, k);
+        double last = 0;
+        for (int l = 0; l < 80; ++l) last += d(m, l) * b(l, s);
+        chain += a(r, k) * b(k, m) * last / 100;
+      }
+    }
+    CHECK(close(f[static_cast<std::size_t>(r * 66 + s - 1)], ab - 2 * ac + trace + 1) < 1e-12);
+    CHECK(close(f[static_cast<std::size_t>(70 * 66 + (s - 1) * 70 + r)], ab + chain) < 1e-12);
+    CHECK(close(f[static_cast<std::size_t>(2 * 70 * 66 + r)], ae + be) < 1e-12);
+  }
+}
+
 TEST_CASE("formulas of indices are put in, wrapped where they are periodic, and have to exist") {
   Case c;
   const Expr i = c.index("i", 0, 9, true);

@@ -117,7 +117,9 @@ TEST_CASE("every command that a page shows gives the output that it shows") {
   for (const auto& page : pages) {
     for (const Shown& s : shown_in(page)) {
       ++commands;
-      if (!s.model.empty()) std::ofstream("two_ions.toml") << s.model;
+      if (!s.model.empty()) {
+        for (const char* name : {"two_ions.toml", "plate.toml"}) std::ofstream(name) << s.model;
+      }
       const test::Output o = test::tool(s.arguments);
       std::istringstream lines(o.text);
       std::vector<std::string> got;
