@@ -2,6 +2,7 @@
 // Fields that are never written out: what show and check say of them, and their figures.
 #pragma once
 
+#include <span>
 #include <string>
 #include <vector>
 
@@ -17,6 +18,24 @@ namespace boreon::cli {
 /// "256 x 256".
 [[nodiscard]] std::string shape_text(const Field& f);
 [[nodiscard]] std::vector<std::size_t> shape_of(const Field& f);
+/// An unknown or output at the end.
+struct FieldValues {
+  const Field* field = nullptr;
+  std::string unit;
+  std::span<const double> values;
+  bool output = false;
+};
+[[nodiscard]] std::vector<FieldValues> results_of(const FieldProblem& p, std::span<const double> state,
+                                                  std::span<const double> outputs);
+/// Error(name) with a near name, and the option that it comes from.
+[[nodiscard]] const FieldValues& named(const std::vector<FieldValues>& all, const std::string& name, const char* option);
+void list_results(Answer& a, const std::vector<FieldValues>& all, int digits);
+/// What --show names, or the first fields.
+[[nodiscard]] std::vector<FieldValues> fields_shown(const FigureOptions& r, const std::vector<FieldValues>& all);
+/// Where --save asks for it.
+void save_fields(Answer& a, const Request& r, const LoopOptions& options, const FieldProblem& p,
+                 const std::vector<FieldValues>& all);
+
 /// Boxes, what holds on them, and the Jacobian by formula.
 [[nodiscard]] Answer show_in_loops(const Request& r);
 /// Derivatives against differences at full size.

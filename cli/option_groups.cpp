@@ -28,4 +28,10 @@ void MonteCarloOption::declare_draws(Declaration& d) {
   d.add("--monte-carlo", monte_carlo, "draws of the uncertain parameters, beside first order").within(2, 100000000);
 }
 
+void LoopOptions::declare_loops(Declaration& d) {
+  d.add("--loops", loops, "keep arrays as loops over indices: for grids too large to write out");
+  d.add("--threads", threads, "with --loops: threads that share the places").within(1, 256);
+  d.add("--save", save, "with --loops: fields at the end, T=end.npy or all of one shape in end.vti");
+}
+
 }  // namespace boreon::cli

@@ -36,6 +36,15 @@ struct RangeOptions {
   void declare_range(Declaration& d, const char* range = "range of the figure: \"t from 0 to 10\"");
 };
 
+/// Models whose arrays stay loops over indices.
+struct LoopOptions {
+  Option<bool> loops{false};
+  Option<std::size_t> threads{1};
+  Option<std::vector<std::string>> save;
+
+  void declare_loops(Declaration& d);
+};
+
 struct MonteCarloOption {
   Option<std::size_t> monte_carlo{0};
 

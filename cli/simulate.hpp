@@ -11,16 +11,13 @@
 
 namespace boreon::cli {
 
-struct SimulateRequest : Request, SolverChoice, FigureOptions, MonteCarloOption {
+struct SimulateRequest : Request, SolverChoice, FigureOptions, LoopOptions, MonteCarloOption {
   Option<int> digits{0};
   Option<std::optional<double>> until;
   Option<std::optional<std::size_t>> samples;
   Option<std::string> method{"bdf"};
   Option<std::string> at_bound{"stop"};
   Option<bool> no_check{false};
-  Option<bool> loops{false};
-  Option<std::size_t> threads{1};
-  Option<std::vector<std::string>> save;
 
   void declare(Declaration& d) override {
     declare_solver(d);
@@ -34,9 +31,7 @@ struct SimulateRequest : Request, SolverChoice, FigureOptions, MonteCarloOption 
     d.add("--show", show, "unknowns and outputs in the figure: n_e,energy");
     declare_axes(d, "logarithmic time axis");
     d.add("--no-check", no_check, "skip the repetition with tighter tolerances");
-    d.add("--loops", loops, "keep arrays as loops over indices: for grids too large to write out");
-    d.add("--threads", threads, "with --loops: threads that share the places").within(1, 256);
-    d.add("--save", save, "with --loops: fields at the end, T=end.npy or all of one shape in end.vti");
+    declare_loops(d);
     declare_draws(d);
   }
 };

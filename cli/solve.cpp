@@ -314,6 +314,7 @@ SolutionSet within_budget(const SolveRequest& r, const std::vector<Expr>& equati
 }
 
 Answer answer_to(const SolveRequest& r) {
+  if (r.loops) return solve_in_loops(r);
   if (is_model(r.inputs.at(0))) {
     const Model m = model_of(r);
     if (m.objective && m.equations.size() < m.unknowns.size())
@@ -389,6 +390,7 @@ void SolveRequest::declare(Declaration& d) {
   declare_solver(d);
   d.add("--digits", digits, "significant digits of the values (6 for models, up to 17)").within(1, 100000);
   d.add("--verbose", verbose, "print the iteration table");
+  declare_loops(d);
   declare_draws(d);
 }
 
@@ -409,7 +411,8 @@ Command solve_command() {
       "  boreon solve \"y'' + y + eps*y^3 = 0\" --for \"y(t)\" --given \"y(0)=1, y'(0)=0\" --small eps --series 1\n"
       "  boreon solve model.toml\n"
       "  boreon solve model.toml --set k1=2e-7 --verbose\n"
-      "  boreon solve model.toml --roots\n",
+      "  boreon solve model.toml --roots\n"
+      "  boreon solve plate.toml --loops --save T=steady.npy\n",
       answer_to);
 }
 

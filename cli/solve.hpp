@@ -8,7 +8,7 @@
 
 namespace boreon::cli {
 
-struct SolveRequest : Request, SolverChoice, FigureOptions, RangeOptions, MonteCarloOption {
+struct SolveRequest : Request, SolverChoice, FigureOptions, LoopOptions, RangeOptions, MonteCarloOption {
   Option<std::vector<std::string>> solve_for;
   Option<std::vector<std::string>> given;
   Option<bool> approximate{false};
@@ -85,6 +85,8 @@ void add_route(const SolveRequest& r, const std::vector<std::string>& steps, Ans
 /// as well, by names whose meaning stands in `roots`.
 void show_solutions(const SolveRequest& r, const SolutionSet& s, Answer& a);
 
+/// --loops: the steady state of fields that are not written out.
+[[nodiscard]] Answer solve_in_loops(const SolveRequest& r);
 /// The steady state of a model.
 [[nodiscard]] Answer solve_model(const SolveRequest& r, const Model& m);
 /// --exact: the equations of a model for its unknowns, or for what --for names, in its parameters.

@@ -89,6 +89,26 @@ struct FieldRun {
 /// factors. Throws Error(usage) without an end, Error(unsupported) as FieldPlan does, Stopped.
 [[nodiscard]] FieldRun run_fields(const FieldProblem& problem, const FieldRunOptions& options = {});
 
+struct FieldSteady {
+  bool converged = false;
+  std::string message;  ///< what happened, if not converged
+  std::vector<double> state;
+  std::vector<double> outputs;
+  double residual = 0;    ///< the largest, each relative to the sum of the magnitudes of its terms
+  bool verified = false;    ///< false where there is no Jacobian by formula to tell these magnitudes
+  bool determined = false;  ///< the Jacobian was factored and is regular; where it was not, neighbours may be solutions
+  double correction = 0;    ///< then: of one more Newton step, relative to each unknown
+  std::string linear_solver;
+  std::size_t boxes = 0;
+  long iterations = 0;
+};
+
+/// Where nothing changes any more: rates and residuals zero, time standing still at the start, by Newton's method with
+/// line search from the starts. `tolerance` is that of the scaled residual. An answer fulfils every equation to 1e-7 of
+/// its terms. Throws as run_fields().
+[[nodiscard]] FieldSteady solve_fields(const FieldProblem& problem, const FieldRunOptions& options = {},
+                                       double tolerance = 1e-11, int most_iterations = 200);
+
 /// The Jacobian by formula beside central differences of the values along random directions, row by row, around the
 /// starts.
 [[nodiscard]] Evidence check_field_jacobian(const FieldProblem& problem, bool native = true);

@@ -88,6 +88,10 @@ Expr at_places(const Expr& head, const std::vector<Expr>& places) {
   return places.empty() ? head : element(head, places);
 }
 
+bool has_equation(const FieldSystem& s, std::size_t unknown) {
+  return std::any_of(s.equations.begin(), s.equations.end(), [&](const FieldEquation& e) { return e.target == unknown; });
+}
+
 // Whether an element or a plain value is one of an unknown.
 bool is_unknown(const FieldSystem& s, const Expr& e) {
   const auto parts = element_parts(e);
@@ -153,7 +157,8 @@ void Loader::open_formulas(FieldSystem& s, Resolver& resolver) {
     s.formulas.push_back({Symbol(d.name), {}, {}, resolved_open(with_plain_heads(d.given), resolver)});
 }
 
-std::size_t Loader::target_of(const FieldSystem& s, const Family& f, const Expr& residual) const {
+// Nothing for an equation of several plain unknowns without a rate.
+std::optional<std::size_t> Loader::target_of(const FieldSystem& s, const Family& f, const Expr& residual) {
   const auto unknown = [&](const Expr& head) -> std::optional<std::size_t> {
     for (std::size_t u = 0; u < s.unknowns.size(); ++u) {
       if (s.unknowns[u].head == head) return u;
@@ -175,21 +180,14 @@ std::size_t Loader::target_of(const FieldSystem& s, const Family& f, const Expr&
   };
   if (const auto u = plain(residual, true)) return *u;
   // Without a rate: the unknown on the left, or the only one in it that has no equation yet.
-  const auto taken = [&](std::size_t u) {
-    return std::any_of(s.equations.begin(), s.equations.end(), [&](const FieldEquation& e) { return e.target == u; });
-  };
-  if (const auto u = unknown(f.info.given.lhs); u && !taken(*u)) return *u;
+  if (const auto u = unknown(f.info.given.lhs); u && !has_equation(s, *u)) return *u;
   std::vector<std::size_t> open;
   postorder(residual, [&](const Expr& x) {
     const auto u = x.is(Kind::unknown_call) ? unknown(x) : std::nullopt;
-    if (u && s.unknowns[*u].dimensions.empty() && !taken(*u)) open.push_back(*u);
+    if (u && s.unknowns[*u].dimensions.empty() && !has_equation(s, *u)) open.push_back(*u);
   });
   if (open.size() == 1) return open[0];
-  throw Error(ErrorKind::unsupported,
-              fmt::format("which unknown the equation {} belongs to is read from its left side: write it as unknown = "
-                          "...",
-                          f.info.name),
-              f.info.position);
+  return std::nullopt;
 }
 
 void Loader::open_equation(FieldProblem& p, const Family& f, const Expr& residual, std::size_t target) {
@@ -278,6 +276,7 @@ void Loader::open_equations(FieldProblem& p, Resolver& resolver) {
   std::stable_partition(all.begin(), all.end(), [](const Family& f) {
     return f.target != nullptr || !rates_in(f.info.given.residual()).empty();
   });
+  std::vector<std::pair<const Family*, Expr>> open;  // of plain unknowns, which of them does not matter
   for (const Family& f : all) {
     for (std::size_t k = 0; k < f.free.size(); ++k) {
       if (std::none_of(s.indices.begin(), s.indices.end(), [&](const auto& i) { return i.first == f.free[k]; }))
@@ -285,11 +284,23 @@ void Loader::open_equations(FieldProblem& p, Resolver& resolver) {
     }
     try {
       const Expr residual = resolved_open(with_plain_heads(f.info.given.residual()), resolver);
-      open_equation(p, f, residual, target_of(s, f, residual));
+      if (const auto target = target_of(s, f, residual)) {
+        open_equation(p, f, residual, *target);
+      } else {
+        open.emplace_back(&f, residual);
+      }
     } catch (const Error& error) {
       if (error.position().known()) throw;
       reader_.fail(error.kind(), error.message(), f.info.position);
     }
+  }
+  for (const auto& [f, residual] : open) {
+    std::size_t u = 0;
+    while (u < s.unknowns.size() && (!s.unknowns[u].dimensions.empty() || has_equation(s, u))) ++u;
+    if (u == s.unknowns.size())
+      reader_.fail(ErrorKind::shape, fmt::format("there is no unknown left for the equation {}", f->info.name),
+                   f->info.position);
+    open_equation(p, *f, residual, u);
   }
 }
 

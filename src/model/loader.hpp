@@ -142,7 +142,7 @@ class Loader {
   void open_equation(FieldProblem& p, const Family& f, const Expr& residual, std::size_t target);
   void open_starts(FieldProblem& p, Resolver& resolver);
   void open_outputs(FieldProblem& p, Resolver& resolver);
-  [[nodiscard]] std::size_t target_of(const FieldSystem& s, const Family& f, const Expr& residual) const;
+  [[nodiscard]] static std::optional<std::size_t> target_of(const FieldSystem& s, const Family& f, const Expr& residual);
 
   // load_families.cpp
   /// The declared indices that are free in these, with their ranges.

@@ -95,4 +95,15 @@ bool FieldMatrix::prepare(double time, const double* state, double c, const std:
   return incomplete_->factor(pattern_, values_);
 }
 
+FieldMatrix::Entries FieldMatrix::entries(double time, const double* state) {
+  if (!kernel_) return {};
+  values_.resize(pattern_.nonzeros());
+  (*kernel_)({state, n_}, problem_.parameters, time, values_, threads_);
+  return {&pattern_, &values_};
+}
+
+bool FieldMatrix::prepare_jacobian(double time, const double* state) {
+  return entries(time, state).values != nullptr && incomplete_->factor(pattern_, values_);
+}
+
 }  // namespace boreon

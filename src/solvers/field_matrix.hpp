@@ -51,6 +51,14 @@ class FieldMatrix {
   [[nodiscard]] bool preconditioned() const noexcept { return incomplete_.has_value(); }
   /// Those of 1 - c*J, or c - J for rows with a rate and -J for the others. False if there are none.
   [[nodiscard]] bool prepare(double time, const double* state, double c, const std::vector<char>& algebraic);
+  /// Those of J.
+  [[nodiscard]] bool prepare_jacobian(double time, const double* state);
+  /// All entries of J; null without a formula, or where there are too many.
+  struct Entries {
+    const SparsityPattern* pattern = nullptr;
+    const std::vector<double>* values = nullptr;
+  };
+  [[nodiscard]] Entries entries(double time, const double* state);
   void precondition(const double* right, double* solution) const { incomplete_->solve(right, solution); }
 
  private:
