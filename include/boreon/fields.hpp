@@ -107,6 +107,13 @@ struct FieldBox {
     std::vector<FieldTerm> terms = {};  ///< in the order of their columns
     std::int64_t first = 0;             ///< number of the first entry of the row in the Jacobian, likewise
     std::vector<std::int64_t> steps;
+    /// Where columns are found in arrays, or change their order from place to place: for each place of the box the number
+    /// of the first entry of its row, and for each of its terms that of its entry.
+    struct Listed {
+      std::vector<std::int64_t> first;
+      std::vector<std::int64_t> entries;
+    };
+    std::shared_ptr<const Listed> listed = {};
   };
   std::vector<Row> rows;
   std::vector<FieldEntry> entries;
@@ -140,8 +147,8 @@ class FieldPlan {
   [[nodiscard]] std::span<const FieldSum> sums() const { return sums_; }
   [[nodiscard]] std::size_t rows() const { return rows_; }        ///< values
   [[nodiscard]] std::size_t columns() const { return columns_; }  ///< of the state
-  /// Throw Error(unsupported) where sums or columns found in arrays of whole numbers make the Jacobian one without a
-  /// formula.
+  /// Throw Error(unsupported) where an equation contains a long sum over unknowns. Columns that have no formula are listed
+  /// when the plan is made.
   [[nodiscard]] std::size_t nonzeros() const;
   void require_jacobian() const;
   /// The symbol of an index of the box as a number.

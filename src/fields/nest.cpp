@@ -220,11 +220,20 @@ FieldNest::FieldNest(const FieldSystem& system, const FieldBox& box, std::vector
   make(system, box, targets, maker, false);
 }
 
-FieldNest::FieldNest(const FieldSystem& system, const FieldBox& box, const Expr& value, const ExecutorMaker& maker)
+FieldNest::FieldNest(const FieldSystem& system, const FieldBox& box, std::span<const Expr> values, bool along_last,
+                     const ExecutorMaker& maker)
     : to_sink_(true) {
-  NestTarget line{value, 0, std::vector<std::int64_t>(box.from.size(), 0)};
-  if (!line.strides.empty()) line.strides.back() = 1;
-  make(system, box, {&line, 1}, maker, true);
+  // Each value has a stream of its own.
+  Builder builder(*this, system, box);
+  builder.choose_loop(along_last);
+  std::vector<NestTarget> lines;
+  for (const Expr& v : values) {
+    NestTarget line{v, static_cast<std::int64_t>(lines.size()) * 4 * farthest,
+                    std::vector<std::int64_t>(box.from.size(), 0)};
+    if (!line.strides.empty()) line.strides[inner_] = 1;
+    lines.push_back(std::move(line));
+  }
+  make(system, box, lines, maker, along_last);
 }
 
 void FieldNest::make(const FieldSystem& system, const FieldBox& box, std::span<const NestTarget> targets,
@@ -240,18 +249,25 @@ void FieldNest::make(const FieldSystem& system, const FieldBox& box, std::span<c
 std::size_t FieldNest::workspace() const {
   const std::size_t counts = counts_ ? block_ : 0;
   return executor_->workspace() + program_->scratch_size() + (gathered_ * block_) + counts + from_.size() + 1 +
-         inputs_.size() + outputs_.size() + (to_sink_ ? block_ : 0) + 3 * work_alignment;
+         inputs_.size() + outputs_.size() + (to_sink_ ? block_ * outputs_.size() : 0) + 3 * work_alignment;
 }
 
-void FieldNest::gather(const Stream& s, const double* from, std::size_t line, std::int64_t begin, std::int64_t count,
-                       double* to) const {
+NestPart FieldNest::part_of(std::size_t line, std::int64_t begin, std::int64_t count) const {
   // Places of the box are numbered with the last dimension running fastest, lines leave out the inner one.
   std::size_t after = 1;
   for (std::size_t k = inner_ + 1; k < from_.size(); ++k) after *= static_cast<std::size_t>(to_[k] - from_[k] + 1);
   const std::size_t along = from_.empty() ? 1 : static_cast<std::size_t>(to_[inner_] - from_[inner_] + 1);
-  const std::size_t first = (line / after) * after * along + line % after + static_cast<std::size_t>(begin) * after;
-  const std::int64_t* table = s.table->data() + first;
-  for (std::int64_t q = 0; q < count; ++q, table += after) to[q] = from[*table];
+  NestPart part;
+  part.count = static_cast<std::size_t>(count);
+  part.stride = block_;
+  part.first_place = (line / after) * after * along + line % after + static_cast<std::size_t>(begin) * after;
+  part.place_step = after;
+  return part;
+}
+
+void FieldNest::gather(const Stream& s, const double* from, const NestPart& part, double* to) const {
+  const std::int64_t* table = s.table->data() + part.first_place;
+  for (std::size_t q = 0; q < part.count; ++q, table += part.place_step) to[q] = from[*table];
 }
 
 void FieldNest::run(std::size_t first_line, std::size_t last_line, const NestMemory& memory, double* work,
@@ -303,7 +319,8 @@ void FieldNest::run(std::size_t first_line, std::size_t last_line, const NestMem
       case Stream::From::gathered: in[g] = gathered + s.slot * block_; break;
     }
   }
-  for (std::size_t g = 0; g < outputs_.size(); ++g) out[g] = to_sink_ ? values : memory.output + number(outputs_[g]);
+  for (std::size_t g = 0; g < outputs_.size(); ++g)
+    out[g] = to_sink_ ? values + g * block_ : memory.output + number(outputs_[g]);
   const auto move = [&](std::size_t k, std::int64_t by) {
     for (std::size_t g = 0; g < inputs_.size(); ++g) {
       if (inputs_[g].from == Stream::From::array && !inputs_[g].strides.empty()) in[g] += inputs_[g].strides[k] * by;
@@ -323,12 +340,16 @@ void FieldNest::run(std::size_t first_line, std::size_t last_line, const NestMem
       if (gathered_ > 0) {
         for (const Stream& s : inputs_) {
           if (s.from == Stream::From::gathered)
-            gather(s, memory.arrays[s.array], line, begin, here, gathered + s.slot * block_);
+            gather(s, memory.arrays[s.array], part_of(line, begin, here), gathered + s.slot * block_);
         }
       }
       if (instructions) executor_->instructions(in, out, scratch, work);
       executor_->rows(0, 0, static_cast<std::size_t>(here), in, out, scratch, work);
-      if (to_sink_) sink({values, static_cast<std::size_t>(here)});
+      if (to_sink_) {
+        NestPart part = part_of(line, begin, here);
+        part.values = values;
+        sink(part);
+      }
     }
     if (line + 1 == last_line) break;
     if (blocks_before > 0) move(inner_, -blocks_before * static_cast<std::int64_t>(block_));

@@ -34,15 +34,24 @@ struct NestMemory {
   double* output = nullptr;
 };
 
-/// Takes the values of a part of a line.
-using NestSink = std::function<void(std::span<const double>)>;
+/// Values of a part of a line: of target t at values[t*stride], for places of the box that begin at one number and go on
+/// in steps.
+struct NestPart {
+  const double* values = nullptr;
+  std::size_t count = 0;
+  std::size_t stride = 0;
+  std::size_t first_place = 0;
+  std::size_t place_step = 1;
+};
+using NestSink = std::function<void(const NestPart&)>;
 
 class FieldNest {
  public:
   FieldNest(const FieldSystem& system, const FieldBox& box, std::vector<NestTarget> targets,
             const ExecutorMaker& maker);
-  /// For a sum: the values go along the last dimension, part by part, to a sink.
-  FieldNest(const FieldSystem& system, const FieldBox& box, const Expr& value, const ExecutorMaker& maker);
+  /// The values go part by part to a sink; for a sum along the last dimension.
+  FieldNest(const FieldSystem& system, const FieldBox& box, std::span<const Expr> values, bool along_last,
+            const ExecutorMaker& maker);
 
   /// Lines along the inner dimension: what threads share.
   [[nodiscard]] std::size_t lines() const { return lines_; }
@@ -69,8 +78,8 @@ class FieldNest {
   class Builder;
   void make(const FieldSystem& system, const FieldBox& box, std::span<const NestTarget> targets,
             const ExecutorMaker& maker, bool along_last);
-  void gather(const Stream& s, const double* from, std::size_t line, std::int64_t begin, std::int64_t count,
-              double* to) const;
+  void gather(const Stream& s, const double* from, const NestPart& part, double* to) const;
+  [[nodiscard]] NestPart part_of(std::size_t line, std::int64_t begin, std::int64_t count) const;
 
   std::vector<std::int64_t> from_;
   std::vector<std::int64_t> to_;

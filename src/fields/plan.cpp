@@ -253,8 +253,9 @@ FieldPlan::FieldPlan(FieldSystem system, FieldSizes sizes, bool whole_diagonal)
   }
   try {
     require_no_derived_sums();
-    for (FieldBox& b : boxes_) order_terms(b);
-    nonzeros_ = static_cast<std::size_t>(number_entries(boxes_, layout));
+    std::vector<char> ordered;
+    for (FieldBox& b : boxes_) ordered.push_back(order_terms(b) ? 1 : 0);
+    nonzeros_ = static_cast<std::size_t>(number_entries(boxes_, ordered, layout));
   } catch (const Error& e) {
     if (e.kind() != ErrorKind::unsupported) throw;
     no_formula_ = e.message();

@@ -21,6 +21,13 @@ std::pair<std::int64_t, std::int64_t> distance(const FieldEntry& a, const FieldE
   return range_of(d, box.from, box.to);
 }
 
+std::int64_t column_of(const FieldEntry& e, std::span<const std::int64_t> place, std::size_t number) {
+  if (e.table) return (*e.table)[number];
+  std::int64_t at = e.base;
+  for (std::size_t k = 0; k < e.strides.size(); ++k) at += e.strides[k] * place[k];
+  return at;
+}
+
 // The rows of one unknown: their numbers of entries by interval of each dimension.
 struct Slabs {
   std::vector<std::map<std::int64_t, std::int64_t>> intervals;  // by dimension: from, places
@@ -44,11 +51,10 @@ struct Slabs {
 
 }  // namespace
 
-void order_terms(FieldBox& box) {
+bool order_terms(FieldBox& box) {
   for (FieldBox::Row& r : box.rows) {
     for (const FieldTerm& t : r.terms) {
-      if (box.entries[t.entry].table)
-        throw Error(ErrorKind::unsupported, "columns found in arrays of whole numbers have no formula");
+      if (box.entries[t.entry].table) return false;
     }
     const auto column = [&](const FieldTerm& t) {  // at the first place
       const FieldEntry& e = box.entries[t.entry];
@@ -59,26 +65,94 @@ void order_terms(FieldBox& box) {
     std::sort(r.terms.begin(), r.terms.end(),
               [&](const FieldTerm& x, const FieldTerm& y) { return column(x) < column(y); });
     for (std::size_t t = 1; t < r.terms.size(); ++t) {
-      if (distance(box.entries[r.terms[t - 1].entry], box.entries[r.terms[t].entry], box).first <= 0)
-        throw Error(ErrorKind::unsupported, fmt::format("the columns of a row change their order among the places {}",
-                                                        text_of_places(box.from, box.to)));
+      if (distance(box.entries[r.terms[t - 1].entry], box.entries[r.terms[t].entry], box).first <= 0) return false;
     }
   }
+  return true;
 }
 
-std::int64_t number_entries(std::vector<FieldBox>& boxes, const FieldLayout& layout) {
+namespace {
+
+// The rows of a target one by one: columns that meet are one entry. Returns where the next target begins.
+std::int64_t list_entries(std::vector<std::pair<FieldBox*, FieldBox::Row*>>& rows, std::int64_t start,
+                          const ArrayLayout& target) {
+  std::vector<std::int64_t> first(static_cast<std::size_t>(target.elements()) + 1, 0);
+  std::vector<std::int64_t> columns;
+  // f(place of the box, its number, number of the row within the target)
+  const auto each = [&](const FieldBox& box, const FieldBox::Row& row, const auto& f) {
+    std::vector<std::int64_t> place = box.from;
+    for (std::size_t p = 0;; ++p) {
+      std::int64_t at = row.base;
+      for (std::size_t k = 0; k < place.size(); ++k) at += row.strides[k] * place[k];
+      f(place, p, static_cast<std::size_t>(at - target.start));
+      std::size_t k = place.size();
+      while (k > 0 && place[k - 1] == box.to[k - 1]) {
+        place[k - 1] = box.from[k - 1];
+        --k;
+      }
+      if (k == 0) return;
+      ++place[k - 1];
+    }
+  };
+  const auto columns_at = [&](const FieldBox& box, const FieldBox::Row& row, std::span<const std::int64_t> place,
+                              std::size_t p) {
+    columns.clear();
+    for (const FieldTerm& t : row.terms) columns.push_back(column_of(box.entries[t.entry], place, p));
+  };
+  std::vector<std::int64_t> distinct;
+  const auto sorted = [&] {
+    distinct = columns;
+    std::sort(distinct.begin(), distinct.end());
+    distinct.erase(std::unique(distinct.begin(), distinct.end()), distinct.end());
+  };
+  for (const auto& [box, row] : rows) {
+    each(*box, *row, [&, &box_ = *box, &row_ = *row](std::span<const std::int64_t> place, std::size_t p, std::size_t r) {
+      columns_at(box_, row_, place, p);
+      sorted();
+      first[r + 1] = static_cast<std::int64_t>(distinct.size());
+    });
+  }
+  first[0] = start;
+  for (std::size_t r = 1; r < first.size(); ++r) first[r] += first[r - 1];
+  for (auto& [box, row] : rows) {
+    auto listed = std::make_shared<FieldBox::Row::Listed>();
+    listed->first.resize(box->places());
+    listed->entries.resize(box->places() * row->terms.size());
+    each(*box, *row, [&, &box_ = *box, &row_ = *row](std::span<const std::int64_t> place, std::size_t p, std::size_t r) {
+      columns_at(box_, row_, place, p);
+      sorted();
+      listed->first[p] = first[r];
+      for (std::size_t t = 0; t < columns.size(); ++t)
+        listed->entries[p * columns.size() + t] =
+            first[r] + (std::lower_bound(distinct.begin(), distinct.end(), columns[t]) - distinct.begin());
+    });
+    row->listed = std::move(listed);
+  }
+  return first.back();
+}
+
+}  // namespace
+
+std::int64_t number_entries(std::vector<FieldBox>& boxes, std::span<const char> ordered, const FieldLayout& layout) {
   std::int64_t start = 0;
   for (std::size_t u = 0; u < layout.targets().size(); ++u) {
     Slabs slabs;
     slabs.intervals.resize(layout.targets()[u].dimensions.size());
     std::vector<std::pair<FieldBox*, FieldBox::Row*>> rows;
-    for (FieldBox& b : boxes) {
+    bool by_formula = true;
+    for (std::size_t n = 0; n < boxes.size(); ++n) {
+      FieldBox& b = boxes[n];
       for (FieldBox::Row& r : b.rows) {
         if (r.target != u) continue;
         rows.emplace_back(&b, &r);
+        by_formula = by_formula && ordered[n] != 0;
         for (std::size_t k = 0; k < b.from.size(); ++k) slabs.intervals[k][b.from[k]] = b.to[k] - b.from[k] + 1;
         slabs.entries[b.from] = static_cast<std::int64_t>(r.terms.size());
       }
+    }
+    if (!by_formula) {
+      start = list_entries(rows, start, layout.targets()[u]);
+      continue;
     }
     for (auto& [box, row] : rows) {
       row->first = start;
@@ -103,12 +177,13 @@ std::int64_t number_entries(std::vector<FieldBox>& boxes, const FieldLayout& lay
 }
 
 SparsityPattern FieldPlan::pattern(unsigned threads) const {
-  SparsityPattern p;
-  p.rows = rows_;
-  p.cols = columns_;
-  p.row_start.resize(rows_ + 1);
-  p.columns.resize(nonzeros_);
-  p.row_start[rows_] = static_cast<std::int64_t>(nonzeros_);
+  require_jacobian();
+  SparsityPattern pattern;
+  pattern.rows = rows_;
+  pattern.cols = columns_;
+  pattern.row_start.resize(rows_ + 1);
+  pattern.columns.resize(nonzeros_);
+  pattern.row_start[rows_] = static_cast<std::int64_t>(nonzeros_);
   for (const FieldBox& box : boxes_) {
     const std::size_t rank = box.from.size();
     const std::size_t last = rank == 0 ? 0 : rank - 1;
@@ -116,6 +191,7 @@ SparsityPattern FieldPlan::pattern(unsigned threads) const {
     const std::size_t lines = box.places() / static_cast<std::size_t>(along);
     const auto line = [&](std::size_t number) {
       std::vector<std::int64_t> place = box.from;
+      const std::size_t first_place = number * static_cast<std::size_t>(along);
       for (std::size_t k = last; k-- > 0;) {
         const auto n = static_cast<std::size_t>(box.to[k] - box.from[k] + 1);
         place[k] += static_cast<std::int64_t>(number % n);
@@ -127,7 +203,21 @@ SparsityPattern FieldPlan::pattern(unsigned threads) const {
       };
       const auto step = [&](const std::vector<std::int64_t>& strides) { return rank == 0 ? 0 : strides[last]; };
       for (const FieldBox::Row& r : box.rows) {
-        std::int64_t* start = p.row_start.data() + at(r.base, r.strides);
+        if (r.listed) {
+          for (std::int64_t q = 0; q < along; ++q) {
+            std::vector<std::int64_t> here = place;
+            if (rank != 0) here[last] += q;
+            const std::size_t p = first_place + static_cast<std::size_t>(q);
+            std::int64_t row = r.base;
+            for (std::size_t k = 0; k < rank; ++k) row += r.strides[k] * here[k];
+            pattern.row_start[static_cast<std::size_t>(row)] = r.listed->first[p];
+            for (std::size_t t = 0; t < r.terms.size(); ++t)
+              pattern.columns[static_cast<std::size_t>(r.listed->entries[p * r.terms.size() + t])] =
+                  column_of(box.entries[r.terms[t].entry], here, p);
+          }
+          continue;
+        }
+        std::int64_t* start = pattern.row_start.data() + at(r.base, r.strides);
         const std::int64_t first = at(r.first, r.steps);
         const std::int64_t length = step(r.steps);
         const std::int64_t by = step(r.strides);
@@ -139,7 +229,7 @@ SparsityPattern FieldPlan::pattern(unsigned threads) const {
             const FieldEntry& e = box.entries[r.terms[t].entry];
             const std::int64_t right = step(e.strides);
             std::int64_t column = at(e.base, e.strides) + begin * right;
-            std::int64_t* to = p.columns.data() + first + static_cast<std::int64_t>(t) + begin * length;
+            std::int64_t* to = pattern.columns.data() + first + static_cast<std::int64_t>(t) + begin * length;
             for (std::int64_t q = begin; q < end; ++q, to += length, column += right) *to = column;
           }
         }
@@ -154,7 +244,7 @@ SparsityPattern FieldPlan::pattern(unsigned threads) const {
       });
     }
   }
-  return p;
+  return pattern;
 }
 
 }  // namespace boreon

@@ -80,7 +80,7 @@ SumNests::SumNests(const FieldSystem& system, const FieldSum& sum, const Executo
     : op_(sum.op), elements_(sum.elements), free_(sum.free), contraction_(Contraction::of(sum)) {
   if (contraction_) return;
   for (const FieldBox& b : sum.boxes) {
-    Part p{FieldNest(system, b, b.rows[0].value, maker), b.from, b.to, b.rows[0].base, b.rows[0].strides};
+    Part p{FieldNest(system, b, {&b.rows[0].value, 1}, true, maker), b.from, b.to, b.rows[0].base, b.rows[0].strides};
     for (std::size_t k = free_; k + 1 < b.from.size(); ++k)
       p.outer *= static_cast<std::size_t>(b.to[k] - b.from[k] + 1);
     parts_.push_back(std::move(p));
@@ -103,7 +103,7 @@ std::vector<double> SumNests::operator()(const NestMemory& memory, unsigned thre
         const std::size_t element = unit / shares;
         const std::size_t share = unit % shares;
         Total& to = parts[unit];
-        const NestSink sink = [&](std::span<const double> values) { to.take(op_, values); };
+        const NestSink sink = [&](const NestPart& part) { to.take(op_, {part.values, part.count}); };
         p.nest.run(element * p.outer + p.outer * share / shares, element * p.outer + p.outer * (share + 1) / shares,
                    memory, nest_memory(p.nest.workspace()), sink);
       }

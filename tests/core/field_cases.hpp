@@ -207,9 +207,8 @@ class Random {
     names_.clear();
     for (const Expr& f : free) names_.push_back(f.name());
     shape_ = shape;
-    gathers_ = chance(0.15);
+    gathers_ = chance(0.25);
     sums_ = chance(0.3);
-    if (gathers_) with_jacobian = false;
     if (chance(0.4)) {
       margin_ = 1;
       ParseContext& context = c.context;

@@ -201,7 +201,19 @@ TEST_CASE("a network: indices found in arrays") {
   const Expr n = c.context.names.at("n");
   c.equation(0, {n}, "phi[n]^2");
   c.equation(1, {e}, "I[e] - (phi[edge[e, 0]] - phi[edge[e, 1]])/(1 + e)");
-  agree(c, "network", false);
+  agree(c, "network");
+}
+
+TEST_CASE("transposed places, and columns that meet on a diagonal") {
+  Case c;
+  const Expr i = c.index("i", 0, 8);
+  const Expr j = c.index("j", 0, 8);
+  c.unknown("u", {{0, 8, false}, {0, 8, false}});
+  c.unknown("v", {{0, 8, false}});
+  c.equation(0, {i, j}, "u[i, j]*u[j, i] + v[i]*v[j]^2 - u[8 - j, i]");
+  c.equation(0, {3, j}, "v[j] - u[j, 3]");
+  c.equation(1, {c.context.names.at("i")}, "v[i] + u[i, 2]*u[2, i]");
+  agree(c, "transposed");
 }
 
 TEST_CASE("what is wrong with a system is said with its places") {
