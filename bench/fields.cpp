@@ -28,7 +28,8 @@ double ms_since(std::chrono::steady_clock::time_point begin) {
   return std::chrono::duration<double, std::milli>(std::chrono::steady_clock::now() - begin).count();
 }
 
-// An array on n places in each of `rank` directions, and its equation inside, `margin` places from the ends, which stay.
+// An array on n places in each of `rank` directions, and its equation inside, `margin` places from the ends, which
+// stay.
 FieldSystem inside(int rank, int margin, bool ring, const std::string& body) {
   FieldSystem s;
   ParseContext context;
@@ -105,16 +106,14 @@ FieldSystem reaction() {
   s.unknowns.push_back({"v", Symbol("v"), s.unknowns[0].dimensions});
   ParseContext context;
   for (const auto& [index, range] : s.indices) context.names.emplace(index.name(), index);
-  s.equations.push_back({"second", 1, s.equations[0].places,
-                         parse("b*u[i,j] - u[i,j]^2*v[i,j] + d*(v[i+1,j] + v[i-1,j] + v[i,j+1] + v[i,j-1] - 4*v[i,j])",
-                               context)});
+  s.equations.push_back(
+      {"second", 1, s.equations[0].places,
+       parse("b*u[i,j] - u[i,j]^2*v[i,j] + d*(v[i+1,j] + v[i-1,j] + v[i,j+1] + v[i,j-1] - 4*v[i,j])", context)});
   s.parameters = {Symbol("a"), Symbol("b"), Symbol("d")};
   return s;
 }
 
-FieldPlan reaction_plan(std::int64_t n) {
-  return {reaction(), {{Symbol("n", {Assumption::integer}), n}}};
-}
+FieldPlan reaction_plan(std::int64_t n) { return {reaction(), {{Symbol("n", {Assumption::integer}), n}}}; }
 
 void made(benchmark::State& state) {
   for (auto _ : state) {
@@ -139,12 +138,11 @@ void against_rows(benchmark::State& state, FieldOutput output) {
   const FieldPlan plan = reaction_plan(n);
   const FieldKernel kernel(plan, output, native);
   const auto model = bench::reaction_diffusion(n);
-  const Kernel rows =
-      output == FieldOutput::values
-          ? compile({OutputGroup("f", model.residuals)}, {{"y", model.unknowns}, {"p", model.parameters}},
-                    {.expected_calls = 1e9})
-          : compile({OutputGroup("j", sparse_jacobian(model.residuals, model.unknowns))},
-                    {{"y", model.unknowns}, {"p", model.parameters}}, {.expected_calls = 1e9});
+  const Kernel rows = output == FieldOutput::values
+                          ? compile({OutputGroup("f", model.residuals)},
+                                    {{"y", model.unknowns}, {"p", model.parameters}}, {.expected_calls = 1e9})
+                          : compile({OutputGroup("j", sparse_jacobian(model.residuals, model.unknowns))},
+                                    {{"y", model.unknowns}, {"p", model.parameters}}, {.expected_calls = 1e9});
   Numbers x(plan.columns(), kernel.outputs());
   x.p.push_back(0.2);
   std::vector<double> theirs(kernel.outputs());
@@ -225,18 +223,19 @@ void contraction(benchmark::State& state, int factors, std::int64_t n) {
     s.data.push_back({name, Symbol(name), {whole, whole}, std::move(values)});
   }
   const std::string last = std::to_string(n - 1);
-  const std::string bodies[] = {"sum(A[i, k]*x[k], k from 0 to " + last + ")",
-                                "sum(A[i, k]*X[k, j], k from 0 to " + last + ")",
-                                "sum(sum(A[i, k]*X[k, l]*C[l, j], k from 0 to " + last + "), l from 0 to " + last + ")"};
-  s.results = {{"y", Symbol("y"), factors == 1 ? std::vector<IndexRange>{whole} : std::vector<IndexRange>{whole, whole}}};
-  s.equations = {{"y", 0, factors == 1 ? std::vector<Expr>{i} : std::vector<Expr>{i, j},
-                  parse(bodies[factors - 1], context)}};
+  const std::string bodies[] = {
+      "sum(A[i, k]*x[k], k from 0 to " + last + ")", "sum(A[i, k]*X[k, j], k from 0 to " + last + ")",
+      "sum(sum(A[i, k]*X[k, l]*C[l, j], k from 0 to " + last + "), l from 0 to " + last + ")"};
+  s.results = {
+      {"y", Symbol("y"), factors == 1 ? std::vector<IndexRange>{whole} : std::vector<IndexRange>{whole, whole}}};
+  s.equations = {
+      {"y", 0, factors == 1 ? std::vector<Expr>{i} : std::vector<Expr>{i, j}, parse(bodies[factors - 1], context)}};
   const FieldPlan plan(s, {});
   const FieldKernel kernel(plan, FieldOutput::values, native);
   Numbers x(plan.columns(), plan.rows());
   const Eigen::VectorXd v = Eigen::Map<Eigen::VectorXd>(x.y.data(), n);
-  const Eigen::MatrixXd m = Eigen::Map<Eigen::Matrix<double, Eigen::Dynamic, Eigen::Dynamic, Eigen::RowMajor>>(
-      x.y.data() + n, n, n);
+  const Eigen::MatrixXd m =
+      Eigen::Map<Eigen::Matrix<double, Eigen::Dynamic, Eigen::Dynamic, Eigen::RowMajor>>(x.y.data() + n, n, n);
   Eigen::VectorXd y(n);
   Eigen::MatrixXd z(n, n);
   Eigen::MatrixXd between(n, n);
@@ -251,8 +250,9 @@ void contraction(benchmark::State& state, int factors, std::int64_t n) {
   kernel(x.y, {}, 0, x.f);
   by_eigen();
   const Eigen::Matrix<double, Eigen::Dynamic, Eigen::Dynamic, Eigen::RowMajor> rows = z;
-  bench::require_equal(x.f, factors == 1 ? std::vector<double>(y.data(), y.data() + n)
-                                         : std::vector<double>(rows.data(), rows.data() + n * n),
+  bench::require_equal(x.f,
+                       factors == 1 ? std::vector<double>(y.data(), y.data() + n)
+                                    : std::vector<double>(rows.data(), rows.data() + n * n),
                        "product");
   bench::compare(
       state, [&] { kernel(x.y, {}, 0, x.f); }, by_eigen, 1, 2e-2);
@@ -275,7 +275,10 @@ const int registered = [] {
        "60*u[i,j])",
        bench::fourth_order}};
   const auto add = [](const std::string& name, const std::function<void(benchmark::State&)>& f) {
-    return benchmark::RegisterBenchmark(name.c_str(), f)->UseManualTime()->Iterations(41)->Unit(benchmark::kMicrosecond);
+    return benchmark::RegisterBenchmark(name.c_str(), f)
+        ->UseManualTime()
+        ->Iterations(41)
+        ->Unit(benchmark::kMicrosecond);
   };
   for (const Stencil& s : stencils)
     add(std::string("fields_vs_by_hand/") + s.name, [s](benchmark::State& state) { stencil(state, s); });

@@ -87,15 +87,16 @@ std::vector<FieldValues> fields_shown(const FigureOptions& r, const std::vector<
   return shown;
 }
 
-void save_fields(Answer& a, const Request& r, const LoopOptions& options, const FieldProblem& p, const std::vector<FieldValues>& all) {
+void save_fields(Answer& a, const Request& r, const LoopOptions& options, const FieldProblem& p,
+                 const std::vector<FieldValues>& all) {
   for (const std::string& text : options.save) {
     const std::size_t equals = text.find('=');
     if (equals != std::string::npos) {
       const FieldValues& x = named(all, text.substr(0, equals), "--save");
       const std::string path = text.substr(equals + 1);
       if (!path.ends_with(".npy"))
-        throw Error(ErrorKind::usage, fmt::format("--save {}: one field is written as .npy: {}=end.npy", text,
-                                                  x.field->name));
+        throw Error(ErrorKind::usage,
+                    fmt::format("--save {}: one field is written as .npy: {}=end.npy", text, x.field->name));
       write_output(path, npy_bytes(shape_of(*x.field), x.values), output_policy(r));
       a.text += fmt::format("{} written to {}\n", x.field->name, path);
       continue;
@@ -116,8 +117,8 @@ void save_fields(Answer& a, const Request& r, const LoopOptions& options, const 
           const auto axis =
               std::find_if(p.axes.begin(), p.axes.end(), [&](const FieldAxis& f) { return f.index == d.name; });
           const double spacing = axis == p.axes.end() ? 1 : axis->spacing;
-          const double start = (axis == p.axes.end() ? 0 : axis->start) +
-                               spacing * static_cast<double>(d.from.word().value_or(0));
+          const double start =
+              (axis == p.axes.end() ? 0 : axis->start) + spacing * static_cast<double>(d.from.word().value_or(0));
           axes.push_back({start, spacing, own[axes.size()]});
         }
       }

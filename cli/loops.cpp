@@ -77,8 +77,8 @@ Answer show_in_loops(const Request& r) {
     a.text += fmt::format("  {} : {} values\n", f.name, shape_text(f));
     a.json["fields"][f.name] = shape_of(f);
   }
-  a.text += fmt::format("{} rows in {} boxes, {} sums of their own\n", plan.rows(), plan.boxes().size(),
-                        plan.sums().size());
+  a.text +=
+      fmt::format("{} rows in {} boxes, {} sums of their own\n", plan.rows(), plan.boxes().size(), plan.sums().size());
   PrintOptions print{400, p.rates.time.name(), {}};
   a.json["rows"] = plan.rows();
   a.json["boxes"] = Json::array();

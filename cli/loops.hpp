@@ -28,7 +28,8 @@ struct FieldValues {
 [[nodiscard]] std::vector<FieldValues> results_of(const FieldProblem& p, std::span<const double> state,
                                                   std::span<const double> outputs);
 /// Error(name) with a near name, and the option that it comes from.
-[[nodiscard]] const FieldValues& named(const std::vector<FieldValues>& all, const std::string& name, const char* option);
+[[nodiscard]] const FieldValues& named(const std::vector<FieldValues>& all, const std::string& name,
+                                       const char* option);
 void list_results(Answer& a, const std::vector<FieldValues>& all, int digits);
 /// What --show names, or the first fields.
 [[nodiscard]] std::vector<FieldValues> fields_shown(const FigureOptions& r, const std::vector<FieldValues>& all);

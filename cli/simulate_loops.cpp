@@ -17,8 +17,7 @@ namespace {
 std::string summaries_csv(const FieldProblem& p, const FieldRun& run, const std::vector<FieldValues>& all) {
   std::string text = p.rates.time.name();
   for (const FieldValues& x : all)
-    text += x.values.size() == 1 ? "," + x.field->name
-                                 : fmt::format(",{0} least,{0} greatest", x.field->name);
+    text += x.values.size() == 1 ? "," + x.field->name : fmt::format(",{0} least,{0} greatest", x.field->name);
   text += '\n';
   for (std::size_t k = 0; k < run.times.size(); ++k) {
     text += fmt::format("{:.17g}", run.times[k]);
@@ -60,13 +59,13 @@ void draw(Answer& a, const SimulateRequest& r, const FieldProblem& p, const Fiel
 }
 
 // Digits to which a run agrees with one of tighter tolerances, field by field against its own size, at the end.
-struct Agreement {
+struct EndAgreement {
   double digits = 15;
   std::string worst;
 };
 
-Agreement compared(const std::vector<FieldValues>& run, const std::vector<FieldValues>& reference) {
-  Agreement g;
+EndAgreement compared(const std::vector<FieldValues>& run, const std::vector<FieldValues>& reference) {
+  EndAgreement g;
   for (std::size_t n = 0; n < run.size(); ++n) {
     double size = 0;
     double apart = 0;
@@ -120,9 +119,10 @@ Answer simulate_in_loops(const SimulateRequest& r) {
     finer.relative_tolerance = std::max(1e-13, o.relative_tolerance / 100);
     const FieldRun reference = run_fields(p, finer);
     if (reference.completed) {
-      const Agreement g = compared(all, results_of(p, reference.state, reference.outputs));
+      const EndAgreement g = compared(all, results_of(p, reference.state, reference.outputs));
       a.text += fmt::format(
-          "check: the run repeated with tolerances a hundred times tighter agrees to {:.1f} digits at the end (worst: {})\n",
+          "check: the run repeated with tolerances a hundred times tighter agrees to {:.1f} digits at the end (worst: "
+          "{})\n",
           g.digits, g.worst);
       a.json["check"]["digits"] = g.digits;
       a.json["check"]["worst"] = g.worst;
@@ -138,13 +138,10 @@ Answer simulate_in_loops(const SimulateRequest& r) {
   a.json["status"] = "approximate";
   a.json["until"] = o.until;
   a.json["iterations"] = run.steps;
-  a.json["statistics"] = {{"steps", run.steps},
-                          {"right_side_calls", run.right_side_calls},
-                          {"jacobian_calls", run.jacobian_calls},
-                          {"method", run.method},
-                          {"linear_solver", run.linear_solver},
-                          {"rows", run.state.size()},
-                          {"boxes", run.boxes}};
+  a.json["statistics"] = {
+      {"steps", run.steps},   {"right_side_calls", run.right_side_calls}, {"jacobian_calls", run.jacobian_calls},
+      {"method", run.method}, {"linear_solver", run.linear_solver},       {"rows", run.state.size()},
+      {"boxes", run.boxes}};
   a.text += fmt::format("statistics: {} right-hand sides, {} Jacobians\n", run.right_side_calls, run.jacobian_calls);
   save_fields(a, r, r, p, all);
   if (!r.out.empty()) {

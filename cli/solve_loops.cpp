@@ -22,13 +22,13 @@ Answer solve_in_loops(const SolveRequest& r) {
   a.text = fmt::format("{}\nsteady state: {} iterations ({}); {} rows in {} boxes\n", p.title, s.iterations,
                        s.linear_solver, s.state.size(), s.boxes);
   list_results(a, all, digits_of(r.digits));
-  a.text += s.verified
-                ? fmt::format("check: every equation is fulfilled to {:.1e} of its terms; {}\n", s.residual,
-                              s.determined ? fmt::format("one more Newton step changes no unknown by more than {:.1e} of "
-                                                         "itself",
-                                                         s.correction)
-                                           : "whether the equations determine all unknowns was not tested at this size")
-                : std::string("check: untested, without a Jacobian by formula the size of terms is not known\n");
+  a.text += s.verified ? fmt::format("check: every equation is fulfilled to {:.1e} of its terms; {}\n", s.residual,
+                                     s.determined
+                                         ? fmt::format("one more Newton step changes no unknown by more than {:.1e} of "
+                                                       "itself",
+                                                       s.correction)
+                                         : "whether the equations determine all unknowns was not tested at this size")
+                       : std::string("check: untested, without a Jacobian by formula the size of terms is not known\n");
   a.json["result"] = a.json["values"];
   a.json["status"] = "approximate";
   a.json["iterations"] = s.iterations;

@@ -29,7 +29,7 @@ struct NumberArray {
 
 /// A field on an even grid of one to three dimensions.
 struct ImageField {
-  std::string name;  ///< with its unit: "T (K)"
+  std::string name;                ///< with its unit: "T (K)"
   std::span<const double> values;  ///< the last index runs fastest
 };
 struct ImageAxis {
@@ -37,8 +37,8 @@ struct ImageAxis {
   double spacing = 1;
   std::size_t places = 1;
 };
-/// VTK image data, the first index along x; all fields have the shape of the axes. Throws Error(shape) otherwise, and for
-/// more than three axes.
+/// VTK image data, the first index along x; all fields have the shape of the axes. Throws Error(shape) otherwise, and
+/// for more than three axes.
 [[nodiscard]] std::string vti_text(std::span<const ImageAxis> axes, std::span<const ImageField> fields);
 
 }  // namespace BOREON_API

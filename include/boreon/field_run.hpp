@@ -94,7 +94,7 @@ struct FieldSteady {
   std::string message;  ///< what happened, if not converged
   std::vector<double> state;
   std::vector<double> outputs;
-  double residual = 0;    ///< the largest, each relative to the sum of the magnitudes of its terms
+  double residual = 0;      ///< the largest, each relative to the sum of the magnitudes of its terms
   bool verified = false;    ///< false where there is no Jacobian by formula to tell these magnitudes
   bool determined = false;  ///< the Jacobian was factored and is regular; where it was not, neighbours may be solutions
   double correction = 0;    ///< then: of one more Newton step, relative to each unknown

@@ -107,8 +107,8 @@ struct FieldBox {
     std::vector<FieldTerm> terms = {};  ///< in the order of their columns
     std::int64_t first = 0;             ///< number of the first entry of the row in the Jacobian, likewise
     std::vector<std::int64_t> steps;
-    /// Where columns are found in arrays, or change their order from place to place: for each place of the box the number
-    /// of the first entry of its row, and for each of its terms that of its entry.
+    /// Where columns are found in arrays, or change their order from place to place: for each place of the box the
+    /// number of the first entry of its row, and for each of its terms that of its entry.
     struct Listed {
       std::vector<std::int64_t> first;
       std::vector<std::int64_t> entries;
@@ -147,8 +147,8 @@ class FieldPlan {
   [[nodiscard]] std::span<const FieldSum> sums() const { return sums_; }
   [[nodiscard]] std::size_t rows() const { return rows_; }        ///< values
   [[nodiscard]] std::size_t columns() const { return columns_; }  ///< of the state
-  /// Throw Error(unsupported) where an equation contains a long sum over unknowns. Columns that have no formula are listed
-  /// when the plan is made.
+  /// Throw Error(unsupported) where an equation contains a long sum over unknowns. Columns that have no formula are
+  /// listed when the plan is made.
   [[nodiscard]] std::size_t nonzeros() const;
   void require_jacobian() const;
   /// The symbol of an index of the box as a number.
@@ -181,6 +181,11 @@ class FieldPlan {
 /// that loops stay loops. Costs do not depend on the sizes. Throws Error(unsupported) for products and extremes over
 /// ranges, sums within functions within sums, and places that are no index plus or minus a number.
 [[nodiscard]] FieldSystem gradient_system(const FieldSystem& system, const Expr& expression, const FieldSizes& sizes);
+
+/// Products of the Jacobian with a direction, J*v, without the Jacobian: the state is that of the system and behind it
+/// v, of the same shape; one value for each row. Sums stay sums, so this works where no list of columns would. Throws
+/// Error(unsupported) for products and extremes over ranges that contain unknowns.
+[[nodiscard]] FieldSystem directional_system(const FieldSystem& system, const FieldSizes& sizes);
 
 enum class FieldOutput : std::uint8_t {
   values,    ///< one for each row

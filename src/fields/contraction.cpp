@@ -76,8 +76,8 @@ std::optional<Contraction> Contraction::of(const FieldSum& sum) {
 
 void Contraction::operator()(std::span<const double* const> arrays, std::span<double> result, unsigned threads) const {
   constexpr std::int64_t worth_a_thread = 100'000;  // products
-  const auto helpers = static_cast<std::int64_t>(
-      std::min<std::size_t>(threads, static_cast<std::size_t>(std::max<std::int64_t>(1, m_ * n_ * k_ / worth_a_thread))));
+  const auto helpers = static_cast<std::int64_t>(std::min<std::size_t>(
+      threads, static_cast<std::size_t>(std::max<std::int64_t>(1, m_ * n_ * k_ / worth_a_thread))));
   const double* const a_data = arrays[a_.array] + a_.base;
   const double* const b_data = arrays[b_.array] + b_.base;
   // Shares of the rows of a, or of the columns of b where a has one row.

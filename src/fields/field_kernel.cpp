@@ -102,8 +102,7 @@ void FieldKernel::operator()(std::span<const double> state, std::span<const doub
   for (const Nests::Listed& l : nests_->listed) {
     run(l.nest, [&](const NestPart& part) {
       for (std::size_t q = 0; q < part.count; ++q) {
-        const std::int64_t* const at =
-            l.numbers->entries.data() + (part.first_place + q * part.place_step) * l.terms;
+        const std::int64_t* const at = l.numbers->entries.data() + (part.first_place + q * part.place_step) * l.terms;
         for (std::size_t t = 0; t < l.terms; ++t)
           output[static_cast<std::size_t>(at[t])] += part.values[t * part.stride + q];
       }
@@ -111,7 +110,11 @@ void FieldKernel::operator()(std::span<const double> state, std::span<const doub
   }
 }
 
-std::string FieldKernel::method() const { return !nests_->list.empty() ? nests_->list[0].method() : !nests_->listed.empty() ? nests_->listed[0].nest.method() : "nothing to do"; }
+std::string FieldKernel::method() const {
+  return !nests_->list.empty()     ? nests_->list[0].method()
+         : !nests_->listed.empty() ? nests_->listed[0].nest.method()
+                                   : "nothing to do";
+}
 std::size_t FieldKernel::nests() const { return nests_->list.size() + nests_->listed.size(); }
 
 std::size_t FieldKernel::code_size() const {

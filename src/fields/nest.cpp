@@ -270,98 +270,135 @@ void FieldNest::gather(const Stream& s, const double* from, const NestPart& part
   for (std::size_t q = 0; q < part.count; ++q, table += part.place_step) to[q] = from[*table];
 }
 
-void FieldNest::run(std::size_t first_line, std::size_t last_line, const NestMemory& memory, double* work,
-                    const NestSink& sink) const {
-  // The executor's memory comes first, for it wants to begin at a line of the cache.
-  double* at = work + (executor_->workspace() + work_alignment - 1) / work_alignment * work_alignment;
-  double* const scratch = at;
-  at += program_->scratch_size();
-  double* const gathered = at;
-  at += gathered_ * block_;
-  double* const count = at;
-  if (counts_) {
-    std::iota(count, count + block_, 0.0);
-    at += block_;
-  }
-  double* const places = at;
-  at += from_.size() + 1;
-  const auto** const in = reinterpret_cast<const double**>(at);
-  at += inputs_.size();
-  auto** const out = reinterpret_cast<double**>(at);
-  double* const values = at + outputs_.size();
-  const std::size_t rank = from_.size();
-  const std::int64_t along = rank == 0 ? 1 : to_[inner_] - from_[inner_] + 1;
-  // The place of the first line; those after it are reached by steps.
-  std::array<std::int64_t, most_dimensions> place{};
-  std::copy(from_.begin(), from_.end(), place.begin());
-  std::size_t rest = first_line;
-  for (std::size_t k = rank; k-- > 0;) {
-    if (k == inner_) continue;
-    const auto n = static_cast<std::size_t>(to_[k] - from_[k] + 1);
-    place[k] = from_[k] + static_cast<std::int64_t>(rest % n);
-    rest /= n;
-  }
-  const auto number = [&](const Stream& s) {
-    std::int64_t n = s.base - s.lead;
-    for (std::size_t k = 0; k < s.strides.size(); ++k) n += s.strides[k] * place[k];
-    return n;
-  };
-  // What moves along a line or from one to the next; the rest stays for the whole nest.
-  for (std::size_t g = 0; g < inputs_.size(); ++g) {
-    const Stream& s = inputs_[g];
-    switch (s.from) {
-      case Stream::From::array: in[g] = memory.arrays[s.array] + number(s); break;
-      case Stream::From::parameters: in[g] = memory.parameters + s.base; break;
-      case Stream::From::time: in[g] = memory.time; break;
-      case Stream::From::outer_place: in[g] = places + s.base; break;
-      case Stream::From::block_start: in[g] = places + rank; break;
-      case Stream::From::inner_place: in[g] = count; break;
-      case Stream::From::gathered: in[g] = gathered + s.slot * block_; break;
+// Pointers to where each stream is, and the place that the other dimensions have.
+class FieldNest::Walk {
+ public:
+  Walk(const FieldNest& nest, const NestMemory& memory, double* work, std::size_t line)
+      : nest_(nest), memory_(memory), work_(work) {
+    // The executor's memory comes first, for it wants to begin at a line of the cache.
+    double* at = work + (nest.executor_->workspace() + work_alignment - 1) / work_alignment * work_alignment;
+    scratch_ = at;
+    at += nest.program_->scratch_size();
+    gathered_ = at;
+    at += nest.gathered_ * nest.block_;
+    count_ = at;
+    if (nest.counts_) {
+      std::iota(count_, count_ + nest.block_, 0.0);
+      at += nest.block_;
     }
+    places_ = at;
+    at += nest.from_.size() + 1;
+    in_ = reinterpret_cast<const double**>(at);
+    at += nest.inputs_.size();
+    out_ = reinterpret_cast<double**>(at);
+    values_ = at + nest.outputs_.size();
+    begin_at(line);
+    instructions_ = !nest.program_->instructions.empty() || !nest.program_->scratch.empty();
   }
-  for (std::size_t g = 0; g < outputs_.size(); ++g)
-    out[g] = to_sink_ ? values + g * block_ : memory.output + number(outputs_[g]);
-  const auto move = [&](std::size_t k, std::int64_t by) {
-    for (std::size_t g = 0; g < inputs_.size(); ++g) {
-      if (inputs_[g].from == Stream::From::array && !inputs_[g].strides.empty()) in[g] += inputs_[g].strides[k] * by;
-    }
-    for (std::size_t g = 0; g < outputs_.size() && !to_sink_; ++g) {
-      if (!outputs_[g].strides.empty()) out[g] += outputs_[g].strides[k] * by;
-    }
-  };
-  const std::int64_t blocks_before = (along - 1) / static_cast<std::int64_t>(block_);  // of the last one of a line
-  const bool instructions = !program_->instructions.empty() || !program_->scratch.empty();
-  for (std::size_t k = 0; k < rank; ++k) places[k] = static_cast<double>(place[k]);
-  for (std::size_t line = first_line; line < last_line; ++line) {
-    for (std::int64_t begin = 0; begin < along; begin += static_cast<std::int64_t>(block_)) {
-      const std::int64_t here = std::min(along - begin, static_cast<std::int64_t>(block_));
-      if (begin > 0) move(inner_, static_cast<std::int64_t>(block_));
-      if (counts_) places[rank] = static_cast<double>(from_[inner_] + begin);
-      if (gathered_ > 0) {
-        for (const Stream& s : inputs_) {
-          if (s.from == Stream::From::gathered)
-            gather(s, memory.arrays[s.array], part_of(line, begin, here), gathered + s.slot * block_);
-        }
-      }
-      if (instructions) executor_->instructions(in, out, scratch, work);
-      executor_->rows(0, 0, static_cast<std::size_t>(here), in, out, scratch, work);
-      if (to_sink_) {
-        NestPart part = part_of(line, begin, here);
-        part.values = values;
-        sink(part);
+
+  // Places begin .. begin + count of a line, counted from its first.
+  void block(std::size_t line, std::int64_t begin, std::int64_t count, const NestSink& sink) {
+    if (begin > 0) move(nest_.inner_, static_cast<std::int64_t>(nest_.block_));
+    if (nest_.counts_) places_[nest_.from_.size()] = static_cast<double>(nest_.from_[nest_.inner_] + begin);
+    if (nest_.gathered_ > 0) {
+      for (const Stream& s : nest_.inputs_) {
+        if (s.from == Stream::From::gathered)
+          nest_.gather(s, memory_.arrays[s.array], nest_.part_of(line, begin, count),
+                       gathered_ + s.slot * nest_.block_);
       }
     }
-    if (line + 1 == last_line) break;
-    if (blocks_before > 0) move(inner_, -blocks_before * static_cast<std::int64_t>(block_));
-    for (std::size_t k = rank; k-- > 0;) {
-      if (k == inner_) continue;
-      const bool over = place[k] == to_[k];
-      const std::int64_t by = over ? from_[k] - to_[k] : 1;
-      place[k] += by;
-      places[k] = static_cast<double>(place[k]);
+    if (instructions_) nest_.executor_->instructions(in_, out_, scratch_, work_);
+    nest_.executor_->rows(0, 0, static_cast<std::size_t>(count), in_, out_, scratch_, work_);
+    if (!nest_.to_sink_) return;
+    NestPart part = nest_.part_of(line, begin, count);
+    part.values = values_;
+    sink(part);
+  }
+
+  // From the last block of a line to the first of the next; `blocks` came before the last.
+  void next_line(std::int64_t blocks) {
+    if (blocks > 0) move(nest_.inner_, -blocks * static_cast<std::int64_t>(nest_.block_));
+    for (std::size_t k = nest_.from_.size(); k-- > 0;) {
+      if (k == nest_.inner_) continue;
+      const bool over = place_[k] == nest_.to_[k];
+      const std::int64_t by = over ? nest_.from_[k] - nest_.to_[k] : 1;
+      place_[k] += by;
+      places_[k] = static_cast<double>(place_[k]);
       move(k, by);
       if (!over) break;
     }
+  }
+
+ private:
+  void begin_at(std::size_t line) {
+    std::copy(nest_.from_.begin(), nest_.from_.end(), place_.begin());
+    for (std::size_t k = nest_.from_.size(); k-- > 0;) {
+      if (k != nest_.inner_) {
+        const auto n = static_cast<std::size_t>(nest_.to_[k] - nest_.from_[k] + 1);
+        place_[k] += static_cast<std::int64_t>(line % n);
+        line /= n;
+      }
+      places_[k] = static_cast<double>(place_[k]);
+    }
+    for (std::size_t g = 0; g < nest_.inputs_.size(); ++g) in_[g] = beginning(nest_.inputs_[g]);
+    for (std::size_t g = 0; g < nest_.outputs_.size(); ++g)
+      out_[g] = nest_.to_sink_ ? values_ + g * nest_.block_ : memory_.output + number(nest_.outputs_[g]);
+  }
+
+  [[nodiscard]] std::int64_t number(const Stream& s) const {
+    std::int64_t n = s.base - s.lead;
+    for (std::size_t k = 0; k < s.strides.size(); ++k) n += s.strides[k] * place_[k];
+    return n;
+  }
+
+  [[nodiscard]] const double* beginning(const Stream& s) const {
+    switch (s.from) {
+      case Stream::From::array: return memory_.arrays[s.array] + number(s);
+      case Stream::From::parameters: return memory_.parameters + s.base;
+      case Stream::From::time: return memory_.time;
+      case Stream::From::outer_place: return places_ + s.base;
+      case Stream::From::block_start: return places_ + nest_.from_.size();
+      case Stream::From::inner_place: return count_;
+      case Stream::From::gathered: return gathered_ + s.slot * nest_.block_;
+    }
+    return nullptr;
+  }
+
+  void move(std::size_t k, std::int64_t by) {
+    for (std::size_t g = 0; g < nest_.inputs_.size(); ++g) {
+      const Stream& s = nest_.inputs_[g];
+      if (s.from == Stream::From::array && !s.strides.empty()) in_[g] += s.strides[k] * by;
+    }
+    for (std::size_t g = 0; g < nest_.outputs_.size() && !nest_.to_sink_; ++g) {
+      const Stream& s = nest_.outputs_[g];
+      if (!s.strides.empty()) out_[g] += s.strides[k] * by;
+    }
+  }
+
+  const FieldNest& nest_;
+  const NestMemory& memory_;
+  double* work_;
+  double* scratch_ = nullptr;
+  double* gathered_ = nullptr;
+  double* count_ = nullptr;
+  double* places_ = nullptr;  // as numbers; behind them where the block begins
+  const double** in_ = nullptr;
+  double** out_ = nullptr;
+  double* values_ = nullptr;
+  bool instructions_ = false;
+  std::array<std::int64_t, most_dimensions> place_{};
+};
+
+void FieldNest::run(std::size_t first_line, std::size_t last_line, const NestMemory& memory, double* work,
+                    const NestSink& sink) const {
+  const std::int64_t along = from_.empty() ? 1 : to_[inner_] - from_[inner_] + 1;
+  const auto block = static_cast<std::int64_t>(block_);
+  const std::int64_t before_last = (along - 1) / block;
+  Walk walk(*this, memory, work, first_line);
+  for (std::size_t line = first_line; line < last_line; ++line) {
+    if (line > first_line) walk.next_line(before_last);
+    for (std::int64_t begin = 0; begin < along; begin += block)
+      walk.block(line, begin, std::min(along - begin, block), sink);
   }
 }
 

@@ -34,8 +34,8 @@ struct NestMemory {
   double* output = nullptr;
 };
 
-/// Values of a part of a line: of target t at values[t*stride], for places of the box that begin at one number and go on
-/// in steps.
+/// Values of a part of a line: of target t at values[t*stride], for places of the box that begin at one number and go
+/// on in steps.
 struct NestPart {
   const double* values = nullptr;
   std::size_t count = 0;
@@ -76,6 +76,7 @@ class FieldNest {
     std::size_t slot = 0;  // of gathered numbers
   };
   class Builder;
+  class Walk;
   void make(const FieldSystem& system, const FieldBox& box, std::span<const NestTarget> targets,
             const ExecutorMaker& maker, bool along_last);
   void gather(const Stream& s, const double* from, const NestPart& part, double* to) const;

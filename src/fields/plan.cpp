@@ -205,9 +205,8 @@ void add_diagonal(FieldBox& box) {
       own.strides[k] = 0;
     }
     std::size_t n = 0;
-    while (n < box.entries.size() &&
-           (box.entries[n].array != FieldEntry::state || box.entries[n].table || box.entries[n].base != own.base ||
-            box.entries[n].strides != own.strides))
+    while (n < box.entries.size() && (box.entries[n].array != FieldEntry::state || box.entries[n].table ||
+                                      box.entries[n].base != own.base || box.entries[n].strides != own.strides))
       ++n;
     if (std::any_of(r.terms.begin(), r.terms.end(), [&](const FieldTerm& t) { return t.entry == n; })) continue;
     if (n == box.entries.size()) {

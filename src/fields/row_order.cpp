@@ -106,11 +106,12 @@ std::int64_t list_entries(std::vector<std::pair<FieldBox*, FieldBox::Row*>>& row
     distinct.erase(std::unique(distinct.begin(), distinct.end()), distinct.end());
   };
   for (const auto& [box, row] : rows) {
-    each(*box, *row, [&, &box_ = *box, &row_ = *row](std::span<const std::int64_t> place, std::size_t p, std::size_t r) {
-      columns_at(box_, row_, place, p);
-      sorted();
-      first[r + 1] = static_cast<std::int64_t>(distinct.size());
-    });
+    each(*box, *row,
+         [&, &box_ = *box, &row_ = *row](std::span<const std::int64_t> place, std::size_t p, std::size_t r) {
+           columns_at(box_, row_, place, p);
+           sorted();
+           first[r + 1] = static_cast<std::int64_t>(distinct.size());
+         });
   }
   first[0] = start;
   for (std::size_t r = 1; r < first.size(); ++r) first[r] += first[r - 1];
@@ -118,14 +119,15 @@ std::int64_t list_entries(std::vector<std::pair<FieldBox*, FieldBox::Row*>>& row
     auto listed = std::make_shared<FieldBox::Row::Listed>();
     listed->first.resize(box->places());
     listed->entries.resize(box->places() * row->terms.size());
-    each(*box, *row, [&, &box_ = *box, &row_ = *row](std::span<const std::int64_t> place, std::size_t p, std::size_t r) {
-      columns_at(box_, row_, place, p);
-      sorted();
-      listed->first[p] = first[r];
-      for (std::size_t t = 0; t < columns.size(); ++t)
-        listed->entries[p * columns.size() + t] =
-            first[r] + (std::lower_bound(distinct.begin(), distinct.end(), columns[t]) - distinct.begin());
-    });
+    each(*box, *row,
+         [&, &box_ = *box, &row_ = *row](std::span<const std::int64_t> place, std::size_t p, std::size_t r) {
+           columns_at(box_, row_, place, p);
+           sorted();
+           listed->first[p] = first[r];
+           for (std::size_t t = 0; t < columns.size(); ++t)
+             listed->entries[p * columns.size() + t] =
+                 first[r] + (std::lower_bound(distinct.begin(), distinct.end(), columns[t]) - distinct.begin());
+         });
     row->listed = std::move(listed);
   }
   return first.back();

@@ -37,7 +37,8 @@ Expr SumPlanner::with_inner_sums(Expr body, std::vector<std::pair<Expr, Expr>>& 
     for (const auto [base, exponent] : Parts(body)) factors.push_back(power(base, exponent));
     if (factors.size() < 3) break;
     const auto bound = [&](std::size_t n) {  // the symbol of a summed dimension
-      return std::find_if(names.begin(), names.end(), [&](const auto& s) { return s.second == place_symbol(n); })->first;
+      return std::find_if(names.begin(), names.end(), [&](const auto& s) { return s.second == place_symbol(n); })
+          ->first;
     };
     std::optional<std::size_t> first;
     double least = 0;
@@ -53,7 +54,8 @@ Expr SumPlanner::with_inner_sums(Expr body, std::vector<std::pair<Expr, Expr>>& 
       if (with < 2 || with == factors.size()) continue;
       bool smaller = false;  // whether the others have an index that these do not
       for (std::size_t d = 0; d < all.size(); ++d) {
-        const bool here = std::any_of(inner.begin(), inner.end(), [&](const Expr& f) { return depends_on(f, bound(d)); });
+        const bool here =
+            std::any_of(inner.begin(), inner.end(), [&](const Expr& f) { return depends_on(f, bound(d)); });
         cost *= here ? static_cast<double>(all[d].places()) : 1;
         smaller = smaller || !here;
       }

@@ -158,8 +158,8 @@ NumberArray read_npy(const std::string& path) {
 
 std::string npy_bytes(std::span<const std::size_t> shape, std::span<const double> values) {
   if (product(shape, "the array") != values.size())
-    throw Error(ErrorKind::shape,
-                fmt::format("an array of the shape {} does not have {} elements", fmt::join(shape, " x "), values.size()));
+    throw Error(ErrorKind::shape, fmt::format("an array of the shape {} does not have {} elements",
+                                              fmt::join(shape, " x "), values.size()));
   std::string head = fmt::format("{{'descr': '<f8', 'fortran_order': False, 'shape': ({}{}), }}",
                                  fmt::join(shape, ", "), shape.size() == 1 ? "," : "");
   while ((10 + head.size() + 1) % 64 != 0) head += ' ';
@@ -185,8 +185,7 @@ std::string vti_text(std::span<const ImageAxis> axes, std::span<const ImageField
   std::array<ImageAxis, 3> all{};
   std::copy(axes.begin(), axes.end(), all.begin());
   const std::size_t points = all[0].places * all[1].places * all[2].places;
-  const std::string extent =
-      fmt::format("0 {} 0 {} 0 {}", all[0].places - 1, all[1].places - 1, all[2].places - 1);
+  const std::string extent = fmt::format("0 {} 0 {} 0 {}", all[0].places - 1, all[1].places - 1, all[2].places - 1);
   pugi::xml_document document;
   pugi::xml_node file = document.append_child("VTKFile");
   file.append_attribute("type") = "ImageData";

@@ -89,7 +89,8 @@ Expr at_places(const Expr& head, const std::vector<Expr>& places) {
 }
 
 bool has_equation(const FieldSystem& s, std::size_t unknown) {
-  return std::any_of(s.equations.begin(), s.equations.end(), [&](const FieldEquation& e) { return e.target == unknown; });
+  return std::any_of(s.equations.begin(), s.equations.end(),
+                     [&](const FieldEquation& e) { return e.target == unknown; });
 }
 
 // Whether an element or a plain value is one of an unknown.
@@ -129,9 +130,9 @@ Expr Loader::with_plain_heads(const Expr& e) const {
 void Loader::require_open_sections() const {
   for (const char* name : {"fit", "data", "optimise", "constraints"}) {
     if (section(name) != nullptr)
-      throw Error(ErrorKind::unsupported,
-                  fmt::format("'{}' has a section [{}], which works on models that are written out", model_.called(),
-                              name));
+      throw Error(
+          ErrorKind::unsupported,
+          fmt::format("'{}' has a section [{}], which works on models that are written out", model_.called(), name));
   }
 }
 
@@ -147,8 +148,8 @@ void Loader::open_data(FieldSystem& s) {
 
 void Loader::open_formulas(FieldSystem& s, Resolver& resolver) {
   for (const DeclaredArray& a : scope_.all()) {
-    const bool formula = a.info.what == ModelArray::What::definition ||
-                         (a.info.what == ModelArray::What::parameter && a.values.empty());
+    const bool formula =
+        a.info.what == ModelArray::What::definition || (a.info.what == ModelArray::What::parameter && a.values.empty());
     if (!formula) continue;
     s.formulas.push_back(
         {Symbol(a.info.name), a.indices, a.info.dimensions, resolved_open(with_plain_heads(a.info.given), resolver)});
@@ -260,7 +261,8 @@ void Loader::open_equations(FieldProblem& p, Resolver& resolver) {
       const auto parts = element_parts(r);
       const Expr first = raised(parts ? parts->head : r, -1);
       const Expr value = raised(first, -1);
-      const auto own = std::find_if(s.unknowns.begin(), s.unknowns.end(), [&](const Field& u) { return u.head == value; });
+      const auto own =
+          std::find_if(s.unknowns.begin(), s.unknowns.end(), [&](const Field& u) { return u.head == value; });
       if (own == s.unknowns.end() || companion_of(s, static_cast<std::size_t>(own - s.unknowns.begin())) !=
                                          static_cast<std::size_t>(own - s.unknowns.begin()))
         continue;
@@ -369,8 +371,8 @@ FieldProblem Loader::run_open() {
     std::vector<std::string> known;
     for (const Parameter& q : model_.parameters) known.push_back(q.name);
     if (std::find(known.begin(), known.end(), name) == known.end())
-      throw Error(ErrorKind::name, fmt::format("there is no parameter '{}' with a number of its own{}", name,
-                                               suggestion(name, known)));
+      throw Error(ErrorKind::name,
+                  fmt::format("there is no parameter '{}' with a number of its own{}", name, suggestion(name, known)));
   }
   require_open_sections();
   find_sizes();

@@ -47,6 +47,13 @@ FieldMatrix::FieldMatrix(const FieldPlan& plan, const FieldProblem& problem, uns
       values_.resize(plan.nonzeros());
       incomplete_.emplace();
     }
+    try {
+      products_.emplace(FieldPlan(directional_system(problem.rates, problem.sizes), problem.sizes), FieldOutput::values,
+                        executors(native));
+      state_and_direction_.resize(2 * n_);
+    } catch (const Error& e) {
+      if (e.kind() != ErrorKind::unsupported && e.kind() != ErrorKind::shape) throw;  // differences take their place
+    }
     solver_ = SUNLinSol_SPGMR(like.get(), incomplete_ ? SUN_PREC_LEFT : SUN_PREC_NONE, vectors, context.get());
   }
   if (solver_ == nullptr) throw std::bad_alloc();
@@ -59,8 +66,8 @@ FieldMatrix::~FieldMatrix() {
 
 std::string FieldMatrix::description() const {
   return matrix_ != nullptr ? fmt::format("sparse factors (KLU) of {} nonzeros", pattern_.nonzeros())
-                            : incomplete_ ? fmt::format("GMRES with incomplete factors of {} nonzeros", pattern_.nonzeros())
-                           : "GMRES without factors";
+         : incomplete_      ? fmt::format("GMRES with incomplete factors of {} nonzeros", pattern_.nonzeros())
+                            : "GMRES without factors";
 }
 
 bool FieldMatrix::fill(double time, const double* state, SUNMatrix target) const {
@@ -104,6 +111,13 @@ FieldMatrix::Entries FieldMatrix::entries(double time, const double* state) {
 
 bool FieldMatrix::prepare_jacobian(double time, const double* state) {
   return entries(time, state).values != nullptr && incomplete_->factor(pattern_, values_);
+}
+
+bool FieldMatrix::multiply(double time, const double* state, const double* direction, double* product) {
+  std::copy(state, state + n_, state_and_direction_.begin());
+  std::copy(direction, direction + n_, state_and_direction_.begin() + static_cast<std::ptrdiff_t>(n_));
+  (*products_)(state_and_direction_, problem_.parameters, time, {product, n_}, threads_);
+  return std::all_of(product, product + n_, [](double v) { return std::isfinite(v); });
 }
 
 }  // namespace boreon

@@ -59,6 +59,10 @@ class FieldMatrix {
     const std::vector<double>* values = nullptr;
   };
   [[nodiscard]] Entries entries(double time, const double* state);
+  /// Whether products with J can be had along a direction, for GMRES.
+  [[nodiscard]] bool has_products() const noexcept { return products_.has_value(); }
+  /// J*direction; false if an entry is not finite.
+  [[nodiscard]] bool multiply(double time, const double* state, const double* direction, double* product);
   void precondition(const double* right, double* solution) const { incomplete_->solve(right, solution); }
 
  private:
@@ -67,6 +71,8 @@ class FieldMatrix {
   std::size_t n_;
   std::optional<FieldKernel> kernel_;
   SparsityPattern pattern_;
+  std::optional<FieldKernel> products_;
+  std::vector<double> state_and_direction_;
   std::vector<double> values_;
   std::optional<IncompleteFactors> incomplete_;
   SUNMatrix matrix_ = nullptr;

@@ -72,14 +72,14 @@ class FieldStepper {
     const std::vector<double> start = start_of(problem_, options_.threads);
     std::copy(start.begin(), start.end(), data(y_));
     if (!evaluate(times_.from, data(y_), data(slope_))) {
-      result.message = fmt::format("the equations have no finite value at the start, {} = {}", time_name(), times_.from);
+      result.message =
+          fmt::format("the equations have no finite value at the start, {} = {}", time_name(), times_.from);
       return result;
     }
     matrix_.emplace(plan_, problem_, options_.threads, options_.native, context_);
     result.linear_solver = matrix_->description();
-    const std::vector<double> tolerances =
-        absolute_tolerances(start, data(slope_), times_.until - times_.from, times_.relative_tolerance,
-                            problem_.absolute_tolerance, {});
+    const std::vector<double> tolerances = absolute_tolerances(
+        start, data(slope_), times_.until - times_.from, times_.relative_tolerance, problem_.absolute_tolerance, {});
     VectorHandle tolerance = make_vector(n_, context_);
     std::copy(tolerances.begin(), tolerances.end(), data(tolerance));
     if (algebraic_.empty()) {
@@ -142,6 +142,18 @@ class FieldStepper {
     return 0;
   }
 
+  static int rates_product(N_Vector v, N_Vector product, double t, N_Vector y, N_Vector, void* self, N_Vector) {
+    return static_cast<FieldStepper*>(self)->matrix_->multiply(t, data(y), data(v), data(product)) ? 0 : 1;
+  }
+  static int corrector_product(double t, N_Vector y, N_Vector, N_Vector, N_Vector v, N_Vector product, double c,
+                               void* self, N_Vector, N_Vector) {
+    auto& s = *static_cast<FieldStepper*>(self);
+    if (!s.matrix_->multiply(t, data(y), data(v), data(product))) return 1;
+    for (std::size_t i = 0; i < s.n_; ++i)
+      data(product)[i] = (s.algebraic_[i] != 0 ? 0 : c * data(v)[i]) - data(product)[i];
+    return 0;
+  }
+
   void explicit_rates(FieldRun& result, const VectorHandle& tolerance) {
     struct Memory {
       void* mem;
@@ -157,6 +169,7 @@ class FieldStepper {
     accept(CVodeSVtolerances(mem, times_.relative_tolerance, tolerance.get()), "tolerances");
     accept(CVodeSetLinearSolver(mem, matrix_->solver(), matrix_->matrix()), "linear solver");
     if (matrix_->matrix() != nullptr) accept(CVodeSetJacFn(mem, &FieldStepper::jacobian_callback), "Jacobian");
+    if (matrix_->has_products()) accept(CVodeSetJacTimes(mem, nullptr, &FieldStepper::rates_product), "products");
     if (matrix_->preconditioned())
       accept(CVodeSetPreconditioner(mem, &FieldStepper::rates_preconditioner, &FieldStepper::rates_precondition),
              "incomplete factors");
@@ -182,6 +195,7 @@ class FieldStepper {
     accept(IDASetId(mem, kinds.get()), "kinds of equations");
     accept(IDASetLinearSolver(mem, matrix_->solver(), matrix_->matrix()), "linear solver");
     if (matrix_->matrix() != nullptr) accept(IDASetJacFn(mem, &FieldStepper::corrector_callback), "Jacobian");
+    if (matrix_->has_products()) accept(IDASetJacTimes(mem, nullptr, &FieldStepper::corrector_product), "products");
     if (matrix_->preconditioned())
       accept(IDASetPreconditioner(mem, &FieldStepper::corrector_preconditioner, &FieldStepper::corrector_precondition),
              "incomplete factors");
@@ -189,9 +203,9 @@ class FieldStepper {
     // Values without a rate, and rates, that fulfil the equations at the start.
     const double soon = times_.from + 1e-3 * (times_.until - times_.from);
     if (IDACalcIC(mem, IDA_YA_YDP_INIT, soon) < 0) {
-      result.message = fmt::format(
-          "no values of the unknowns without a rate fulfil their equations at the start, {} = {}", time_name(),
-          times_.from);
+      result.message =
+          fmt::format("no values of the unknowns without a rate fulfil their equations at the start, {} = {}",
+                      time_name(), times_.from);
       return;
     }
     IDAGetConsistentIC(mem, y_.get(), slope_.get());
@@ -216,12 +230,13 @@ class FieldStepper {
       if (flag < 0) {
         std::vector<double> f(n_);
         const bool finite = evaluate(reached, data(y_), f.data());
-        result.message = fmt::format(
-            "{} at {} = {:.6g}",
-            !finite                    ? "the equations leave their domain"
-            : flag == CV_TOO_MUCH_WORK ? fmt::format("more than {} steps were needed", options_.max_steps)
-                                       : "the step became too small: a jump, a singularity, or growth without bound",
-            time_name(), reached);
+        result.message =
+            fmt::format("{} at {} = {:.6g}",
+                        !finite                    ? "the equations leave their domain"
+                        : !grown(result).empty()   ? grown(result) + " grows without bound"
+                        : flag == CV_TOO_MUCH_WORK ? fmt::format("more than {} steps were needed", options_.max_steps)
+                                                   : "the step became too small: a jump or a singularity",
+                        time_name(), reached);
         return;
       }
       sample(result, reached);
@@ -231,6 +246,20 @@ class FieldStepper {
       }
       if (options_.progress) options_.progress(reached);
     }
+  }
+
+  // An unknown that has become far larger than anything at the start.
+  [[nodiscard]] std::string grown(const FieldRun& result) const {
+    constexpr double far = 1e6;
+    const auto size = [](const FieldSummary& s) { return std::max(std::fabs(s.least), std::fabs(s.greatest)); };
+    double largest = 0;
+    for (std::size_t u = 0; u < problem_.rates.unknowns.size(); ++u)
+      largest = std::max(largest, size(result.summaries.front()[u]));
+    for (std::size_t u = 0; u < problem_.rates.unknowns.size(); ++u) {
+      if (size(summary({data(y_) + plan_.start(u), end_of(u) - plan_.start(u)})) > far * std::max(largest, 1e-300))
+        return problem_.rates.unknowns[u].name;
+    }
+    return {};
   }
 
   [[nodiscard]] std::size_t end_of(std::size_t unknown) const {

@@ -54,6 +54,7 @@ class FieldNewton {
            "messages");
     accept(KINSetLinearSolver(mem, matrix_.solver(), matrix_.matrix()), "linear solver");
     if (matrix_.matrix() != nullptr) accept(KINSetJacFn(mem, &FieldNewton::jacobian_callback), "Jacobian");
+    if (matrix_.has_products()) accept(KINSetJacTimesVecFn(mem, &FieldNewton::product_callback), "products");
     if (matrix_.preconditioned())
       accept(KINSetPreconditioner(mem, &FieldNewton::prepare_callback, &FieldNewton::precondition_callback),
              "incomplete factors");
@@ -72,9 +73,8 @@ class FieldNewton {
     if (!problem_.outputs.equations.empty()) {
       const FieldPlan outputs(problem_.outputs, problem_.sizes);
       result.outputs.resize(outputs.rows());
-      FieldKernel(outputs, FieldOutput::values, executors(options_.native))(result.state, problem_.parameters,
-                                                                           problem_.from, result.outputs,
-                                                                           options_.threads);
+      FieldKernel(outputs, FieldOutput::values, executors(options_.native))(
+          result.state, problem_.parameters, problem_.from, result.outputs, options_.threads);
     }
     return result;
   }
@@ -140,12 +140,13 @@ class FieldNewton {
       result.converged = result.message.empty();
       return;
     }
-    result.message = !finite                   ? "the equations leave their domain on the way"
-                     : flag == KIN_MAXITER_REACHED ? "the iterations do not end: another start may help"
-                     : flag == KIN_LSETUP_FAIL || flag == KIN_LSOLVE_FAIL
-                         ? "the Jacobian is singular on the way: an unknown may be undetermined"
-                         : fmt::format("the search stalls (largest residual {:.1e} of its terms): another start may help",
-                                       result.residual);
+    result.message =
+        !finite                       ? "the equations leave their domain on the way"
+        : flag == KIN_MAXITER_REACHED ? "the iterations do not end: another start may help"
+        : flag == KIN_LSETUP_FAIL || flag == KIN_LSOLVE_FAIL
+            ? "the Jacobian is singular on the way: an unknown may be undetermined"
+            : fmt::format("the search stalls (largest residual {:.1e} of its terms): another start may help",
+                          result.residual);
   }
 
   // Where the Jacobian has factors: that it determines all unknowns, and how far one more Newton step would go.
@@ -190,6 +191,10 @@ class FieldNewton {
   static int jacobian_callback(N_Vector y, N_Vector, SUNMatrix j, void* self, N_Vector, N_Vector) {
     const auto& s = *static_cast<const FieldNewton*>(self);
     return s.matrix_.fill(s.problem_.from, data(y), j) ? 0 : 1;
+  }
+  static int product_callback(N_Vector v, N_Vector product, N_Vector y, booleantype*, void* self) {
+    auto& s = *static_cast<FieldNewton*>(self);
+    return s.matrix_.multiply(s.problem_.from, data(y), data(v), data(product)) ? 0 : 1;
   }
   static int prepare_callback(N_Vector y, N_Vector, N_Vector, N_Vector, void* self) {
     auto& s = *static_cast<FieldNewton*>(self);

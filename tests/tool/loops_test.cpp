@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: MIT
-// Models whose arrays stay loops: the same rates, Jacobians and runs as written out, files of fields, and what is refused.
+// Models whose arrays stay loops: the same rates, Jacobians and runs as written out, files of fields, and what is
+// refused.
 #include <doctest/doctest.h>
 #include <fmt/format.h>
 
@@ -102,8 +103,7 @@ TEST_CASE("rates and Jacobians of loops are those of the model written out") {
       compile({OutputGroup("f", s.right_sides)}, inputs).evaluate({written, s.parameter_values, {t}})[0];
   std::vector<double> mine(plan.rows());
   FieldKernel(plan, FieldOutput::values, executors(true))(y, p.parameters, t, mine);
-  for (std::size_t k = 0; k < mine.size(); ++k)
-    CHECK(mine[k] == doctest::Approx(f[state_of[k]]).epsilon(1e-11));
+  for (std::size_t k = 0; k < mine.size(); ++k) CHECK(mine[k] == doctest::Approx(f[state_of[k]]).epsilon(1e-11));
   const SparseMatrix j = sparse_jacobian(s.right_sides, s.states);
   const std::vector<double> entries =
       compile({OutputGroup("j", j)}, inputs).evaluate({written, s.parameter_values, {t}})[0];
@@ -120,7 +120,8 @@ TEST_CASE("rates and Jacobians of loops are those of the model written out") {
   }
   // starts, before the algebraic ones are made to fit
   const std::vector<double> begin = start_of(p);
-  for (std::size_t k = 0; k < begin.size(); ++k) CHECK(begin[k] == doctest::Approx(s.start[state_of[k]]).epsilon(1e-13));
+  for (std::size_t k = 0; k < begin.size(); ++k)
+    CHECK(begin[k] == doctest::Approx(s.start[state_of[k]]).epsilon(1e-13));
   CHECK(check_field_jacobian(p).verdict == Verdict::agrees);
 }
 
@@ -147,19 +148,19 @@ TEST_CASE("runs in loops end where those written out do, also of second order in
     }
     double least = 1e300;
     for (std::size_t k = 0; k < s.state_names.size(); ++k) {
-      if (s.state_names[k].starts_with(p.rates.unknowns[0].name + "["))
-        least = std::min(least, other.states.back()[k]);
+      if (s.state_names[k].starts_with(p.rates.unknowns[0].name + "[")) least = std::min(least, other.states.back()[k]);
     }
     CHECK(run.summaries.back()[0].least == doctest::Approx(least).epsilon(1e-4));
   }
 }
 
 TEST_CASE("large grids: GMRES with and without factors, and what does not depend on the size") {
-  const std::string text = "[indices]\ni = { from = 0, to = \"n - 1\", periodic = true }\nj = { from = 0, to = \"n - "
-                           "1\", periodic = true }\n[parameters]\nn = 8\nD = 30\n[unknowns]\n\"u[i, j]\" = { start = "
-                           "\"1 + cos(2*pi*i/n)\" }\n[equations]\nheat = \"u'[i, j] = D*(u[i+1, j] + u[i-1, j] + u[i, "
-                           "j+1] + u[i, j-1] - 4*u[i, j])\"\n[outputs]\ntotal = \"sum(sum(u[i, j], j), "
-                           "i)/n^2\"\n[run]\nuntil = 20\nsamples = 2\n";
+  const std::string text =
+      "[indices]\ni = { from = 0, to = \"n - 1\", periodic = true }\nj = { from = 0, to = \"n - "
+      "1\", periodic = true }\n[parameters]\nn = 8\nD = 30\n[unknowns]\n\"u[i, j]\" = { start = "
+      "\"1 + cos(2*pi*i/n)\" }\n[equations]\nheat = \"u'[i, j] = D*(u[i+1, j] + u[i-1, j] + u[i, "
+      "j+1] + u[i, j-1] - 4*u[i, j])\"\n[outputs]\ntotal = \"sum(sum(u[i, j], j), "
+      "i)/n^2\"\n[run]\nuntil = 20\nsamples = 2\n";
   const FieldProblem p = parse_field_problem(text, "model", {{"n", 180}});
   const FieldRun run = run_fields(p);
   REQUIRE(run.completed);
@@ -202,10 +203,11 @@ TEST_CASE("simulate, show and check --loops, and the files they write") {
   CHECK(shown.says("at most 7 in a row"));
   CHECK(test::tool("check " + file + " --loops").says("agrees"));
   // where a field that was saved begins again
-  const std::string again = folder.file(
-      "again.toml", "[indices]\ni = { from = 0, to = 10 }\nj = { from = 1, to = 8 }\n[parameters]\n\"T0[i, j]\" = { "
-                    "file = \"T.npy\" }\n[unknowns]\n\"T[i, j]\" = { start = \"T0[i, j]\" }\n[equations]\nkept = "
-                    "\"T'[i, j] = 0\"\n[run]\nuntil = 1\n");
+  const std::string again =
+      folder.file("again.toml",
+                  "[indices]\ni = { from = 0, to = 10 }\nj = { from = 1, to = 8 }\n[parameters]\n\"T0[i, j]\" = { "
+                  "file = \"T.npy\" }\n[unknowns]\n\"T[i, j]\" = { start = \"T0[i, j]\" }\n[equations]\nkept = "
+                  "\"T'[i, j] = 0\"\n[run]\nuntil = 1\n");
   for (const char* how : {" --loops", ""}) {
     const auto kept = test::tool("simulate " + again + " --json" + how).json();
     const double greatest = how[0] == ' ' ? kept["values"]["T"]["greatest"].get<double>() : saved.values[0];
@@ -222,7 +224,8 @@ TEST_CASE("what loops cannot do is refused with the reason, and options without 
     std::string arguments;
     const char* message;
   };
-  const std::string ring = "[indices]\ni = { from = 0, to = 9, periodic = true }\n[unknowns]\n\"u[i]\" = 1\n[equations]\n";
+  const std::string ring =
+      "[indices]\ni = { from = 0, to = 9, periodic = true }\n[unknowns]\n\"u[i]\" = 1\n[equations]\n";
   const std::string until = "[run]\nuntil = 1\n";
   const Row rows[] = {
       {file + " --threads 2", "--threads"},
@@ -233,16 +236,19 @@ TEST_CASE("what loops cannot do is refused with the reason, and options without 
       {file + " --loops --show Q --plot " + (folder / "a.png"), "no unknown or output 'Q'"},
       {file + " --loops --set nx=11,nz=3", "no parameter 'nz'"},
       {"\"x^2\" --loops", "model file"},
-      {folder.file("a.toml", ring + "e = \"u'[i] + u'[i+1] = u[i]\"\n" + until) + " --loops", "rates of several elements"},
+      {folder.file("a.toml", ring + "e = \"u'[i] + u'[i+1] = u[i]\"\n" + until) + " --loops",
+       "rates of several elements"},
       {folder.file("b.toml", ring + "e = \"u'[i]^2 = u[i]\"\n" + until) + " --loops", "not linear in its rate"},
       {folder.file("c.toml", ring + "e = \"u[i] = 1\"\n" + until) + " --loops", "nothing to step in time"},
-      {folder.file("d.toml", ring + "e = \"u'[i] = -u[i]\"\n[outputs]\nq = \"integral(u[3], t from 0 to t)\"\n" + until) +
+      {folder.file("d.toml",
+                   ring + "e = \"u'[i] = -u[i]\"\n[outputs]\nq = \"integral(u[3], t from 0 to t)\"\n" + until) +
            " --loops",
        "integral over unknowns"},
       {folder.file("e.toml", ring + "e = { equation = \"u'[i] = -u[i]\", where = \"i > 3\" }\n" + until) + " --loops",
        "u[0 .. 3] has no equation"},
       {folder.file("f.toml", ring + "e = \"u'''[i] = -u[i]\"\n" + until) + " --loops", "higher order than the second"},
-      {folder.file("g.toml", ring + "e = \"u'[i] = sqrt(-u[i])\"\n" + until) + " --loops", "no finite value at the start"}};
+      {folder.file("g.toml", ring + "e = \"u'[i] = sqrt(-u[i])\"\n" + until) + " --loops",
+       "no finite value at the start"}};
   for (const Row& r : rows) {
     CAPTURE(r.arguments);
     const test::Output o = test::tool("simulate " + r.arguments);
@@ -253,8 +259,9 @@ TEST_CASE("what loops cannot do is refused with the reason, and options without 
 }
 
 TEST_CASE("bounds end a run, and starts lie within them") {
-  const std::string text = "[indices]\ni = { from = 0, to = 9 }\n[unknowns]\n\"u[i]\" = { start = \"i\", lower = 1, upper "
-                           "= 20 }\n[equations]\ne = \"u'[i] = i\"\n[run]\nuntil = 5\nsamples = 11\n";
+  const std::string text =
+      "[indices]\ni = { from = 0, to = 9 }\n[unknowns]\n\"u[i]\" = { start = \"i\", lower = 1, upper "
+      "= 20 }\n[equations]\ne = \"u'[i] = i\"\n[run]\nuntil = 5\nsamples = 11\n";
   const FieldProblem p = parse_field_problem(text);
   CHECK(start_of(p)[0] == 1);
   const FieldRun run = run_fields(p);
@@ -283,16 +290,18 @@ TEST_CASE("arrays in .npy files: kinds of numbers, orders, and files that are br
   CHECK(npy_array(npy("<f4", "False", "(1,)", std::string("\x00\x00\x20\x40", 4)), "a").values[0] == 2.5);
   CHECK(npy_array(npy("|u1", "False", "()", "\x07"), "a").values[0] == 7);
   for (const std::string& broken :
-       {std::string("numbers"), npy("<f8", "False", "(2,)", "short"), npy("<c16", "False", "(1,)", std::string(16, ' ')),
-        npy("<f8", "False", "(99999999999, 99999999999)", ""), npy("<f8", "False", "(1", ""),
-        std::string("\x93NUMPY\x09\x00\x00\x00", 10), std::string("\x93NUMPY\x01\x00\xff\xff{", 11)})
+       {std::string("numbers"), npy("<f8", "False", "(2,)", "short"),
+        npy("<c16", "False", "(1,)", std::string(16, ' ')), npy("<f8", "False", "(99999999999, 99999999999)", ""),
+        npy("<f8", "False", "(1", ""), std::string("\x93NUMPY\x09\x00\x00\x00", 10),
+        std::string("\x93NUMPY\x01\x00\xff\xff{", 11)})
     CHECK_THROWS_AS((void)npy_array(broken, "a.npy"), Error);
   CHECK_THROWS_AS((void)npy_bytes(shape, std::vector<double>(5)), Error);
   CHECK_THROWS_AS((void)read_npy("/nowhere/at/all.npy"), Error);
   const test::Folder folder;
   (void)folder.file("T.npy", npy_bytes(shape, values));
-  const std::string model = folder.file("m.toml", "[indices]\ni = { from = 0, to = 2 }\n[parameters]\n\"a[i]\" = { file = "
-                                                  "\"T.npy\" }\n[outputs]\ns = \"sum(a[i], i)\"\n");
+  const std::string model = folder.file("m.toml",
+                                        "[indices]\ni = { from = 0, to = 2 }\n[parameters]\n\"a[i]\" = { file = "
+                                        "\"T.npy\" }\n[outputs]\ns = \"sum(a[i], i)\"\n");
   CHECK(test::tool("evaluate " + model).says("a has the shape 3, the array in 'T.npy' 2 x 3"));
 }
 
