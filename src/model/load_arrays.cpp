@@ -72,7 +72,7 @@ void Loader::indices() {
                    at);
     if (std::int64_t places = 0; __builtin_sub_overflow(*numbers.to.word(), *numbers.from.word(), &places) ||
                                  places >= static_cast<std::int64_t>(open_ ? most_open_elements : most_elements))
-      reader_.fail(ErrorKind::limit, fmt::format("the index {} has too many places", r.name), at);
+      reader_.fail(ErrorKind::limit, fmt::format("the index {} has more than {} places", r.name, open_ ? most_open_elements : most_elements), at);
     context_.names.emplace(r.name, Symbol(r.name, {Assumption::integer}));
     context_.indices.emplace(r.name, r);
     ranges_.emplace(r.name, numbers);
