@@ -15,7 +15,7 @@ namespace {
 
 constexpr std::size_t most_elements = 50'000'000;
 constexpr std::size_t most_open_elements = std::size_t{1} << 44U;  // that are not written out
-constexpr std::size_t deepest = 200;  // definitions that are read because of each other
+constexpr std::size_t deepest = 200;                               // definitions that are read because of each other
 
 std::string trimmed(const std::string& s) {
   const std::size_t from = s.find_first_not_of(' ');
@@ -72,7 +72,9 @@ void Loader::indices() {
                    at);
     if (std::int64_t places = 0; __builtin_sub_overflow(*numbers.to.word(), *numbers.from.word(), &places) ||
                                  places >= static_cast<std::int64_t>(open_ ? most_open_elements : most_elements))
-      reader_.fail(ErrorKind::limit, fmt::format("the index {} has more than {} places", r.name, open_ ? most_open_elements : most_elements), at);
+      reader_.fail(
+          ErrorKind::limit,
+          fmt::format("the index {} has more than {} places", r.name, open_ ? most_open_elements : most_elements), at);
     context_.names.emplace(r.name, Symbol(r.name, {Assumption::integer}));
     context_.indices.emplace(r.name, r);
     ranges_.emplace(r.name, numbers);

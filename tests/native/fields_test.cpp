@@ -65,7 +65,7 @@ TEST_CASE("random fields as machine code") {
   CHECK(seen > cases / 3);
 }
 
-TEST_CASE("lines of every length, and falling ones") {
+TEST_CASE("lines of every length, and falling ones, in several threads") {
   for (const std::int64_t n : {1, 2, 7, 8, 9, 31, 33, 64, 1000, 4096, 4097, 9000}) {
     CAPTURE(n);
     Case c;
