@@ -160,7 +160,9 @@ class FieldNest::Builder {
     // Numbers of a table fit into 32 bits.
     for (const std::int64_t s : steps_) {
       if (s == 0) continue;
-      const auto most = static_cast<std::size_t>((std::int64_t{1} << 31) / std::abs(s));
+      constexpr std::int64_t longest_step = std::int64_t{1} << 27;  // in bytes it is part of an instruction
+      const auto most =
+          std::abs(s) > longest_step ? std::size_t{1} : static_cast<std::size_t>((std::int64_t{1} << 31) / std::abs(s));
       nest_.block_ = std::max<std::size_t>(1, std::min(nest_.block_, most));
     }
     for (std::vector<Stream>* streams : {&nest_.inputs_, &nest_.outputs_}) {
