@@ -87,6 +87,27 @@ std::vector<FieldValues> fields_shown(const FigureOptions& r, const std::vector<
   return shown;
 }
 
+void require_outputs(const FieldProblem& p, const LoopOptions& options, const FigureOptions& figure) {
+  std::vector<FieldValues> all;
+  for (const std::vector<Field>* fields : {&p.rates.unknowns, &p.outputs.results}) {
+    for (const Field& f : *fields) all.push_back({&f, {}, {}, fields != &p.rates.unknowns});
+  }
+  if (!figure.plot.peek().empty()) (void)fields_shown(figure, all);
+  for (const std::string& text : options.save) {
+    const std::size_t equals = text.find('=');
+    if (equals == std::string::npos) {
+      if (!text.ends_with(".vti"))
+        throw Error(ErrorKind::usage,
+                    fmt::format("--save takes NAME=file.npy for one field, or file.vti for all, not '{}'", text));
+      continue;
+    }
+    const FieldValues& x = named(all, text.substr(0, equals), "--save");
+    if (!text.ends_with(".npy"))
+      throw Error(ErrorKind::usage,
+                  fmt::format("--save {}: one field is written as .npy: {}=end.npy", text, x.field->name));
+  }
+}
+
 void save_fields(Answer& a, const Request& r, const LoopOptions& options, const FieldProblem& p,
                  const std::vector<FieldValues>& all) {
   for (const std::string& text : options.save) {
@@ -94,16 +115,10 @@ void save_fields(Answer& a, const Request& r, const LoopOptions& options, const 
     if (equals != std::string::npos) {
       const FieldValues& x = named(all, text.substr(0, equals), "--save");
       const std::string path = text.substr(equals + 1);
-      if (!path.ends_with(".npy"))
-        throw Error(ErrorKind::usage,
-                    fmt::format("--save {}: one field is written as .npy: {}=end.npy", text, x.field->name));
       write_output(path, npy_bytes(shape_of(*x.field), x.values), output_policy(r));
       a.text += fmt::format("{} written to {}\n", x.field->name, path);
       continue;
     }
-    if (!text.ends_with(".vti"))
-      throw Error(ErrorKind::usage,
-                  fmt::format("--save takes NAME=file.npy for one field, or file.vti for all, not '{}'", text));
     std::vector<ImageAxis> axes;
     std::vector<ImageField> fields;
     std::vector<std::string> left;

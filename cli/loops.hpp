@@ -33,6 +33,8 @@ struct FieldValues {
 void list_results(Answer& a, const std::vector<FieldValues>& all, int digits);
 /// What --show names, or the first fields.
 [[nodiscard]] std::vector<FieldValues> fields_shown(const FigureOptions& r, const std::vector<FieldValues>& all);
+/// Whether --save and --show can be done, before anything is computed: Error(usage), Error(name).
+void require_outputs(const FieldProblem& p, const LoopOptions& options, const FigureOptions& figure);
 /// Where --save asks for it.
 void save_fields(Answer& a, const Request& r, const LoopOptions& options, const FieldProblem& p,
                  const std::vector<FieldValues>& all);

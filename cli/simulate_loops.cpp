@@ -89,6 +89,7 @@ EndAgreement compared(const std::vector<FieldValues>& run, const std::vector<Fie
 
 Answer simulate_in_loops(const SimulateRequest& r) {
   const FieldProblem p = fields_of(r);
+  require_outputs(p, r, r);
   FieldRunOptions o;
   if (!r.until.get() && !(p.until > p.from))
     throw Error(ErrorKind::usage, "say until when to run: --until 600, or until = 600 in [run] of the model");

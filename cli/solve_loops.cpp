@@ -12,6 +12,7 @@ namespace boreon::cli {
 
 Answer solve_in_loops(const SolveRequest& r) {
   const FieldProblem p = fields_of(r);
+  require_outputs(p, r, r);
   FieldRunOptions o;
   o.threads = static_cast<unsigned>(r.threads.get());
   const FieldSteady s = solve_fields(p, o, r.tolerance.get() > 0 ? r.tolerance.get() : 1e-11);
