@@ -10,6 +10,7 @@
 #include "boreon/catalogue.hpp"
 #include "boreon/evaluate.hpp"
 #include "fields/affine.hpp"
+#include "fields/places.hpp"
 
 namespace boreon {
 
@@ -77,21 +78,13 @@ double PlaceValues::value(const Expr& e, std::span<const std::int64_t> place) co
 
 void PlaceValues::each(const Expr& e, std::span<const std::int64_t> from, std::span<const std::int64_t> to,
                        const std::function<void(std::size_t, std::int64_t)>& f) const {
-  std::vector<std::int64_t> place(from.begin(), from.end());
-  for (std::size_t p = 0;; ++p) {
+  for_each_place(from, to, [&](std::span<const std::int64_t> place, std::size_t p) {
     const double v = value(e, place);
     if (std::floor(v) != v || std::fabs(v) > 1e12)
       throw Error(ErrorKind::shape, fmt::format("{} is {}, which is no place: indices are whole numbers (integers)",
                                                 to_text(e, {60}), v));
     f(p, static_cast<std::int64_t>(v));
-    std::size_t k = place.size();
-    while (k > 0 && place[k - 1] == to[k - 1]) {
-      place[k - 1] = from[k - 1];
-      --k;
-    }
-    if (k == 0) return;
-    ++place[k - 1];
-  }
+  });
 }
 
 }  // namespace boreon

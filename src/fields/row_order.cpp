@@ -8,6 +8,7 @@
 
 #include "fields/affine.hpp"
 #include "fields/body.hpp"
+#include "fields/places.hpp"
 #include "program/threads.hpp"
 
 namespace boreon {
@@ -22,10 +23,7 @@ std::pair<std::int64_t, std::int64_t> distance(const FieldEntry& a, const FieldE
 }
 
 std::int64_t column_of(const FieldEntry& e, std::span<const std::int64_t> place, std::size_t number) {
-  if (e.table) return (*e.table)[number];
-  std::int64_t at = e.base;
-  for (std::size_t k = 0; k < e.strides.size(); ++k) at += e.strides[k] * place[k];
-  return at;
+  return e.table ? (*e.table)[number] : number_at(e.base, e.strides, place);
 }
 
 // The rows of one unknown: their numbers of entries by interval of each dimension.
@@ -58,9 +56,7 @@ bool order_terms(FieldBox& box) {
     }
     const auto column = [&](const FieldTerm& t) {  // at the first place
       const FieldEntry& e = box.entries[t.entry];
-      std::int64_t at = e.base;
-      for (std::size_t k = 0; k < e.strides.size(); ++k) at += e.strides[k] * box.from[k];
-      return at;
+      return number_at(e.base, e.strides, box.from);
     };
     std::sort(r.terms.begin(), r.terms.end(),
               [&](const FieldTerm& x, const FieldTerm& y) { return column(x) < column(y); });
@@ -80,19 +76,9 @@ std::int64_t list_entries(std::vector<std::pair<FieldBox*, FieldBox::Row*>>& row
   std::vector<std::int64_t> columns;
   // f(place of the box, its number, number of the row within the target)
   const auto each = [&](const FieldBox& box, const FieldBox::Row& row, const auto& f) {
-    std::vector<std::int64_t> place = box.from;
-    for (std::size_t p = 0;; ++p) {
-      std::int64_t at = row.base;
-      for (std::size_t k = 0; k < place.size(); ++k) at += row.strides[k] * place[k];
-      f(place, p, static_cast<std::size_t>(at - target.start));
-      std::size_t k = place.size();
-      while (k > 0 && place[k - 1] == box.to[k - 1]) {
-        place[k - 1] = box.from[k - 1];
-        --k;
-      }
-      if (k == 0) return;
-      ++place[k - 1];
-    }
+    for_each_place(box.from, box.to, [&](std::span<const std::int64_t> place, std::size_t p) {
+      f(place, p, static_cast<std::size_t>(number_at(row.base, row.strides, place) - target.start));
+    });
   };
   const auto columns_at = [&](const FieldBox& box, const FieldBox::Row& row, std::span<const std::int64_t> place,
                               std::size_t p) {
@@ -200,8 +186,7 @@ SparsityPattern FieldPlan::pattern(unsigned threads) const {
         number /= n;
       }
       const auto at = [&](std::int64_t base, const std::vector<std::int64_t>& strides) {
-        for (std::size_t k = 0; k < rank; ++k) base += strides[k] * place[k];
-        return base;
+        return number_at(base, strides, place);
       };
       const auto step = [&](const std::vector<std::int64_t>& strides) { return rank == 0 ? 0 : strides[last]; };
       for (const FieldBox::Row& r : box.rows) {
@@ -210,8 +195,7 @@ SparsityPattern FieldPlan::pattern(unsigned threads) const {
             std::vector<std::int64_t> here = place;
             if (rank != 0) here[last] += q;
             const std::size_t p = first_place + static_cast<std::size_t>(q);
-            std::int64_t row = r.base;
-            for (std::size_t k = 0; k < rank; ++k) row += r.strides[k] * here[k];
+            const std::int64_t row = number_at(r.base, r.strides, here);
             pattern.row_start[static_cast<std::size_t>(row)] = r.listed->first[p];
             for (std::size_t t = 0; t < r.terms.size(); ++t)
               pattern.columns[static_cast<std::size_t>(r.listed->entries[p * r.terms.size() + t])] =

@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <optional>
 
+#include "arrays/placeholder.hpp"
 #include "boreon/symbol.hpp"
 #include "fields/body.hpp"
 #include "fields/cuts.hpp"
@@ -14,17 +15,6 @@ namespace boreon {
 namespace {
 
 constexpr int deepest_sum = 20;
-
-Expr with_symbols(const Expr& e, std::span<const std::pair<Expr, Expr>> names) {
-  Rebuild pass([&](const Expr& x, Expr& result) {
-    if (!x.is(Kind::symbol)) return false;
-    const auto at = std::find_if(names.begin(), names.end(), [&](const auto& n) { return n.first == x; });
-    if (at == names.end()) return false;
-    result = at->second;
-    return true;
-  });
-  return pass(e);
-}
 
 }  // namespace
 
@@ -110,7 +100,7 @@ FieldEntry SumPlanner::entry(const Expr& reduction, std::span<const Extent> dime
     body = inner;
   }
   if (op == ReductionOp::sum) body = with_inner_sums(body, names, all, free);
-  body = with_symbols(body, names);
+  body = renamed(body, names);
   const std::size_t number = plan(body, op, all, free);
   FieldEntry e;
   e.array = number;

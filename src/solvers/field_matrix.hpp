@@ -7,6 +7,7 @@
 #include <vector>
 
 #include "boreon/field_run.hpp"
+#include "fields/places.hpp"
 #include "solvers/incomplete_factors.hpp"
 #include "solvers/sundials_support.hpp"
 
@@ -15,19 +16,9 @@ namespace boreon {
 /// f(number of the row) for all rows of an equation on a box.
 template <class F>
 void for_each_row(const FieldBox& box, const FieldBox::Row& row, const F& f) {
-  std::vector<std::int64_t> place = box.from;
-  for (;;) {
-    std::int64_t at = row.base;
-    for (std::size_t k = 0; k < place.size(); ++k) at += row.strides[k] * place[k];
-    f(static_cast<std::size_t>(at));
-    std::size_t k = place.size();
-    while (k > 0 && place[k - 1] == box.to[k - 1]) {
-      place[k - 1] = box.from[k - 1];
-      --k;
-    }
-    if (k == 0) return;
-    ++place[k - 1];
-  }
+  for_each_place(box.from, box.to, [&](std::span<const std::int64_t> place, std::size_t) {
+    f(static_cast<std::size_t>(number_at(row.base, row.strides, place)));
+  });
 }
 
 class FieldMatrix {
