@@ -171,7 +171,7 @@ struct Case {
   }
 };
 
-// Random systems: two unknowns on one grid of rank 1 to 3, one on another, data, formulas, conditions, gathers.
+// Random systems: two unknowns on one grid of rank 1 to 4, one on another, data, formulas, conditions, gathers.
 class Random {
  public:
   explicit Random(std::uint64_t seed) : engine_(seed) {}
@@ -183,12 +183,15 @@ class Random {
   Case system(bool& with_jacobian) {
     with_jacobian = true;
     Case c;
-    const auto rank = static_cast<std::size_t>(whole(1, 3));
+    const auto rank = static_cast<std::size_t>(whole(1, 4));
     std::vector<Expr> free;
     std::vector<Sized> shape;
     for (std::size_t k = 0; k < rank; ++k) {
       const std::int64_t from = whole(-2, 2);
-      const std::int64_t to = from + whole(rank == 1 ? 5 : 3, rank == 1 ? 90 : rank == 2 ? 12 : 6);
+      const std::int64_t to = from + (rank == 1   ? whole(5, 90)
+                                      : rank == 2 ? whole(3, 12)
+                                      : rank == 3 ? whole(3, 6)
+                                                  : whole(2, 3));
       shape.push_back({from, to, chance(0.5)});
       free.push_back(c.index(std::string(1, static_cast<char>('i' + k)), from, to, shape.back().periodic));
     }
