@@ -6,6 +6,7 @@
 
 #include "boreon/array_file.hpp"
 #include "loops.hpp"
+#include "values.hpp"
 
 namespace boreon::cli {
 
@@ -17,7 +18,7 @@ std::vector<FieldValues> results_of(const FieldProblem& p, std::span<const doubl
     std::size_t start = 0;
     for (std::size_t k = 0; k < fields.size(); ++k) {
       std::size_t n = 1;
-      for (const std::size_t extent : shape_of(fields[k])) n *= extent;
+      for (const std::size_t extent : fields[k].shape()) n *= extent;
       all.push_back({&fields[k], units[k], values.subspan(start, n), output});
       start += n;
     }
@@ -37,24 +38,6 @@ const FieldValues& named(const std::vector<FieldValues>& all, const std::string&
               fmt::format("{}: the model has no unknown or output '{}'{}", option, name, suggestion(name, known)));
 }
 
-namespace {
-
-// The place of a value as it is written, "T[3, 4]".
-std::string element_text(const Field& f, std::size_t number) {
-  const std::vector<std::size_t> shape = shape_of(f);
-  if (shape.empty()) return f.name;
-  std::vector<std::string> places(shape.size());
-  for (std::size_t k = shape.size(); k-- > 0;) {
-    places[k] = std::to_string(f.dimensions[k].from.word().value_or(0) + static_cast<std::int64_t>(number % shape[k]));
-    number /= shape[k];
-  }
-  std::string text = f.name + "[" + places[0];
-  for (std::size_t k = 1; k < places.size(); ++k) text += ", " + places[k];
-  return text + "]";
-}
-
-}  // namespace
-
 void list_results(Answer& a, const std::vector<FieldValues>& all, int digits) {
   std::size_t width = 0;
   for (const FieldValues& x : all) width = std::max(width, x.field->name.size());
@@ -68,10 +51,10 @@ void list_results(Answer& a, const std::vector<FieldValues>& all, int digits) {
       continue;
     }
     const auto [least, greatest] = std::minmax_element(x.values.begin(), x.values.end());
-    const auto at = [&](auto v) { return element_text(*x.field, static_cast<std::size_t>(v - x.values.begin())); };
+    const auto at = [&](auto v) { return x.field->element(static_cast<std::size_t>(v - x.values.begin())); };
     a.text += fmt::format("  {:<{}} : {} values, {:.{}g} ({}) to {:.{}g} ({}) {}\n", x.field->name, width,
                           shape_text(*x.field), *least, digits, at(least), *greatest, digits, at(greatest), x.unit);
-    to = {{"shape", shape_of(*x.field)}, {"least", *least}, {"greatest", *greatest}};
+    to = {{"shape", x.field->shape()}, {"least", *least}, {"greatest", *greatest}};
   }
 }
 
@@ -115,7 +98,7 @@ void save_fields(Answer& a, const Request& r, const LoopOptions& options, const 
     if (equals != std::string::npos) {
       const FieldValues& x = named(all, text.substr(0, equals), "--save");
       const std::string path = text.substr(equals + 1);
-      write_output(path, npy_bytes(shape_of(*x.field), x.values), output_policy(r));
+      write_output(path, npy_bytes(x.field->shape(), x.values), output_policy(r));
       a.text += fmt::format("{} written to {}\n", x.field->name, path);
       continue;
     }
@@ -124,21 +107,17 @@ void save_fields(Answer& a, const Request& r, const LoopOptions& options, const 
     std::vector<std::string> left;
     std::vector<std::size_t> shape;
     for (const FieldValues& x : all) {
-      const std::vector<std::size_t> own = shape_of(*x.field);
+      const std::vector<std::size_t> own = x.field->shape();
       if (own.empty()) continue;
       if (fields.empty() && own.size() <= 3) {
         shape = own;
         for (const IndexRange& d : x.field->dimensions) {
-          const auto axis =
-              std::find_if(p.axes.begin(), p.axes.end(), [&](const FieldAxis& f) { return f.index == d.name; });
-          const double spacing = axis == p.axes.end() ? 1 : axis->spacing;
-          const double start =
-              (axis == p.axes.end() ? 0 : axis->start) + spacing * static_cast<double>(d.from.word().value_or(0));
-          axes.push_back({start, spacing, own[axes.size()]});
+          const FieldAxis* const axis = axis_of(p, d);
+          axes.push_back({coordinate(p, d, 0), axis == nullptr ? 1 : axis->spacing, own[axes.size()]});
         }
       }
       if (own == shape) {
-        fields.push_back({x.field->name + (x.unit.empty() ? "" : " (" + x.unit + ")"), x.values});
+        fields.push_back({with_unit(x.field->name, x.unit), x.values});
       } else {
         left.push_back(x.field->name);
       }

@@ -8,27 +8,17 @@
 #include <limits>
 
 #include "boreon/text.hpp"
+#include "values.hpp"
 
 namespace boreon::cli {
 namespace {
 
 std::int64_t first_place(const IndexRange& d) { return d.from.word().value_or(0); }
 
-const FieldAxis* axis_of(const FieldProblem& p, const IndexRange& d) {
-  const auto at = std::find_if(p.axes.begin(), p.axes.end(), [&](const FieldAxis& a) { return a.index == d.name; });
-  return at == p.axes.end() ? nullptr : &*at;
-}
-
-double coordinate(const FieldProblem& p, const IndexRange& d, std::size_t place) {
-  const FieldAxis* a = axis_of(p, d);
-  const double at = static_cast<double>(first_place(d)) + static_cast<double>(place);
-  return a == nullptr ? at : a->start + a->spacing * at;
-}
-
 std::string label_of(const FieldProblem& p, const IndexRange& d) {
   const FieldAxis* a = axis_of(p, d);
   if (a == nullptr) return d.name;
-  return typeset_label(a->label + (a->unit.empty() ? "" : " (" + a->unit + ")"));
+  return typeset_label(with_unit(a->label, a->unit));
 }
 
 // "T'[i, j]".
@@ -49,16 +39,20 @@ std::string place_text(const FieldBox& b) {
 
 }  // namespace
 
-std::vector<std::size_t> shape_of(const Field& f) {
-  std::vector<std::size_t> shape;
-  for (const IndexRange& d : f.dimensions)
-    shape.push_back(static_cast<std::size_t>(d.to.word().value_or(0) - first_place(d) + 1));
-  return shape;
+const FieldAxis* axis_of(const FieldProblem& p, const IndexRange& d) {
+  const auto at = std::find_if(p.axes.begin(), p.axes.end(), [&](const FieldAxis& a) { return a.index == d.name; });
+  return at == p.axes.end() ? nullptr : &*at;
+}
+
+double coordinate(const FieldProblem& p, const IndexRange& d, std::size_t place) {
+  const FieldAxis* a = axis_of(p, d);
+  const double at = static_cast<double>(first_place(d)) + static_cast<double>(place);
+  return a == nullptr ? at : a->start + a->spacing * at;
 }
 
 std::string shape_text(const Field& f) {
   std::string text;
-  for (const std::size_t n : shape_of(f)) text += fmt::format("{}{}", text.empty() ? "" : " x ", n);
+  for (const std::size_t n : f.shape()) text += fmt::format("{}{}", text.empty() ? "" : " x ", n);
   return text.empty() ? "1" : text;
 }
 
@@ -75,7 +69,7 @@ Answer show_in_loops(const Request& r) {
   a.text = p.title + "\n";
   for (const Field& f : p.rates.unknowns) {
     a.text += fmt::format("  {} : {} values\n", f.name, shape_text(f));
-    a.json["fields"][f.name] = shape_of(f);
+    a.json["fields"][f.name] = f.shape();
   }
   a.text +=
       fmt::format("{} rows in {} boxes, {} sums of their own\n", plan.rows(), plan.boxes().size(), plan.sums().size());
@@ -134,9 +128,9 @@ Answer check_in_loops(const Request& r) {
 
 Figure figure_of(const FieldProblem& p, const Field& f, const std::string& unit, std::span<const double> values) {
   constexpr std::size_t most_places = 1000;  // along an axis: more are no longer told apart
-  const std::vector<std::size_t> shape = shape_of(f);
+  const std::vector<std::size_t> shape = f.shape();
   Figure figure;
-  const std::string name = f.name + (unit.empty() ? "" : " (" + unit + ")");
+  const std::string name = with_unit(f.name, unit);
   const auto step = [&](std::size_t k) { return std::max<std::size_t>(1, shape[k] / most_places); };
   if (shape.size() == 1) {
     figure.x_label = label_of(p, f.dimensions[0]);

@@ -17,7 +17,10 @@ namespace boreon::cli {
 [[nodiscard]] FieldProblem fields_of(const Request& r);
 /// "256 x 256".
 [[nodiscard]] std::string shape_text(const Field& f);
-[[nodiscard]] std::vector<std::size_t> shape_of(const Field& f);
+/// The coordinate that an index counts; null if there is none.
+[[nodiscard]] const FieldAxis* axis_of(const FieldProblem& p, const IndexRange& d);
+/// Where a place lies: at its coordinate, if the index counts one.
+[[nodiscard]] double coordinate(const FieldProblem& p, const IndexRange& d, std::size_t place);
 /// An unknown or output at the end.
 struct FieldValues {
   const Field* field = nullptr;

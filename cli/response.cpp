@@ -189,7 +189,7 @@ void draw_response(const ResponseRequest& r, const Model& m, const LinearRespons
   std::vector<Figure> panels{magnitude, phase};
   if (g.in_closed_form() && g.stable) {
     Figure step;
-    step.x_label = m.independent.name() + (m.independent_unit.empty() ? "" : " (" + m.independent_unit + ")");
+    step.x_label = with_unit(m.independent.name(), m.independent_unit);
     step.y_label = "step response";
     double slowest = std::numeric_limits<double>::infinity();
     for (const Complex& p : g.poles) slowest = std::min(slowest, -p.real());

@@ -79,7 +79,7 @@ std::vector<double> places(const Model& m, const IndexRange& d) {
 std::string label_of_places(const Model& m, const IndexRange& d) {
   const GridCoordinate* const c = coordinate_of(m, d);
   if (c == nullptr) return d.name;
-  return typeset_label(std::string(c->coordinate.name()) + (c->unit.empty() ? "" : " (" + c->unit + ")"));
+  return typeset_label(with_unit(c->coordinate.name(), c->unit));
 }
 
 std::vector<std::size_t> columns_of(const System& s, const ModelArray& a) {
@@ -92,7 +92,7 @@ std::vector<std::size_t> columns_of(const System& s, const ModelArray& a) {
 }
 
 std::string label_of_field(const ModelArray& a) {
-  return typeset_label(a.head() + (a.unit.empty() ? "" : " (" + a.unit + ")"));
+  return typeset_label(with_unit(a.head(), a.unit));
 }
 
 // A field of two indices as colours.
@@ -127,7 +127,7 @@ Figure field_figure(const Model& m, const System& s, const TimeResult& run, cons
   }
   Figure f;
   f.field.label = label_of_field(a);
-  f.x_label = m.independent.name() + (m.independent_unit.empty() ? "" : " (" + m.independent_unit + ")");
+  f.x_label = with_unit(m.independent.name(), m.independent_unit);
   const std::size_t step = std::max<std::size_t>(1, run.times.size() / most_times);
   f.y_label = label_of_places(m, a.dimensions[0]);
   f.field.y = places(m, a.dimensions[0]);
@@ -176,7 +176,7 @@ void draw_run(const Request& request, const FigureOptions& r, const Model& m, co
   }
   if (panels.empty()) throw Error(ErrorKind::usage, "there is nothing to draw");
   if (panels.back().field.values.empty())
-    panels.back().x_label = m.independent.name() + (m.independent_unit.empty() ? "" : " (" + m.independent_unit + ")");
+    panels.back().x_label = with_unit(m.independent.name(), m.independent_unit);
   for (Figure& f : panels) {
     if (r.log_x) f.x_low = std::numeric_limits<double>::quiet_NaN();
   }

@@ -43,8 +43,8 @@ void draw(Answer& a, const SimulateRequest& r, const FieldProblem& p, const Fiel
       Curve c{typeset_label(x.field->name), run.times, {}};
       for (const auto& s : run.summaries) c.y.push_back(s[n].least);
       f.curves.push_back(std::move(c));
-      f.x_label = p.rates.time.name() + (p.time_unit.empty() ? "" : " (" + p.time_unit + ")");
-      f.y_label = typeset_label(x.field->name + (x.unit.empty() ? "" : " (" + x.unit + ")"));
+      f.x_label = with_unit(p.rates.time.name(), p.time_unit);
+      f.y_label = typeset_label(with_unit(x.field->name, x.unit));
       panels.push_back(std::move(f));
       continue;
     }
@@ -76,7 +76,7 @@ EndAgreement compared(const std::vector<FieldValues>& run, const std::vector<Fie
       const double d = std::fabs(v - run[n].values[i]);
       apart = std::isnan(d) ? std::numeric_limits<double>::infinity() : std::max(apart, d);
     }
-    const double digits = apart == 0 ? 15 : agreeing_digits(apart, size);
+    const double digits = agreeing_digits(apart, size);
     if (digits < g.digits || g.worst.empty()) {
       g.digits = digits;
       g.worst = run[n].field->name;

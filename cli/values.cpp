@@ -70,6 +70,10 @@ void list_named(std::string& text, Json& json, const Model& m, const std::vector
 
 }  // namespace
 
+std::string with_unit(const std::string& name, const std::string& unit) {
+  return unit.empty() ? name : name + " (" + unit + ")";
+}
+
 std::string unit_of(const Model& m, const std::string& state) {
   const std::size_t prime = state.find('\'');
   const bool rate = prime != std::string::npos;

@@ -11,6 +11,8 @@
 
 namespace boreon::cli {
 
+/// "T (K)"; the name alone where there is no unit.
+[[nodiscard]] std::string with_unit(const std::string& name, const std::string& unit);
 /// Of an unknown, or of a rate that is a state, "s'".
 [[nodiscard]] std::string unit_of(const Model& m, const std::string& state);
 /// The end that is asked for, else that of [run]. Error(usage) if there is none.

@@ -42,6 +42,10 @@ struct Field {
   std::vector<IndexRange> dimensions;  ///< ends in numbers and sizes
   /// Of data: the numbers, the last index running fastest. Whole numbers may be indices of other arrays.
   std::shared_ptr<const std::vector<double>> values = {};
+
+  /// How many places each dimension has, and the name of an element by its number, where all ends are numbers.
+  [[nodiscard]] std::vector<std::size_t> shape() const;
+  [[nodiscard]] std::string element(std::size_t number) const;
 };
 
 /// Elements that stand for a formula of their indices; a plain name where there are no indices.
@@ -151,10 +155,14 @@ class FieldPlan {
   /// listed when the plan is made.
   [[nodiscard]] std::size_t nonzeros() const;
   void require_jacobian() const;
-  /// The symbol of an index of the box as a number.
-  [[nodiscard]] static Expr place(std::size_t dimension);
   /// Where the rows of a target begin.
   [[nodiscard]] std::size_t start(std::size_t target) const { return starts_[target]; }
+  /// The values of a target among those of all rows.
+  template <class T>
+  [[nodiscard]] std::span<T> part(std::size_t target, std::span<T> values) const {
+    const std::size_t end = target + 1 < starts_.size() ? starts_[target + 1] : rows_;
+    return values.subspan(starts_[target], end - starts_[target]);
+  }
   /// All entries of the Jacobian; written in parallel at the speed of memory.
   [[nodiscard]] SparsityPattern pattern(unsigned threads = 1) const;
   /// Entries of the row that has most of them.

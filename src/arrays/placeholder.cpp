@@ -44,7 +44,6 @@ std::size_t last_placeholder(std::span<const Expr> expressions) {
 
 Expr renamed(const Expr& e, std::span<const std::pair<Expr, Expr>> names) {
   Rebuild pass([&](const Expr& x, Expr& result) {
-    if (!x.is(Kind::symbol)) return false;
     for (const auto& [from, to] : names) {
       if (x == from) {
         result = to;

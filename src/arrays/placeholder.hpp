@@ -15,7 +15,7 @@ namespace boreon {
 [[nodiscard]] bool is_placeholder(const Expr& e);
 /// The highest number of a placeholder in these; 0 if there is none.
 [[nodiscard]] std::size_t last_placeholder(std::span<const Expr> expressions);
-/// Symbols replaced where they stand, bound ones too; all at once.
+/// Symbols, or other nodes, replaced where they stand, bound ones too; all at once.
 [[nodiscard]] Expr renamed(const Expr& e, std::span<const std::pair<Expr, Expr>> names);
 /// Every placeholder kN as k(N + by).
 [[nodiscard]] Expr shifted(const Expr& e, std::size_t by);

@@ -212,23 +212,28 @@ Expr BodyReader::sum(const Expr& e) const {
   return entry(sum_(e), e);
 }
 
-Expr BodyReader::entry(FieldEntry e, const Expr& written) const {
+std::size_t entry_of(FieldBox& box, FieldEntry e, const Expr& written) {
   // a dimension of one place goes into the number
   for (std::size_t k = 0; k < e.strides.size(); ++k) {
-    if (box_.from[k] != box_.to[k]) continue;
-    e.base += e.strides[k] * box_.from[k];
+    if (box.from[k] != box.to[k]) continue;
+    e.base += e.strides[k] * box.from[k];
     e.strides[k] = 0;
   }
-  for (std::size_t n = 0; n < box_.entries.size(); ++n) {
-    const FieldEntry& known = box_.entries[n];
+  const std::size_t count = box.entries.size();
+  for (std::size_t n = 0; n < count; ++n) {
+    const FieldEntry& known = box.entries[n];
     if (known.array == e.array && known.base == e.base && known.strides == e.strides &&
         (known.table == e.table || (known.table && e.table && *known.table == *e.table)))
-      return box_.symbols[n];
+      return n;
   }
-  box_.entries.push_back(std::move(e));
-  box_.symbols.push_back(entry_symbol(box_.entries.size() - 1));
-  box_.elements.push_back(written);
-  return box_.symbols.back();
+  box.entries.push_back(std::move(e));
+  box.symbols.push_back(entry_symbol(count));
+  box.elements.push_back(written);
+  return count;
+}
+
+Expr BodyReader::entry(FieldEntry e, const Expr& written) const {
+  return box_.symbols[entry_of(box_, std::move(e), written)];
 }
 
 }  // namespace boreon

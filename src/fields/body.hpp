@@ -15,6 +15,9 @@ namespace boreon {
 /// What stands for an entry of a box in its bodies.
 [[nodiscard]] Expr entry_symbol(std::size_t number);
 
+/// The number of an entry of a box, added if it is new; `written` is what people see for it.
+std::size_t entry_of(FieldBox& box, FieldEntry e, const Expr& written);
+
 class BodyReader {
  public:
   /// The entry that holds a sum too long for a body.

@@ -5,6 +5,7 @@
 #include <algorithm>
 
 #include "arrays/element_parts.hpp"
+#include "arrays/placeholder.hpp"
 #include "boreon/calculus.hpp"
 #include "boreon/symbol.hpp"
 #include "boreon/traverse.hpp"
@@ -36,12 +37,8 @@ Expr along_direction(const FieldSystem& system, const Expr& e) {
     result = x;
     return true;
   });
-  Rebuild at_zero([&](const Expr& x, Expr& result) {
-    if (!(x == step)) return false;
-    result = 0;
-    return true;
-  });
-  Expr slope = at_zero(derivative(moved(e), step));
+  const std::pair<Expr, Expr> at_zero[] = {{step, 0}};
+  Expr slope = renamed(derivative(moved(e), step), at_zero);
   postorder(slope, [&](const Expr& x) {
     if (x.is(Kind::derivative) ||
         (x.is(Kind::reduction) && x.reduction_op() != ReductionOp::sum && depends_on(x, step)))

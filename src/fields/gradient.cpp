@@ -5,6 +5,7 @@
 #include <algorithm>
 
 #include "arrays/element_parts.hpp"
+#include "arrays/placeholder.hpp"
 #include "boreon/calculus.hpp"
 #include "boreon/fields.hpp"
 #include "boreon/symbol.hpp"
@@ -19,16 +20,6 @@ constexpr std::int64_t longest_written = 4;  // terms of a sum that is none of t
 
 // The place of the gradient in dimension k of an unknown.
 Expr target_index(std::size_t k) { return place_symbol(most_dimensions_of_a_field + k); }
-
-Expr with_replacements(const Expr& e, std::span<const std::pair<Expr, Expr>> list) {
-  Rebuild pass([&](const Expr& x, Expr& result) {
-    const auto at = std::find_if(list.begin(), list.end(), [&](const auto& n) { return n.first == x; });
-    if (at == list.end()) return false;
-    result = at->second;
-    return true;
-  });
-  return pass(e);
-}
 
 // A bound index and its range.
 struct Bound {
@@ -51,11 +42,11 @@ class GradientMaker {
         sums.emplace_back(e, entry_symbol(first_sum_ + sums.size()));
     };
     postorder(std::span<const Expr>(&functional, 1), collect, [](const Expr& e) { return !e.is(Kind::reduction); });
-    const Expr outer = with_replacements(functional, sums);
+    const Expr outer = renamed(functional, sums);
     std::vector<std::pair<Expr, Expr>> back;
     for (const auto& [sum, symbol] : sums) back.emplace_back(symbol, sum);
     for (const auto& [sum, symbol] : sums) {
-      const Expr factor = with_replacements(derivative(outer, symbol), back);
+      const Expr factor = renamed(derivative(outer, symbol), back);
       if (factor.is_integer(0)) continue;
       std::vector<Bound> bounds;
       Expr body = sum;
@@ -97,11 +88,11 @@ class GradientMaker {
       }
     };
     postorder(std::span<const Expr>(&body, 1), collect, [](const Expr& e) { return !e.is(Kind::element); });
-    const Expr plain = with_replacements(body, symbols);
+    const Expr plain = renamed(body, symbols);
     std::vector<std::pair<Expr, Expr>> elements = back;
     for (const auto& [element, symbol] : symbols) elements.emplace_back(symbol, element);
     for (std::size_t n = 0; n < reads.size(); ++n) {
-      const Expr value = with_replacements(derivative(plain, symbols[n].second), elements);
+      const Expr value = renamed(derivative(plain, symbols[n].second), elements);
       if (value.is_integer(0)) continue;
       turned_round(reads[n].unknown, reads[n].parts.places, factor * value, bounds, 0, {}, {});
     }
@@ -160,7 +151,7 @@ class GradientMaker {
       Expr end = place;
       if (with != nullptr) {
         const std::pair<Expr, Expr> value[] = {{with->symbol, last ? with->to : with->from}};
-        end = with_replacements(place, value);
+        end = renamed(place, value);
       }
       const std::int64_t w = floor_divide(layout_.number(end, "a place") - range.from, range.places());
       least = last ? std::min(least, w) : w;
@@ -181,7 +172,7 @@ class GradientMaker {
       conditions.push_back(less_equal(b->from, known->second));
       conditions.push_back(less_equal(known->second, b->to));
     }
-    value = with_replacements(value, found);
+    value = renamed(value, found);
     const Expr all = conjunction(conditions);
     if (all.is_constant(ConstantCode::false_value)) return;
     const Expr branches[] = {value, all, Expr(0)};
@@ -226,7 +217,7 @@ FieldSystem gradient_system(const FieldSystem& system, const Expr& expression, c
       e.places.push_back(index);
       g.indices.emplace_back(index, plain.unknowns[u].dimensions[k]);
     }
-    e.value = with_replacements(e.value, own);
+    e.value = renamed(e.value, own);
     g.equations.push_back(std::move(e));
   }
   return g;

@@ -44,9 +44,8 @@ Expr Inliner::operator()(const Expr& e, const WriteOut::Numbers& values) {
 // there is no such member.
 Expr Inliner::member(const FieldFormula& f, std::size_t k, std::span<const Expr> places, WriteOut::Numbers values) {
   if (k == places.size()) return (*this)(f.body, values);
-  const Extent d{layout_.number(f.dimensions[k].from, "the first place of " + f.head.name()),
-                 layout_.number(f.dimensions[k].to, "the last place of " + f.head.name()), f.dimensions[k].periodic,
-                 f.dimensions[k].name};
+  const Extent d =
+      layout_.extent(f.dimensions[k], fmt::format("the dimension {} of {}", f.dimensions[k].name, f.head.name()));
   const auto at = [&](std::int64_t shift) {
     WriteOut::Numbers with = values;
     with.emplace_back(f.indices[k], places[k] + shift);

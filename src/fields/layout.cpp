@@ -9,6 +9,24 @@
 
 namespace boreon {
 
+std::vector<std::size_t> Field::shape() const {
+  std::vector<std::size_t> shape;
+  for (const IndexRange& d : dimensions)
+    shape.push_back(static_cast<std::size_t>(d.to.word().value() - d.from.word().value() + 1));
+  return shape;
+}
+
+std::string Field::element(std::size_t number) const {
+  if (dimensions.empty()) return name;
+  const std::vector<std::size_t> extents = shape();
+  ElementName e{name, std::vector<std::int64_t>(extents.size())};
+  for (std::size_t k = extents.size(); k-- > 0;) {
+    e.indices[k] = dimensions[k].from.word().value() + static_cast<std::int64_t>(number % extents[k]);
+    number /= extents[k];
+  }
+  return to_string(e);
+}
+
 std::int64_t ArrayLayout::elements() const {
   std::int64_t n = 1;
   for (const Extent& d : dimensions) n *= d.places();

@@ -50,13 +50,13 @@ class FieldLayout {
   [[nodiscard]] std::size_t arrays() const { return 1 + arrays_.size() - unknowns_; }
   [[nodiscard]] const ArrayLayout* find(const Expr& head) const;
   [[nodiscard]] const Extent* index(const Expr& symbol) const;
+  [[nodiscard]] Extent extent(const IndexRange& range, const std::string& what) const;
   [[nodiscard]] std::int64_t number(const Expr& e, const std::string& what) const;
   /// Sizes as values of symbols.
   [[nodiscard]] const std::vector<std::pair<Expr, Expr>>& sizes() const { return sizes_; }
 
  private:
   [[nodiscard]] ArrayLayout layout(const Field& f, std::int64_t& start) const;
-  [[nodiscard]] Extent extent(const IndexRange& range, const std::string& what) const;
   std::vector<std::pair<Expr, Expr>> sizes_;
   std::vector<std::pair<Expr, Extent>> indices_;
   std::vector<ArrayLayout> arrays_;

@@ -1,12 +1,11 @@
 // SPDX-License-Identifier: MIT
 // A system cut into boxes, each with its bodies and their derivatives.
 #include <fmt/format.h>
-#include <fmt/ranges.h>
 
 #include <algorithm>
 #include <map>
-#include <optional>
 
+#include "arrays/placeholder.hpp"
 #include "boreon/calculus.hpp"
 #include "boreon/fields.hpp"
 #include "boreon/symbol.hpp"
@@ -82,7 +81,6 @@ class Planner {
       fail(ErrorKind::shape, e,
            fmt::format("{} has {} indices, but {} are given", target.name, dimensions.size(), e.places.size()));
     WriteOut::Numbers values;
-    std::vector<Extent> of_index(dimensions.size());
     try {
       for (std::size_t k = 0; k < dimensions.size(); ++k) {
         const RowPlace r = row_place(e, e.places[k]);
@@ -126,9 +124,7 @@ class Planner {
 
   FieldBox::Row row(std::size_t target_number, const std::vector<Placed>& equations, FieldBox& box) {
     const ArrayLayout& target = layout_.targets()[target_number];
-    const BodyReader::SumEntry sum = [&](const Expr& e) {
-      return sums_.entry(e, layout_.targets()[target_number].dimensions);
-    };
+    const BodyReader::SumEntry sum = [&](const Expr& e) { return sums_.entry(e, target.dimensions); };
     const BodyReader read(layout_, box, sum);
     const Placed* found = nullptr;
     const Placed* other = nullptr;
@@ -196,24 +192,8 @@ void derive_box(FieldBox& box) {
 // An entry of its own for each row, if only a 0.
 void add_diagonal(FieldBox& box) {
   for (FieldBox::Row& r : box.rows) {
-    FieldEntry own;
-    own.base = r.base;
-    own.strides = r.strides;
-    for (std::size_t k = 0; k < own.strides.size(); ++k) {
-      if (box.from[k] != box.to[k]) continue;
-      own.base += own.strides[k] * box.from[k];
-      own.strides[k] = 0;
-    }
-    std::size_t n = 0;
-    while (n < box.entries.size() && (box.entries[n].array != FieldEntry::state || box.entries[n].table ||
-                                      box.entries[n].base != own.base || box.entries[n].strides != own.strides))
-      ++n;
+    const std::size_t n = entry_of(box, {FieldEntry::state, r.base, r.strides}, 0);
     if (std::any_of(r.terms.begin(), r.terms.end(), [&](const FieldTerm& t) { return t.entry == n; })) continue;
-    if (n == box.entries.size()) {
-      box.entries.push_back(own);
-      box.symbols.push_back(entry_symbol(n));
-      box.elements.push_back(0);
-    }
     r.terms.push_back({n, 0});
   }
 }
@@ -225,8 +205,6 @@ std::size_t FieldBox::places() const {
   for (std::size_t k = 0; k < from.size(); ++k) n *= static_cast<std::size_t>(to[k] - from[k] + 1);
   return n;
 }
-
-Expr FieldPlan::place(std::size_t dimension) { return place_symbol(dimension); }
 
 FieldPlan::FieldPlan(FieldSystem system, FieldSizes sizes, bool whole_diagonal)
     : system_(std::make_shared<const FieldSystem>(std::move(system))) {
@@ -300,14 +278,9 @@ std::size_t FieldPlan::widest_row() const {
 }
 
 Expr FieldPlan::as_written(const FieldBox& box, const Expr& e) const {
-  Rebuild pass([&](const Expr& x, Expr& result) {
-    if (!x.is(Kind::symbol)) return false;
-    const auto at = std::find(box.symbols.begin(), box.symbols.end(), x);
-    if (at == box.symbols.end()) return false;
-    result = box.elements[static_cast<std::size_t>(at - box.symbols.begin())];
-    return true;
-  });
-  return with_index_names(pass(e), box.names);
+  std::vector<std::pair<Expr, Expr>> elements;
+  for (std::size_t n = 0; n < box.symbols.size(); ++n) elements.emplace_back(box.symbols[n], box.elements[n]);
+  return with_index_names(renamed(e, elements), box.names);
 }
 
 std::string FieldPlan::text_of(const FieldBox& box) const {

@@ -53,8 +53,7 @@ std::vector<std::pair<Expr, Expr>> DeclaredArray::at(std::size_t number) const {
   return place_of(named.dimensions, indices, number);
 }
 
-DeclaredArray& ArrayScope::add(DeclaredArray array, bool elements) {
-  if (elements) array.wanted.assign(array.info.elements(), 0);
+DeclaredArray& ArrayScope::add(DeclaredArray array) {
   arrays_.push_back(std::move(array));
   DeclaredArray& a = arrays_.back();
   if (a.info.what != ModelArray::What::output) by_name_[a.info.name] = &a;
@@ -91,6 +90,7 @@ Expr ArrayScope::element(const Expr& head, std::span<const Expr> indices, bool a
   const std::size_t number = a->number(places);
   a->used = true;
   if (as_number && a->whole_numbers) return a->values[number];
+  if (a->wanted.empty()) a->wanted.assign(a->info.elements(), 0);
   const bool first = a->wanted[number] == 0;
   a->wanted[number] = 1;
   switch (a->info.what) {

@@ -36,7 +36,7 @@ struct DeclaredArray {
   std::vector<Number> values;  // of a parameter that lists them
   bool whole_numbers = false;  // all of them are
   std::vector<Expr> indices;   // of the formula in info.given
-  std::vector<char> wanted;    // elements that something uses by name
+  std::vector<char> wanted;    // elements that something uses by name; empty: none
   bool used = false;
   std::size_t first_unknown = 0;  // where its elements begin among the unknowns of the model
 
@@ -48,8 +48,7 @@ struct DeclaredArray {
 class ArrayScope {
  public:
   [[nodiscard]] bool empty() const { return arrays_.empty(); }
-  /// `elements`: they will be asked for one by one.
-  DeclaredArray& add(DeclaredArray array, bool elements = true);
+  DeclaredArray& add(DeclaredArray array);
   [[nodiscard]] DeclaredArray* find(const std::string& name) const;
   [[nodiscard]] std::deque<DeclaredArray>& all() { return arrays_; }
 

@@ -177,7 +177,7 @@ DeclaredArray& Loader::declare_array(const ArrayHead& head, ModelArray::What wha
     }
     default: a.named.head = definition_symbol(head.name);
   }
-  return scope_.add(std::move(a), !open_);
+  return scope_.add(std::move(a));
 }
 
 // Those of [parameters] with an index; plain ones, which sizes are made of, come first.
@@ -464,7 +464,7 @@ void Loader::definition_body(NamedExpression& e) {
       }
       d.named = {definition_symbol(e.name), d.info.dimensions};
       context_.names.erase(e.name);
-      scope_.add(std::move(d), !open_);
+      scope_.add(std::move(d));
     }
   }
   reading_.pop_back();
@@ -496,7 +496,7 @@ void Loader::output_body(NamedExpression& e, const toml::node& node) {
       for (std::size_t k = 0; k < value.rank(); ++k)
         d.info.dimensions.push_back({d.indices[k].name(), 0, value.shape()[k] - 1, false});
       d.named.dimensions = d.info.dimensions;
-      scope_.add(std::move(d), !open_);
+      scope_.add(std::move(d));
       e.name.clear();
       return;
     }

@@ -5,6 +5,7 @@
 
 #include "algebra/linear_terms.hpp"
 #include "arrays/element_parts.hpp"
+#include "arrays/placeholder.hpp"
 #include "boreon/bindings.hpp"
 #include "boreon/calculus.hpp"
 #include "boreon/evaluate.hpp"
@@ -33,15 +34,6 @@ std::vector<Expr> rates_in(const Expr& e) {
       },
       [](const Expr& x) { return !x.is(Kind::element); });
   return all;
-}
-
-Expr with_replacement(const Expr& e, const Expr& from, const Expr& to) {
-  Rebuild pass([&](const Expr& x, Expr& result) {
-    if (!(x == from)) return false;
-    result = to;
-    return true;
-  });
-  return pass(e);
 }
 
 Expr raised(const Expr& head, std::int64_t by) {
@@ -75,13 +67,7 @@ Expr resolved_open(const Expr& e, Resolver& resolver) {
   Expr value = resolver.resolve(outer);
   refuse_integrals(value);
   if (sums.empty()) return value;
-  Rebuild put_back([&](const Expr& x, Expr& result) {
-    const auto at = std::find_if(sums.begin(), sums.end(), [&](const auto& s) { return s.first == x; });
-    if (at == sums.end()) return false;
-    result = at->second;
-    return true;
-  });
-  return put_back(value);
+  return renamed(value, sums);
 }
 
 Expr at_places(const Expr& head, const std::vector<Expr>& places) {
@@ -235,11 +221,13 @@ void Loader::open_equation(FieldProblem& p, const Family& f, const Expr& residua
   if (!(state == p.rates.unknowns[companion].head) || places != e.places)
     refuse("belongs to another element than the one whose rate it contains");
   const Symbol rate = argument_symbol("rate");
-  const Expr in_rate = with_replacement(residual, rates[0], rate);
+  const std::pair<Expr, Expr> for_rate[] = {{rates[0], rate}};
+  const std::pair<Expr, Expr> no_rate[] = {{rate, 0}};
+  const Expr in_rate = renamed(residual, for_rate);
   const Expr factor = derivative(in_rate, rate);
   if (depends_on(factor, rate)) refuse("is not linear in its rate");
   Expr value;  // term by term: the negative of a sum would stay one factor
-  for (const Expr& term : terms_of(with_replacement(in_rate, rate, 0))) value -= term;
+  for (const Expr& term : terms_of(renamed(in_rate, no_rate))) value -= term;
   add(companion, value / factor, false);
   if (second_order) add(target, own_rate, false);
 }

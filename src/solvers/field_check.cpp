@@ -9,37 +9,6 @@
 #include "boreon/field_run.hpp"
 
 namespace boreon {
-namespace {
-
-// The element whose equation this row is, "T[3, 4]".
-std::string element_of(const FieldProblem& problem, const FieldPlan& plan, std::size_t row) {
-  std::size_t u = problem.rates.unknowns.size() - 1;
-  while (u > 0 && plan.start(u) > row) --u;
-  const Field& f = problem.rates.unknowns[u];
-  for (const FieldBox& b : plan.boxes()) {
-    for (const FieldBox::Row& r : b.rows) {
-      if (r.target != u) continue;
-      // strides fall from dimension to dimension
-      std::int64_t rest = static_cast<std::int64_t>(row) - r.base;
-      std::string text = f.name;
-      bool inside = true;
-      std::int64_t least = 0;  // what the dimensions behind have at least
-      for (std::size_t k = 0; k < b.from.size(); ++k) least += r.strides[k] * b.from[k];
-      for (std::size_t k = 0; k < b.from.size() && inside; ++k) {
-        least -= r.strides[k] * b.from[k];
-        const std::int64_t place = (rest - least) / r.strides[k];
-        inside = rest >= least && place >= b.from[k] && place <= b.to[k];
-        rest -= place * r.strides[k];
-        text += fmt::format("{}{}", k == 0 ? "[" : ", ", place);
-      }
-      if (inside && rest == 0) return b.from.empty() ? text : text + "]";
-    }
-  }
-  return fmt::format("row {}", row);
-}
-
-}  // namespace
-
 Evidence check_field_jacobian(const FieldProblem& problem, bool native) {
   const FieldPlan plan(problem.rates, problem.sizes);
   plan.require_jacobian();
@@ -89,10 +58,12 @@ Evidence check_field_jacobian(const FieldProblem& problem, bool native) {
       const double rounding = 4e-16 * (std::fabs(above[r]) + std::fabs(below[r])) / step;
       const double error = std::max(0.0, std::fabs(derived - reference) - rounding);
       const double scale = std::max({terms, std::fabs(reference), rounding});
-      const double digits = error == 0 || scale == 0 ? 15 : std::clamp(-std::log10(error / scale), 0.0, 15.0);
+      const double digits = agreeing_digits(error, scale);
       if (digits >= e.digits && !e.worst_entry.empty()) continue;
       e.digits = std::min(e.digits, digits);
-      e.worst_entry = element_of(problem, plan, r);
+      std::size_t u = problem.rates.unknowns.size() - 1;
+      while (plan.start(u) > r) --u;
+      e.worst_entry = problem.rates.unknowns[u].element(r - plan.start(u));
       e.worst_derived = derived;
       e.worst_reference = reference;
     }

@@ -256,29 +256,24 @@ class FieldStepper {
     for (std::size_t u = 0; u < problem_.rates.unknowns.size(); ++u)
       largest = std::max(largest, size(result.summaries.front()[u]));
     for (std::size_t u = 0; u < problem_.rates.unknowns.size(); ++u) {
-      if (size(summary({data(y_) + plan_.start(u), end_of(u) - plan_.start(u)})) > far * std::max(largest, 1e-300))
-        return problem_.rates.unknowns[u].name;
+      if (size(of_unknown(u)) > far * std::max(largest, 1e-300)) return problem_.rates.unknowns[u].name;
     }
     return {};
   }
 
-  [[nodiscard]] std::size_t end_of(std::size_t unknown) const {
-    return unknown + 1 < problem_.rates.unknowns.size() ? plan_.start(unknown + 1) : n_;
+  [[nodiscard]] FieldSummary of_unknown(std::size_t u) const {
+    return summary(plan_.part(u, std::span<const double>(data(y_), n_)));
   }
 
   void sample(FieldRun& result, double t) const {
     result.times.push_back(t);
     std::vector<FieldSummary>& list = result.summaries.emplace_back();
-    for (std::size_t u = 0; u < problem_.rates.unknowns.size(); ++u)
-      list.push_back(summary({data(y_) + plan_.start(u), end_of(u) - plan_.start(u)}));
+    for (std::size_t u = 0; u < problem_.rates.unknowns.size(); ++u) list.push_back(of_unknown(u));
     if (outputs_) {
       result.outputs.resize(outputs_->outputs());
       (*outputs_)({data(y_), n_}, problem_.parameters, t, result.outputs, options_.threads);
-      const std::size_t count = problem_.outputs.results.size();
-      for (std::size_t o = 0; o < count; ++o) {
-        const std::size_t end = o + 1 < count ? output_plan_->start(o + 1) : result.outputs.size();
-        list.push_back(summary({result.outputs.data() + output_plan_->start(o), end - output_plan_->start(o)}));
-      }
+      for (std::size_t o = 0; o < problem_.outputs.results.size(); ++o)
+        list.push_back(summary(output_plan_->part(o, std::span<const double>(result.outputs))));
     }
     if (options_.at_sample) options_.at_sample(t, {data(y_), n_}, result.outputs);
   }
@@ -338,9 +333,8 @@ std::vector<double> start_of(const FieldProblem& problem, unsigned threads) {
   const std::vector<double> nothing(plan.columns());
   FieldKernel(plan, FieldOutput::values, executors(true))(nothing, problem.parameters, problem.from, start, threads);
   for (std::size_t u = 0; u < problem.bounds.size(); ++u) {
-    const std::size_t end = u + 1 < problem.bounds.size() ? plan.start(u + 1) : start.size();
-    for (std::size_t i = plan.start(u); i < end; ++i)
-      start[i] = std::clamp(start[i], problem.bounds[u].first, problem.bounds[u].second);
+    for (double& v : plan.part(u, std::span<double>(start)))
+      v = std::clamp(v, problem.bounds[u].first, problem.bounds[u].second);
   }
   return start;
 }

@@ -90,16 +90,15 @@ class FieldNewton {
   void scale(const std::vector<double>& start, const std::vector<double>& f, double* sizes, double* weights) {
     size_.assign(n_, 1);
     for (std::size_t u = 0; u < problem_.rates.unknowns.size(); ++u) {
-      const std::size_t end = u + 1 < problem_.rates.unknowns.size() ? plan_.start(u + 1) : n_;
+      const std::span<const double> of = plan_.part(u, std::span<const double>(start));
       double largest = 0;
-      for (std::size_t i = plan_.start(u); i < end; ++i) largest = std::max(largest, std::fabs(start[i]));
-      for (std::size_t i = plan_.start(u); i < end; ++i) {
-        if (largest > 0) size_[i] = std::max(std::fabs(start[i]), 1e-3 * largest);
-      }
+      for (const double v : of) largest = std::max(largest, std::fabs(v));
+      for (std::size_t i = 0; i < of.size() && largest > 0; ++i)
+        size_[plan_.start(u) + i] = std::max(std::fabs(of[i]), 1e-3 * largest);
     }
     double worst = 0;
     for (const double v : f) worst = std::max(worst, std::fabs(v));
-    const std::vector<double> rows = term_sizes(start);
+    const std::vector<double> rows = term_sizes(matrix_.entries(problem_.from, start.data()));
     for (std::size_t i = 0; i < n_; ++i) {
       sizes[i] = 1 / size_[i];
       const double row = rows.empty() ? worst : std::max(rows[i], std::fabs(f[i]));
@@ -108,8 +107,7 @@ class FieldNewton {
   }
 
   // Sum of |J_ij|*size_j for each row; empty without a Jacobian by formula.
-  std::vector<double> term_sizes(const std::vector<double>& y) {
-    const FieldMatrix::Entries j = matrix_.entries(problem_.from, y.data());
+  [[nodiscard]] std::vector<double> term_sizes(const FieldMatrix::Entries& j) const {
     if (j.values == nullptr) return {};
     std::vector<double> rows(n_, 0.0);
     for (std::size_t r = 0; r < n_; ++r)
@@ -123,7 +121,8 @@ class FieldNewton {
     const bool finite = evaluate(result.state.data(), f.data());
     // What is far smaller than its field has been counts as zero.
     for (std::size_t i = 0; i < n_; ++i) size_[i] = std::max(std::fabs(result.state[i]), 1e-6 * size_[i]);
-    const std::vector<double> rows = term_sizes(result.state);
+    const FieldMatrix::Entries j = matrix_.entries(problem_.from, result.state.data());
+    const std::vector<double> rows = term_sizes(j);
     double largest = 0;
     for (const double v : rows) largest = std::max(largest, v);
     result.residual = 0;
@@ -134,7 +133,7 @@ class FieldNewton {
     result.verified = finite && !rows.empty();
     constexpr double fulfilled = 1e-7;
     result.converged = flag >= 0 && finite && result.residual <= fulfilled;
-    if (result.converged) result.message = one_more_step(result, f);
+    if (result.converged) result.message = one_more_step(result, j, f);
     if (result.converged && result.message.empty()) result.message = out_of_bounds(result.state);
     if (result.converged) {
       result.converged = result.message.empty();
@@ -150,9 +149,9 @@ class FieldNewton {
   }
 
   // Where the Jacobian has factors: that it determines all unknowns, and how far one more Newton step would go.
-  [[nodiscard]] std::string one_more_step(FieldSteady& result, const std::vector<double>& f) {
+  [[nodiscard]] std::string one_more_step(FieldSteady& result, const FieldMatrix::Entries& j,
+                                          const std::vector<double>& f) {
     if (matrix_.matrix() == nullptr) return {};
-    const FieldMatrix::Entries j = matrix_.entries(problem_.from, result.state.data());
     const ScaledRows scaled(*j.pattern, *j.values, size_);
     KluFactors factors(*j.pattern, scaled.entries);
     constexpr double singular = 1e-14;
@@ -173,8 +172,7 @@ class FieldNewton {
   [[nodiscard]] std::string out_of_bounds(const std::vector<double>& y) const {
     for (std::size_t u = 0; u < problem_.bounds.size(); ++u) {
       const auto& [lower, upper] = problem_.bounds[u];
-      const std::size_t end = u + 1 < problem_.bounds.size() ? plan_.start(u + 1) : n_;
-      const FieldSummary s = summary({y.data() + plan_.start(u), end - plan_.start(u)});
+      const FieldSummary s = summary(plan_.part(u, std::span<const double>(y)));
       const double slack = 1e-9 * std::max(std::fabs(s.least), std::fabs(s.greatest));
       if (s.least < lower - slack || s.greatest > upper + slack)
         return fmt::format("the solution lies beyond the {} bound of {}: it goes from {:.6g} to {:.6g}",
